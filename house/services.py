@@ -1,0 +1,230 @@
+"""Starts what runs beside one another, and stops all of it however this process ends."""
+
+import ctypes
+import hashlib
+import json
+import os
+import pwd
+import shutil
+import signal
+import socket
+import subprocess
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+from types import TracebackType
+
+from .places import PYTHON, ROOT, VAR, say, secret
+
+STOP_SECONDS = 10
+"""How long a process may take to end before it is killed."""
+
+PR_SET_PDEATHSIG = 1
+
+
+def free_port(wanted: int) -> int:
+    """`wanted`, or the next port on loopback that nobody listens on."""
+    for port in range(wanted, wanted + 200):
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return port
+    raise SystemExit(f"No free port from {wanted} to {wanted + 199}.")
+
+
+def remembered_port(name: str, wanted: int) -> int:
+    """The port that this service had last time if it is free, so that addresses stay; else the next free one."""
+    kept = VAR / "ports.json"
+    known = json.loads(kept.read_text()) if kept.exists() else {}
+    known[name] = free_port(known.get(name, wanted))
+    kept.write_text(json.dumps(known))
+    return known[name]
+
+
+class Services:
+    """A group of processes. Used as a context: on the way out, the last started is stopped first."""
+
+    def __init__(self, logs: Path) -> None:
+        self._logs = logs
+        self._running: list[tuple[str, subprocess.Popen[bytes], int]] = []
+        logs.mkdir(parents=True, exist_ok=True)
+
+    def __enter__(self) -> "Services":
+        return self
+
+    def __exit__(self, kind: type | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for name, process, stop_signal in reversed(self._running):
+            if process.poll() is None:
+                os.killpg(process.pid, stop_signal)
+            try:
+                process.wait(STOP_SECONDS)
+            except subprocess.TimeoutExpired:
+                say(f"{name} does not stop: killing it")
+                os.killpg(process.pid, signal.SIGKILL)
+                process.wait()
+        signal.signal(signal.SIGINT, signal.default_int_handler)
+
+    def start(
+        self,
+        name: str,
+        command: list[str],
+        environment: dict[str, str] | None = None,
+        user: str | None = None,
+        stop_signal: int = signal.SIGTERM,
+        cwd: Path = ROOT,
+    ) -> None:
+        log = (self._logs / f"{name}.log").open("ab")
+        process = subprocess.Popen(
+            command,
+            env=environment,
+            stdout=log,
+            stderr=log,
+            stdin=subprocess.DEVNULL,
+            cwd=cwd,
+            user=user,
+            start_new_session=True,
+            # Ends with this process even when it is killed without a chance to clean up.
+            preexec_fn=lambda: ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, stop_signal),
+        )
+        self._running.append((name, process, stop_signal))
+
+    def wait_for(self, name: str, ready: Callable[[], bool], seconds: float = 60) -> None:
+        until = time.monotonic() + seconds
+        while not ready():
+            died = [(one, process) for one, process, _ in self._running if process.poll() is not None]
+            if died or time.monotonic() > until:
+                log = self._logs / f"{died[0][0] if died else name}.log"
+                print("\n".join(log.read_text(errors="replace").splitlines()[-25:]))
+                raise SystemExit(f"{name} did not start; the end of {log} is above.")
+            time.sleep(0.05)
+
+    def wait_for_address(self, name: str, address: str) -> None:
+        def answers() -> bool:
+            try:
+                with urllib.request.urlopen(address, timeout=5) as reply:
+                    return reply.status == 200
+            except OSError:
+                return False
+
+        self.wait_for(name, answers)
+
+    def sleep_while_running(self) -> None:
+        """Returns when one of the processes ends by itself; says which."""
+        while True:
+            for name, process, _ in self._running:
+                if process.poll() is not None:
+                    say(f"{name} ended with {process.returncode}; see {self._logs / name}.log")
+                    return
+            time.sleep(0.3)
+
+
+class Postgres:
+    """A PostgreSQL server of the project's own: on loopback, with a password, in the project's data folder."""
+
+    user = "convoy"
+
+    def __init__(self, name: str, port: int, for_tests: bool = False) -> None:
+        self.port = port
+        self._for_tests = for_tests
+        self._owner = "postgres" if os.geteuid() == 0 else None
+        self._data = self._place(name)
+        self._bin = max(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda path: int(path.parent.name))
+
+    def start(self, services: Services) -> None:
+        if not (self._data / "PG_VERSION").exists():
+            self._create()
+        (self._data / "postmaster.pid").unlink(missing_ok=True) if not self._alive() else self._end_left_over()
+        settings = {
+            "listen_addresses": "127.0.0.1",
+            "unix_socket_directories": "",
+            "max_connections": "60",
+            "shared_buffers": "128MB",
+            "fsync": "off" if self._for_tests else "on",
+            "full_page_writes": "off" if self._for_tests else "on",
+            "synchronous_commit": "off" if self._for_tests else "on",
+        }
+        command = [str(self._bin / "postgres"), "-D", str(self._data), "-p", str(self.port)]
+        for key, value in settings.items():
+            command += ["-c", f"{key}={value}"]
+        services.start("postgres", command, user=self._owner, stop_signal=signal.SIGINT, cwd=Path("/"))
+        services.wait_for("postgres", lambda: self._psql("postgres", "select 1").returncode == 0)
+
+    def database(self, name: str, fresh: bool = False) -> None:
+        if fresh:
+            self._psql("postgres", f'drop database if exists "{name}" with (force)')
+        found = self._psql("postgres", f"select 1 from pg_database where datname = '{name}'").stdout.strip()
+        if found != b"1":
+            self._psql("postgres", f'create database "{name}"').check_returncode()
+
+    def environment(self, database: str) -> dict[str, str]:
+        return {
+            "CONVOY_DB_HOST": "127.0.0.1",
+            "CONVOY_DB_PORT": str(self.port),
+            "CONVOY_DB_NAME": database,
+            "CONVOY_DB_USER": self.user,
+            "CONVOY_DB_PASSWORD": secret("postgres"),
+        }
+
+    def _psql(self, database: str, statement: str) -> "subprocess.CompletedProcess[bytes]":
+        command = [str(self._bin / "psql"), "-h", "127.0.0.1", "-p", str(self.port), "-U", self.user, "-d", database]
+        environment = {**os.environ, "PGPASSWORD": secret("postgres")}
+        return subprocess.run([*command, "-XtAc", statement], env=environment, capture_output=True)
+
+    def _place(self, name: str) -> Path:
+        """var/NAME, or a folder of Debian's when root's project lies where the database's user may not go."""
+        VAR.mkdir(exist_ok=True)
+        if self._owner is None:
+            return VAR / name
+        probe = subprocess.run(["test", "-x", str(VAR)], user=self._owner, cwd="/")
+        if probe.returncode == 0:
+            return VAR / name
+        return Path("/var/lib/postgresql") / f"true-convoy-{hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]}-{name}"
+
+    def _create(self) -> None:
+        say("creating the database server's data folder")
+        if self._data.exists():
+            shutil.rmtree(self._data)
+        self._data.mkdir(parents=True, mode=0o700)
+        password = VAR / "pwfile"
+        password.write_text(secret("postgres"))
+        command = [str(self._bin / "initdb"), "-D", str(self._data), "-U", self.user, "-E", "UTF8"]
+        command += ["--locale=C.UTF-8", "--auth=scram-sha-256", "--pwfile=/dev/stdin", "--no-sync"]
+        if self._owner:
+            owner = pwd.getpwnam(self._owner)
+            os.chown(self._data, owner.pw_uid, owner.pw_gid)
+        try:
+            with password.open("rb") as given:
+                done = subprocess.run(command, stdin=given, capture_output=True, user=self._owner, cwd="/")
+        finally:
+            password.unlink()
+        if done.returncode:
+            raise SystemExit(done.stderr.decode())
+
+    def _left_over(self) -> int:
+        try:
+            return int((self._data / "postmaster.pid").read_text().split()[0])
+        except (OSError, ValueError, IndexError):
+            return 0
+
+    def _alive(self) -> bool:
+        pid = self._left_over()
+        try:
+            return pid > 0 and b"postgres" in Path(f"/proc/{pid}/cmdline").read_bytes()
+        except OSError:
+            return False
+
+    def _end_left_over(self) -> None:
+        """An earlier start that was killed may have left its server running on this data."""
+        os.kill(self._left_over(), signal.SIGINT)
+        until = time.monotonic() + STOP_SECONDS
+        while self._alive() and time.monotonic() < until:
+            time.sleep(0.1)
+
+
+def python(*arguments: str) -> list[str]:
+    return [str(PYTHON), *arguments]

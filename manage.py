@@ -1,0 +1,12 @@
+"""Django's command line. `./run manage …` starts the database around it."""
+
+import os
+import sys
+from pathlib import Path
+
+if __name__ == "__main__":
+    sys.path.insert(0, str(Path(__file__).resolve().parent / "src"))
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
+    from django.core.management import execute_from_command_line
+
+    execute_from_command_line(sys.argv)

@@ -1,0 +1,156 @@
+"""The command `convoy`. Exit codes: 0 done or in step, 1 behind or different, 2 refused or malformed input."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, DownloadColumn, TaskID, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+from rich.progress import Progress as Bar
+
+from convoy_core.errors import ConvoyError
+from convoy_core.plan import Choices
+from convoy_core.resolve import Solved
+from convoy_core.resolve import resolve as find_lock
+from convoy_core.resolve.wire import read_problem, write_answer
+
+from . import sync as work
+from .store import Store
+
+app = typer.Typer(
+    help="Keeps an installation in step with its pack.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+out = Console(highlight=False, soft_wrap=True)
+
+FolderOption = Annotated[Path, typer.Option("--folder", help="The installation's folder.")]
+_store: list[Store] = []
+
+
+@app.callback()
+def options(
+    store: Annotated[
+        Path | None, typer.Option("--store", help="Where archives are kept, for all installations.")
+    ] = None,
+) -> None:
+    _store[:] = [Store(store)] if store else []
+
+
+@app.command()
+def join(
+    code: Annotated[str, typer.Argument(help="The pairing code from the installation's page.")],
+    into: Annotated[Path, typer.Option("--into", help="A new or empty folder.")],
+    site: Annotated[str, typer.Option("--site", envvar="CONVOY_SITE", help="The site's address.")],
+    key: Annotated[str, typer.Option("--key", help="The site's key, as the installation's page shows it.")] = "",
+) -> None:
+    """Pair a folder with an installation."""
+    pairing = work.join(code, site, into, key)
+    out.print(f"{into} follows [bold]{pairing.pack}[/] from now on. The site's key is {pairing.key}.")
+    out.print(f"Next: convoy sync --folder {into}")
+
+
+@app.command()
+def sync(
+    folder: FolderOption = Path(),
+    extras_aside: Annotated[
+        bool, typer.Option("--extras-aside", help="Move aside what lies in the pack's folders and is not the pack's.")
+    ] = False,
+) -> None:
+    """Bring the folder to the pack's newest release."""
+    with _Bar() as screen:
+        done = work.sync(folder, _the_store(), screen, Choices(extras_aside))
+    if done.recovered:
+        out.print("A change that was interrupted earlier was completed first.")
+    out.print(f"Release {done.release}: {work.describe(done.plan)}.")
+    for path in done.aside:
+        out.print(f"  moved aside: {path}")
+    for path in done.plan.extras:
+        out.print(f"  not of the pack, left alone: {path}")
+
+
+@app.command()
+def status(folder: FolderOption = Path()) -> None:
+    """Say where the folder stands, and report it."""
+    _tell(work.status(folder))
+
+
+@app.command()
+def verify(folder: FolderOption = Path()) -> None:
+    """Hash every file anew, and say what differs."""
+    _tell(work.status(folder, thorough=True))
+
+
+@app.command()
+def resolve() -> None:
+    """Read a resolver's problem as JSON from standard input, and write the answer."""
+    answer = find_lock(read_problem(sys.stdin.read()))
+    print(json.dumps(write_answer(answer), ensure_ascii=False))
+    raise typer.Exit(0 if isinstance(answer, Solved) else 1)
+
+
+def _tell(found: work.Status) -> None:
+    out.print(f"[bold]{found.pairing.pack}[/]: release {found.release or 'none yet'}, newest is {found.current}")
+    for path, what in sorted(found.deviations.items()):
+        out.print(f"  {what.value}: {path}")
+    if found.fingerprint:
+        out.print(f"fingerprint {found.fingerprint}")
+    if found.deviations or found.release != found.current:
+        out.print("Not in step. Next: convoy sync")
+        raise typer.Exit(1)
+    out.print("In step.")
+
+
+def _the_store() -> Store:
+    return _store[0] if _store else Store()
+
+
+class _Bar:
+    """Progress on the terminal: bytes, speed, time left."""
+
+    def __init__(self) -> None:
+        columns = (
+            TextColumn("{task.description}"),
+            BarColumn(),
+            DownloadColumn(),
+            TransferSpeedColumn(),
+            TimeRemainingColumn(),
+        )
+        self._bar = Bar(*columns, TextColumn("{task.fields[what]}"), console=out, transient=True)
+        self._task: TaskID | None = None
+
+    def __enter__(self) -> _Bar:
+        self._bar.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._bar.stop()
+
+    def phase(self, phase: str, total: int) -> None:
+        if self._task is not None:
+            self._bar.remove_task(self._task)
+        self._task = self._bar.add_task(phase, total=total, what="")
+
+    def move(self, done: int, what: str) -> None:
+        if self._task is not None:
+            self._bar.update(self._task, completed=done, what=what)
+
+
+def main() -> None:
+    """Runs the command line; a refusal becomes one plain line on standard error."""
+    try:
+        app()
+    except ConvoyError as error:
+        print(error.sentence(), file=sys.stderr)
+        sys.exit(2)
+    except OSError as error:
+        print(f"{error.filename or 'A file'} cannot be used: {error.strerror}.", file=sys.stderr)
+        sys.exit(2)
+    except KeyboardInterrupt:
+        print("Stopped. Sync again to go on.", file=sys.stderr)
+        sys.exit(130)

@@ -1,0 +1,59 @@
+"""What can go wrong between site, sources and disk. After any of these the installation is as it was."""
+
+from convoy_core.errors import ConvoyError
+
+
+class SiteAway(ConvoyError):
+    """The site does not answer, or not as it should."""
+
+    code = "site-away"
+
+
+class SiteRefused(ConvoyError):
+    """The site answered with a refusal, in its own words."""
+
+    code = "site-refused"
+
+
+class FetchFailed(ConvoyError):
+    """A source did not give a file, or gave another one. Names the file and what the source said."""
+
+    code = "fetch-failed"
+
+
+class FolderRefused(ConvoyError):
+    """A folder that cannot be an installation: taken, not writable, or with links that lead out of it."""
+
+    code = "folder-refused"
+
+
+class DiskFull(ConvoyError):
+    code = "disk-full"
+
+
+class NotPaired(ConvoyError):
+    code = "not-paired"
+
+
+class ErrandsLeft(ConvoyError):
+    """Files that only the member can bring are still missing. `data["errands"]` lists them."""
+
+    code = "errands-left"
+
+
+class SomebodyElse(ConvoyError):
+    """Another agent works on the same folder."""
+
+    code = "busy"
+
+
+class ArchiveWrong(ConvoyError):
+    """An archive that is the right file and still does not hold what the release says it holds."""
+
+    code = "archive-wrong"
+
+
+class BadRelease(ConvoyError):
+    """A release that is not the pinned key's, or not of this pack."""
+
+    code = "bad-release"

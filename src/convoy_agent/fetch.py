@@ -1,0 +1,196 @@
+"""Fetches archives from sources into the store: several at a time, resumed, retried with care, verified.
+
+A source may be away, slow, cut off or wrong; each is tried again within limits and then named. Nothing but a file with
+the right sha256 ever enters the store.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import random
+import time
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
+from dataclasses import dataclass
+from pathlib import Path
+from urllib.parse import urljoin, urlsplit
+
+import httpx
+
+from convoy_core.lock import LockedBuild
+
+from .errors import FetchFailed
+from .files import CHUNK, told_when_full
+from .store import Store
+
+
+@dataclass(frozen=True)
+class Limits:
+    """How patient fetching is. Seconds and bytes."""
+
+    at_once: int = 4
+    """Archives fetched at a time: enough to fill a line, few enough to be polite to one source."""
+    attempts: int = 4
+    wait_seconds: float = 0.5
+    """Before the second attempt; doubles each time, with jitter."""
+    longest_wait: float = 30
+    """What a source's Retry-After may ask for at most."""
+    timeout_seconds: float = 15
+    slow_after: float = 15
+    slow_bytes_per_second: int = 2048
+    """Slower than this over `slow_after` seconds counts as away."""
+
+
+class _Again(Exception):
+    """This attempt failed in a way that may pass. `after`: seconds that the source asked to wait."""
+
+    def __init__(self, why: str, after: float = 0) -> None:
+        super().__init__(why)
+        self.after = after
+
+
+class Fetcher:
+    """Fetches into one store. `told` is called with (bytes, what) as bytes arrive; it must not block."""
+
+    def __init__(
+        self,
+        store: Store,
+        addresses: Mapping[str, str],
+        told: Callable[[int, str], None],
+        limits: Limits = Limits(),
+    ) -> None:
+        self._store = store
+        self._addresses = addresses
+        self._told = told
+        self._limits = limits
+        self._client = httpx.Client(
+            timeout=limits.timeout_seconds,
+            follow_redirects=True,
+            headers={"User-Agent": "true-convoy-agent", "Accept-Encoding": "identity"},
+            limits=httpx.Limits(max_connections=limits.at_once),
+        )
+        self._stopped = False
+
+    def fetch_all(self, builds: Sequence[LockedBuild]) -> None:
+        """All of them, or FetchFailed for the first that cannot be had. What arrived stays in the store."""
+        with self._client, ThreadPoolExecutor(self._limits.at_once) as pool:
+            running = [pool.submit(self._fetch, build) for build in builds]
+            try:
+                finished, _ = wait(running, return_when=FIRST_EXCEPTION)
+                for one in finished:
+                    one.result()
+            finally:
+                self._stopped = True
+                for one in running:
+                    one.cancel()
+
+    def _fetch(self, build: LockedBuild) -> None:
+        problems: list[str] = []
+        for attempt in range(self._limits.attempts):
+            if self._stopped or build.archive.sha256 in self._store:
+                return
+            # Several places for one file are tried in turn.
+            address = self._address(build, attempt)
+            try:
+                self._attempt(build, address)
+                return
+            except _Again as again:
+                problems.append(str(again))
+                pause = self._limits.wait_seconds * 2**attempt * random.uniform(0.5, 1.5)  # noqa: S311 - jitter
+                if attempt + 1 < self._limits.attempts:
+                    time.sleep(min(max(pause, again.after), self._limits.longest_wait))
+        raise FetchFailed(
+            f"{build.name} {build.version} could not be fetched.",
+            f"{build.source or 'Its source'}: {problems[-1]} ({len(problems)} attempts).",
+            "Nothing was changed. Sync again later; what has arrived is kept.",
+            mod=build.mod,
+            problem=problems[-1],
+        )
+
+    def _address(self, build: LockedBuild, attempt: int) -> str:
+        if not build.urls:
+            raise FetchFailed(f"{build.name} {build.version} has no address.", "Its source lists none.", mod=build.mod)
+        url = build.urls[attempt % len(build.urls)]
+        address = urljoin(self._addresses.get(build.source, "").rstrip("/") + "/", url)
+        if urlsplit(address).scheme not in ("http", "https"):
+            raise FetchFailed(f"{build.name} has an address that is not fetched.", address[:200], mod=build.mod)
+        return address
+
+    def _attempt(self, build: LockedBuild, address: str) -> None:
+        part = self._store.partial / build.archive.sha256
+        have = part.stat().st_size if part.exists() else 0
+        if have >= build.archive.size:
+            part.unlink(missing_ok=True)
+            have = 0
+        headers = {"Range": f"bytes={have}-"} if have else {}
+        try:
+            with self._client.stream("GET", address, headers=headers) as reply:
+                if reply.status_code == 416:
+                    part.unlink(missing_ok=True)
+                    raise _Again("the file has changed")
+                _check_status(reply)
+                self._receive(build, reply, part, have if reply.status_code == 206 else 0)
+        except httpx.TimeoutException as error:
+            raise _Again("it does not answer in time") from error
+        except httpx.HTTPError as error:
+            raise _Again("the line was cut") from error
+
+    def _receive(self, build: LockedBuild, reply: httpx.Response, part: Path, have: int) -> None:
+        """Appends to what is there, hashing all of it; adopts the file only when size and sha256 are right."""
+        digest = hashlib.sha256()
+        if have:
+            with part.open("rb") as file:
+                for block in iter(lambda: file.read(CHUNK), b""):
+                    digest.update(block)
+        size = have
+        self._told(have, build.name)
+        watch = _Watch(self._limits)
+        with told_when_full(part), part.open("ab" if have else "wb") as file:
+            for block in reply.iter_raw(CHUNK):
+                size += len(block)
+                if size > build.archive.size:
+                    break
+                digest.update(block)
+                file.write(block)
+                self._told(len(block), build.name)
+                watch.see(len(block))
+                if self._stopped:
+                    return
+        if size < build.archive.size:
+            self._told(-size, build.name)
+            raise _Again(f"the file ended after {size} of {build.archive.size} bytes")
+        if size > build.archive.size or digest.hexdigest() != build.archive.sha256:
+            part.unlink()
+            self._told(-min(size, build.archive.size), build.name)
+            raise _Again("it sent other bytes than the release names")
+        self._store.adopt(part, build.archive.sha256)
+
+
+class _Watch:
+    """Raises _Again when bytes come in too slowly to be worth waiting for."""
+
+    def __init__(self, limits: Limits) -> None:
+        self._limits = limits
+        self._since = time.monotonic()
+        self._bytes = 0
+
+    def see(self, count: int) -> None:
+        self._bytes += count
+        passed = time.monotonic() - self._since
+        if passed < self._limits.slow_after:
+            return
+        if self._bytes < passed * self._limits.slow_bytes_per_second:
+            raise _Again(f"it sends {self._bytes / passed:.0f} bytes a second")
+        self._since, self._bytes = time.monotonic(), 0
+
+
+def _check_status(reply: httpx.Response) -> None:
+    status = reply.status_code
+    if status in (200, 206):
+        return
+    if status in (404, 410):
+        raise _Again(f"it no longer has the file ({status})")
+    if status == 429:
+        after = reply.headers.get("retry-after", "")
+        raise _Again("it asks us to wait (429)", float(after) if after.isdigit() else 5)
+    raise _Again(f"it answered with {status}")

@@ -1,0 +1,128 @@
+"""A source's catalogue as it sends it: mods and their builds, read one by one so that one bad entry harms no other.
+
+JSON; described in docs/formats.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from .errors import ConvoyError
+from .layout import placements
+from .model import Archive, Build, CarriedFile, Channel, Kind, Reach, Side
+from .paths import checked_path
+from .profile import GameProfile
+from .reading import Fields
+from .resolve.wire import read_relations
+from .versions import parse_version
+
+
+@dataclass(frozen=True, slots=True)
+class ListedBuild:
+    """A build as a source lists it. `files` are the members of its archive, `refused` why it cannot be installed."""
+
+    build: Build
+    date: str
+    side: Side
+    reach: Reach
+    archive: Archive
+    url: str
+    files: tuple[CarriedFile, ...]
+    change_log: str
+    refused: str
+
+
+@dataclass(frozen=True, slots=True)
+class ListedMod:
+    id: str
+    name: str
+    summary: str
+    author: str
+    category: str
+    kind: Kind
+    licence: str
+    page: str
+    downloads: int
+    counterpart: str
+    """The mod that does the same job on another loader, if any."""
+    builds: tuple[ListedBuild, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Unreadable:
+    """An entry that could not be read: which one, and why, for the source's freshness report."""
+
+    entry: str
+    why: str
+
+
+def read_catalogue(data: Any, profile: GameProfile) -> Iterator[ListedMod | Unreadable]:
+    """The entries of a source's catalogue for one game. Raises MalformedInput only when it is no catalogue at all."""
+    top = Fields(data)
+    for index, fields in enumerate(top.items("mods")):
+        try:
+            yield _read_mod(fields, profile)
+        except ConvoyError as error:
+            yield Unreadable(_entry_name(fields, index), error.sentence())
+
+
+def _entry_name(fields: Fields, index: int) -> str:
+    try:
+        return fields.text("id")[:80]
+    except ConvoyError:
+        return f"entry {index + 1}"
+
+
+def _read_mod(fields: Fields, profile: GameProfile) -> ListedMod:
+    mod, kind = checked_path(fields.text("id", longest=80)), fields.one_of("kind", Kind)
+    return ListedMod(
+        id=mod,
+        name=fields.text("name", longest=120),
+        summary=fields.text("summary", "", longest=500),
+        author=fields.text("author", "", longest=120),
+        category=fields.text("category", "", longest=60),
+        kind=kind,
+        licence=fields.text("licence", "", longest=80),
+        page=fields.text("page", ""),
+        downloads=fields.whole("downloads", 0),
+        counterpart=fields.text("counterpart", ""),
+        builds=tuple(_read_build(one, mod, kind, profile) for one in fields.items("builds")),
+    )
+
+
+def _read_build(fields: Fields, mod: str, kind: Kind, profile: GameProfile) -> ListedBuild:
+    archive = fields.fields("archive")
+    files = tuple(
+        CarriedFile(one.text("path"), one.whole("size"), one.sha256("sha256")) for one in fields.items("files")
+    )
+    date = fields.text("date", "")
+    return ListedBuild(
+        build=Build(
+            mod,
+            parse_version(fields.text("version", longest=120), date),
+            fields.one_of("channel", Channel, Channel.STABLE),
+            **read_relations(fields),
+        ),
+        date=date,
+        side=fields.one_of("side", Side, Side.BOTH),
+        reach=fields.one_of("reach", Reach, Reach.CREW),
+        archive=Archive(archive.text("name"), archive.whole("size"), archive.sha256("sha256")),
+        url=fields.text("url", ""),
+        files=files,
+        change_log=fields.text("change_log", "", longest=20_000),
+        refused=_refused(files, mod, kind, profile),
+    )
+
+
+def _refused(files: tuple[CarriedFile, ...], mod: str, kind: Kind, profile: GameProfile) -> str:
+    """Why the game profile's layout rules refuse the archive; empty when they take it."""
+    layout = profile.kinds.get(kind)
+    if layout is None:
+        return f"{profile.name} has no place for a {kind}."
+    try:
+        placements((file.path for file in files), layout, mod)
+    except ConvoyError as error:
+        return error.sentence()
+    return ""

@@ -1,0 +1,82 @@
+"""What changed between two locks: the change log of a release, and what an edit did to a draft."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from .lock import Lock
+from .versions import parse_version
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One mod's change. `before` is empty for an addition, `after` for a removal."""
+
+    mod: str
+    name: str
+    before: str
+    after: str
+    chosen: bool
+
+    @property
+    def what(self) -> str:
+        if not self.before:
+            return "added"
+        if not self.after:
+            return "removed"
+        return "updated" if parse_version(self.after) > parse_version(self.before) else "taken back"
+
+    def sentence(self) -> str:
+        return {
+            "added": f"{self.name} {self.after} added",
+            "removed": f"{self.name} {self.before} removed",
+            "updated": f"{self.name} updated from {self.before} to {self.after}",
+            "taken back": f"{self.name} taken back from {self.before} to {self.after}",
+        }[self.what]
+
+    def as_data(self) -> dict[str, Any]:
+        return {
+            "what": self.what,
+            "mod": self.mod,
+            "name": self.name,
+            "before": self.before,
+            "after": self.after,
+            "chosen": self.chosen,
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """Changes between two locks, sorted by what happened and name; `base` is the new base's text when it moved."""
+
+    mods: tuple[Change, ...]
+    base_before: str
+    base_after: str
+
+    @property
+    def base_moved(self) -> bool:
+        return bool(self.base_before) and self.base_before != self.base_after
+
+    def __len__(self) -> int:
+        return len(self.mods) + self.base_moved
+
+
+ORDER = ("added", "updated", "taken back", "removed")
+
+
+def changes(before: Lock | None, after: Lock) -> Changes:
+    """The change log of `after` against `before` (none: everything is added)."""
+    old = before.by_mod if before else {}
+    found = []
+    for mod in old.keys() | after.by_mod.keys():
+        was, now = old.get(mod), after.by_mod.get(mod)
+        if was and now and was.version == now.version and was.archive.sha256 == now.archive.sha256:
+            continue
+        named = now or was
+        assert named is not None
+        found.append(
+            Change(mod, named.name, was.version if was else "", now.version if now else "", named.chosen),
+        )
+    found.sort(key=lambda change: (ORDER.index(change.what), not change.chosen, change.name.casefold(), change.mod))
+    return Changes(tuple(found), before.base.as_text() if before else "", after.base.as_text())

@@ -1,0 +1,134 @@
+"""The words of the job as plain data: base, build, what it carries and needs. Source: rules.md, "Words".
+
+Everything here is immutable and says nothing about how it is kept or sent.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from .ranges import ANY_VERSION, Range
+from .versions import Version
+
+
+class Kind(StrEnum):
+    MOD = "mod"
+    LIBRARY = "library"
+    TEXTURES = "texture pack"
+    LIGHTING = "lighting pack"
+    SCENARIO = "scenario"
+    SETTINGS = "settings"
+    TOOL = "tool"
+
+
+class Channel(StrEnum):
+    STABLE = "stable"
+    BETA = "beta"
+    ALPHA = "alpha"
+
+
+class Pickup(StrEnum):
+    DIRECT = "direct"
+    CLICK = "click"
+    BY_HAND = "by hand"
+    WITHHELD = "withheld"
+    OURS = "ours"
+
+
+class Side(StrEnum):
+    PLAYER = "player"
+    SERVER = "server"
+    BOTH = "both"
+
+    def goes_to(self, place: Side) -> bool:
+        """Whether a build of this side belongs on `place` (PLAYER or SERVER)."""
+        return self is Side.BOTH or self is place
+
+
+class Reach(StrEnum):
+    OWN = "own"
+    CREW = "crew"
+    SAVE = "save"
+
+
+AUTOMATIC_PICKUPS = frozenset({Pickup.DIRECT, Pickup.OURS})
+"""Pickups that a program does alone; every other one is an errand for a member."""
+
+MATCHING_REACHES = frozenset({Reach.CREW, Reach.SAVE})
+"""Reaches that must be equal on every machine."""
+
+
+@dataclass(frozen=True, slots=True)
+class Base:
+    """Game version, loader and loader version; `loader` is empty for a game or pack without one."""
+
+    game: str
+    version: Version
+    loader: str = ""
+    loader_version: Version | None = None
+
+    def as_text(self) -> str:
+        text = f"{self.game} {self.version}"
+        return f"{text}, {self.loader} {self.loader_version}" if self.loader else text
+
+
+@dataclass(frozen=True, slots=True)
+class Archive:
+    """The file in which a build comes. `size` in bytes, `sha256` as lower-case hex."""
+
+    name: str
+    size: int
+    sha256: str
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedFile:
+    """One file inside an archive: `path` relative to the archive's root as the layout rules find it."""
+
+    path: str
+    size: int
+    sha256: str
+
+
+@dataclass(frozen=True, slots=True)
+class Build:
+    """One published version of a mod, as far as resolving and checking need it."""
+
+    mod: str
+    version: Version
+    channel: Channel = Channel.STABLE
+    games: Range = ANY_VERSION
+    loaders: Mapping[str, Range] = field(default_factory=dict)
+    """Loader id to the loader versions it runs on; empty: fits every loader, and none."""
+    needs: Mapping[str, Range] = field(default_factory=dict)
+    breaks: Mapping[str, Range] = field(default_factory=dict)
+    provides: Mapping[str, Version] = field(default_factory=dict)
+
+    @property
+    def key(self) -> tuple[str, Version]:
+        return (self.mod, self.version)
+
+
+def misfit(build: Build, base: Base) -> str:
+    """Why a build does not fit a base, as a phrase; empty when it fits. Game version first, then loader.
+
+    Source: job.md 4, "a mod for another loader, a mod for another game version".
+    """
+    if not build.games.holds(base.version):
+        return f"made for {base.game} {build.games.in_words()}, not {base.version}"
+    if not build.loaders:
+        return ""
+    if not base.loader:
+        return f"runs on {_either(build.loaders)} only, and the base has no loader"
+    wanted = build.loaders.get(base.loader)
+    if wanted is None:
+        return f"made for {_either(build.loaders)}, not {base.loader}"
+    if base.loader_version is None or not wanted.holds(base.loader_version):
+        return f"wants {base.loader} {wanted.in_words()}, the base has {base.loader_version}"
+    return ""
+
+
+def _either(names: Mapping[str, Range]) -> str:
+    return " or ".join(sorted(names))

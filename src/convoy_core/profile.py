@@ -1,0 +1,147 @@
+"""Game profiles: everything the product knows about a game, read from TOML. A new game is a new file, not new code."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from .errors import ConvoyError, MalformedInput
+from .model import Base, Kind
+from .ranges import Range, parse_range
+from .reading import Fields
+from .versions import Version, parse_version
+
+
+class GameChannel(StrEnum):
+    STABLE = "stable"
+    PREVIEW = "preview"
+    ARCHIVED = "archived"
+
+
+class NoSuchBase(ConvoyError):
+    """A base that the game profile does not list."""
+
+    code = "no-such-base"
+
+
+@dataclass(frozen=True, slots=True)
+class GameVersion:
+    version: Version
+    label: str
+    channel: GameChannel
+    runtime: str
+    """Version of the runtime that this game version wants."""
+
+
+@dataclass(frozen=True, slots=True)
+class LoaderVersion:
+    version: Version
+    games: Range
+    recommended: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Loader:
+    id: str
+    name: str
+    versions: tuple[LoaderVersion, ...]
+
+    def versions_for(self, game: Version) -> tuple[LoaderVersion, ...]:
+        """Loader versions that run on a game version, newest first."""
+        fitting = [one for one in self.versions if one.games.holds(game)]
+        return tuple(sorted(fitting, key=lambda one: one.version, reverse=True))
+
+
+@dataclass(frozen=True, slots=True)
+class KindLayout:
+    """Where content of a kind goes (`place`, with `{mod}`), and the marker file that its root carries, if any."""
+
+    place: str
+    marker: str
+
+
+@dataclass(frozen=True, slots=True)
+class GameProfile:
+    id: str
+    name: str
+    summary: str
+    versions: tuple[GameVersion, ...]
+    """Newest first."""
+    loaders: tuple[Loader, ...]
+    kinds: Mapping[Kind, KindLayout]
+    managed: tuple[str, ...]
+    """Folders in which a file that the pack does not name is a difference, not the member's own business."""
+
+    def game_version(self, text: str) -> GameVersion:
+        wanted = parse_version(text)
+        for one in self.versions:
+            if one.version == wanted:
+                return one
+        raise NoSuchBase(f"{self.name} has no version {text}.", now="Choose one of those listed.", version=text)
+
+    def loader(self, loader_id: str) -> Loader:
+        for one in self.loaders:
+            if one.id == loader_id:
+                return one
+        raise NoSuchBase(f"{self.name} has no loader “{loader_id}”.", loader=loader_id)
+
+    def base(self, version: str, loader: str, loader_version: str) -> Base:
+        """A base of this game. Raises NoSuchBase when the parts do not exist or do not go together."""
+        game = self.game_version(version)
+        if not loader:
+            return Base(self.id, game.version)
+        chosen = self.loader(loader)
+        wanted = parse_version(loader_version)
+        for one in chosen.versions_for(game.version):
+            if one.version == wanted:
+                return Base(self.id, game.version, loader, one.version)
+        raise NoSuchBase(
+            f"{chosen.name} {loader_version} does not run on {self.name} {game.label}.",
+            now="Choose one of the loader versions listed for it.",
+            loader_version=loader_version,
+        )
+
+
+def read_profile(text: str) -> GameProfile:
+    """A profile from TOML text. Raises MalformedInput naming the field that is wrong."""
+    try:
+        top = Fields(tomllib.loads(text))
+    except tomllib.TOMLDecodeError as error:
+        raise MalformedInput("The game profile is no TOML.", str(error)) from error
+    versions = [
+        GameVersion(
+            parse_version(one.text("version")),
+            one.text("label"),
+            one.one_of("channel", GameChannel, GameChannel.STABLE),
+            one.text("runtime"),
+        )
+        for one in top.items("versions")
+    ]
+    return GameProfile(
+        id=top.text("id"),
+        name=top.text("name"),
+        summary=top.text("summary", ""),
+        versions=tuple(sorted(versions, key=lambda one: one.version, reverse=True)),
+        loaders=tuple(_loader(one) for one in top.items("loaders")),
+        kinds={Kind(kind): _layout(top.fields("kinds").fields(kind)) for kind in top.mapping("kinds")},
+        managed=top.strings("managed"),
+    )
+
+
+def _loader(fields: Fields) -> Loader:
+    return Loader(
+        fields.text("id"),
+        fields.text("name"),
+        tuple(
+            LoaderVersion(
+                parse_version(one.text("version")), parse_range(one.text("games")), one.flag("recommended", False)
+            )
+            for one in fields.items("versions")
+        ),
+    )
+
+
+def _layout(fields: Fields) -> KindLayout:
+    return KindLayout(fields.text("place"), fields.text("marker", ""))

@@ -1,0 +1,92 @@
+"""Ranges of versions: comparator lists. `>=1.2, <2`, `=1.4.1`, `!=1.5.0`, `*`; comma is "and", `||` is "or".
+
+Nothing else is a range. Source: rules.md, "Versions and ranges". Ranges follow the order of versions alone:
+`<2` holds `2.0.0-beta.1`.
+"""
+
+from __future__ import annotations
+
+import operator
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+
+from .errors import MalformedInput
+from .versions import Version, parse_version
+
+MAX_RANGE_LENGTH = 500
+"""Characters. No hand-written range comes near; a longer one is an attack on the parser."""
+
+_COMPARATOR = re.compile(r"\s*(>=|<=|!=|>|<|=)\s*([^\s,|<>=!]+)\s*")
+_OPERATORS: dict[str, Callable[[Version, Version], bool]] = {
+    ">=": operator.ge,
+    "<=": operator.le,
+    "!=": operator.ne,
+    ">": operator.gt,
+    "<": operator.lt,
+    "=": operator.eq,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Range:
+    """A set of versions. `any_of` holds alternatives, each a tuple of (comparator, version) that must all hold."""
+
+    text: str
+    any_of: tuple[tuple[tuple[str, Version], ...], ...]
+
+    def holds(self, version: Version) -> bool:
+        return any(all(_OPERATORS[sign](version, bound) for sign, bound in all_of) for all_of in self.any_of)
+
+    def names(self, version: Version) -> bool:
+        """Whether the range asks for exactly this version with `=`, which lets a beta or alpha in."""
+        return any(sign == "=" and bound == version for all_of in self.any_of for sign, bound in all_of)
+
+    def __str__(self) -> str:
+        return self.text
+
+    def in_words(self) -> str:
+        """The range as a person says it: "3 or newer", "1.2 or newer, below 2"."""
+        return " or ".join(", ".join(_words(sign, bound) for sign, bound in all_of) for all_of in self.any_of) or "any"
+
+
+ANY_VERSION = Range("*", ((),))
+
+
+@lru_cache(maxsize=65_536)
+def parse_range(text: str) -> Range:
+    """Read a range. Raises MalformedInput, with the part that is none, for anything else than comparator lists."""
+    if len(text) > MAX_RANGE_LENGTH:
+        raise MalformedInput("A version range is too long.", f"It has {len(text)} characters.", range=text[:60])
+    if text.strip() == "*":
+        return ANY_VERSION
+    return Range(text.strip(), tuple(_parse_all_of(part, text) for part in text.split("||")))
+
+
+def _parse_all_of(part: str, whole: str) -> tuple[tuple[str, Version], ...]:
+    if part.strip() == "*":
+        return ()
+    comparators = []
+    for piece in part.split(","):
+        match = _COMPARATOR.fullmatch(piece)
+        if match is None:
+            raise MalformedInput(
+                f"“{whole[:60]}” is no version range.",
+                f"“{piece.strip()[:60]}” is not a comparator with a version.",
+                "Write for example >=1.2, <2.",
+                range=whole,
+            )
+        comparators.append((match[1], parse_version(match[2])))
+    return tuple(comparators)
+
+
+def _words(sign: str, bound: Version) -> str:
+    return {
+        ">=": f"{bound} or newer",
+        "<=": f"{bound} or older",
+        "!=": f"not {bound}",
+        ">": f"newer than {bound}",
+        "<": f"below {bound}",
+        "=": f"exactly {bound}",
+    }[sign]

@@ -1,0 +1,101 @@
+"""Reads data from outside, one checked field at a time: a wrong shape is named, never guessed at."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from enum import StrEnum
+from typing import Any, TypeVar
+
+from .errors import MalformedInput
+
+Choice = TypeVar("Choice", bound=StrEnum)
+_SHA256 = re.compile(r"[0-9a-f]{64}")
+
+
+class Fields:
+    """A mapping read field by field. `where` names it in errors (`builds[3].archive`)."""
+
+    def __init__(self, value: Any, where: str = "") -> None:
+        if not isinstance(value, Mapping):
+            raise _malformed(where or "the document", "a set of named fields")
+        self._value = value
+        self._where = where
+
+    def text(self, name: str, default: str | None = None, longest: int = 2_000) -> str:
+        value = self._get(name, default)
+        if not isinstance(value, str) or len(value) > longest or "\x00" in value:
+            raise _malformed(self._path(name), f"text of at most {longest} characters")
+        return value
+
+    def whole(self, name: str, default: int | None = None) -> int:
+        value = self._get(name, default)
+        if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 2**53:
+            raise _malformed(self._path(name), "a whole number of 0 or more")
+        return value
+
+    def flag(self, name: str, default: bool | None = None) -> bool:
+        value = self._get(name, default)
+        if not isinstance(value, bool):
+            raise _malformed(self._path(name), "true or false")
+        return value
+
+    def sha256(self, name: str) -> str:
+        value = self.text(name)
+        if not _SHA256.fullmatch(value):
+            raise _malformed(self._path(name), "a SHA-256 in lower-case hex")
+        return value
+
+    def one_of(self, name: str, choices: type[Choice], default: Choice | None = None) -> Choice:
+        value = self.text(name, default)
+        try:
+            return choices(value)
+        except ValueError as error:
+            raise _malformed(self._path(name), "one of " + ", ".join(choices)) from error
+
+    def mapping(self, name: str) -> Mapping[str, Any]:
+        value = self._get(name, {})
+        if not isinstance(value, Mapping) or not all(isinstance(key, str) for key in value):
+            raise _malformed(self._path(name), "a set of named fields")
+        return value
+
+    def texts(self, name: str) -> dict[str, str]:
+        return {key: Fields(self.mapping(name), self._path(name)).text(key) for key in self.mapping(name)}
+
+    def fields(self, name: str) -> Fields:
+        return Fields(self._get(name, None), self._path(name))
+
+    def items(self, name: str) -> Iterator[Fields]:
+        for index, item in enumerate(self._items(name)):
+            yield Fields(item, f"{self._path(name)}[{index}]")
+
+    def strings(self, name: str) -> tuple[str, ...]:
+        items = self._items(name)
+        if not all(isinstance(item, str) for item in items):
+            raise _malformed(self._path(name), "a list of texts")
+        return tuple(items)
+
+    def has(self, name: str) -> bool:
+        return name in self._value
+
+    def names(self) -> list[str]:
+        return [str(name) for name in self._value]
+
+    def _items(self, name: str) -> list[Any]:
+        value = self._get(name, [])
+        if not isinstance(value, list):
+            raise _malformed(self._path(name), "a list")
+        return value
+
+    def _get(self, name: str, default: Any) -> Any:
+        value = self._value.get(name, default)
+        if value is None:
+            raise _malformed(self._path(name), "present")
+        return value
+
+    def _path(self, name: str) -> str:
+        return f"{self._where}.{name}" if self._where else name
+
+
+def _malformed(field: str, expected: str) -> MalformedInput:
+    return MalformedInput(f"“{field}” cannot be read.", f"It must be {expected}.", field=field, expected=expected)

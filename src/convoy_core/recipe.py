@@ -1,0 +1,78 @@
+"""The recipe of a release: the one document that a member's agent trusts, once its signature holds.
+
+JSON, versioned; JSON Schema in docs/schema/recipe.schema.json. What may be signed is made here, and read here.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from typing import Any
+
+from .canonical import canonical_json
+from .diff import Changes
+from .errors import MalformedInput
+from .lock import Lock, as_data, read_lock
+from .reading import Fields
+
+FORMAT = "convoy-recipe/1"
+
+
+@dataclass(frozen=True, slots=True)
+class Recipe:
+    """A release as it is signed. `published_at` is ISO 8601 in UTC; `changes` are rows as Change.as_data gives."""
+
+    pack: str
+    pack_name: str
+    number: str
+    channel: str
+    published_at: str
+    notes: str
+    lock: Lock
+    changes: tuple[dict[str, Any], ...] = field(default=())
+
+    def as_bytes(self) -> bytes:
+        """The exact bytes that are signed, kept and sent."""
+        return canonical_json(
+            {
+                "format": FORMAT,
+                "pack": {"id": self.pack, "name": self.pack_name},
+                "number": self.number,
+                "channel": self.channel,
+                "published_at": self.published_at,
+                "notes": self.notes,
+                "fingerprint": self.lock.fingerprint(),
+                "changes": list(self.changes),
+                "lock": as_data(self.lock),
+            }
+        )
+
+
+def change_rows(found: Changes) -> tuple[dict[str, Any], ...]:
+    return tuple(change.as_data() for change in found.mods)
+
+
+def read_recipe(document: bytes) -> Recipe:
+    """A recipe from its bytes. Check the signature first. Raises MalformedInput or HostileArchive."""
+    try:
+        data = json.loads(document)
+    except (ValueError, RecursionError) as error:
+        raise MalformedInput("The release is no JSON.", str(error)) from error
+    top = Fields(data)
+    if top.text("format") != FORMAT:
+        raise MalformedInput(
+            f"The release has the format “{top.text('format')[:40]}”.",
+            f"This program reads {FORMAT}.",
+            "A newer version of the agent may read it.",
+        )
+    pack = top.fields("pack")
+    return Recipe(
+        pack.text("id"),
+        pack.text("name"),
+        top.text("number"),
+        top.text("channel"),
+        top.text("published_at"),
+        top.text("notes", "", longest=100_000),
+        read_lock(top.mapping("lock")),
+        tuple(dict(top_change) for top_change in data.get("changes", []) if isinstance(top_change, dict)),
+    )

@@ -1,0 +1,60 @@
+"""Why there is no lock, as sentences a person follows. One dead end is told; ways out are not tried yet."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..model import Build, misfit
+from .candidates import Demand
+from .problem import Problem
+
+
+def explain(problem: Problem, core: Sequence[Demand], dead_end: Sequence[Demand]) -> tuple[str, ...]:
+    """Sentences for the demand that had no build left (`dead_end[0]`) and for those that stand against it."""
+    if not dead_end:
+        return tuple(_asks(demand, problem) for demand in core)
+    stuck, standing = dead_end[0], dead_end[1:]
+    sentences = [_asks(stuck, problem)]
+    named = [build for build in problem.builds if build.mod == stuck.mod]
+    meeting = [build for build in problem.builds if stuck.met_by(build)]
+    if not named and not meeting:
+        sentences.append(f"No source has {stuck.mod}.")
+    elif not meeting:
+        newest = max(named, key=lambda build: build.version)
+        sentences.append(f"No build of {stuck.mod} is {stuck.range.in_words()}; the newest is {newest.version}.")
+    elif all(misfit(build, problem.base) for build in meeting):
+        newest = max(meeting, key=lambda build: build.version)
+        sentences.append(f"{_named(newest)} is {misfit(newest, problem.base)}.")
+    else:
+        sentences += _against(stuck, meeting, standing, problem)
+    return tuple(dict.fromkeys(sentences))
+
+
+def _against(stuck: Demand, meeting: Sequence[Build], standing: Sequence[Demand], problem: Problem) -> list[str]:
+    """The other demands on the same mod, and what breaks its builds."""
+    sentences = [
+        _asks(other, problem)
+        for other in standing
+        if other.mod in {build.mod for build in meeting} and other != stuck and not all(map(other.met_by, meeting))
+    ]
+    askers = {other.asked_by.key: other.asked_by for other in standing if other.asked_by}
+    for asker in askers.values():
+        for build in meeting:
+            if build.mod in asker.breaks and asker.breaks[build.mod].holds(build.version):
+                sentences.append(f"{_named(asker)} does not go together with {_named(build)}.")
+            elif asker.mod in build.breaks and build.breaks[asker.mod].holds(asker.version):
+                sentences.append(f"{_named(build)} does not go together with {_named(asker)}.")
+    return sentences or [f"Every build of {stuck.mod} clashes with something already chosen."]
+
+
+def _asks(demand: Demand, problem: Problem) -> str:
+    if demand.asked_by is None:
+        return f"You want {demand.mod}" + ("." if demand.range.text == "*" else f" {demand.range.in_words()}.")
+    need = demand.mod if demand.range.text == "*" else f"{demand.mod} {demand.range.in_words()}"
+    held = problem.want.get(demand.asked_by.mod)
+    by_you = ", held by you," if held is not None and held.names(demand.asked_by.version) else ""
+    return f"{_named(demand.asked_by)}{by_you} needs {need}."
+
+
+def _named(build: Build) -> str:
+    return f"{build.mod} {build.version}"

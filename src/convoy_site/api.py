@@ -1,0 +1,83 @@
+"""The API as a whole: its parts, and how errors are told."""
+
+from typing import Any
+
+from django.core.exceptions import RequestDataTooBig
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import HttpError, ValidationError
+from ninja.security import django_auth
+
+from convoy_core.errors import ConvoyError
+
+from .catalogue.api import router as catalogue
+from .installations.agent_api import router as agent
+from .installations.api import router as installations
+from .packs.api import router as packs
+from .people.api import router as people
+from .releases.api import router as releases
+from .shapes import Done, Refusal
+
+STATUS = {
+    "not-found": 404,
+    "forbidden": 403,
+    "no-such-code": 404,
+    "code-withdrawn": 410,
+    "code-used-up": 410,
+    "stale": 409,
+    "name-taken": 409,
+    "number-taken": 409,
+    "already": 409,
+    "blocked": 409,
+    "too-many": 429,
+    "too-large": 413,
+}
+"""HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
+
+api = NinjaAPI(title="True Convoy", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
+
+
+def refusal(request: HttpRequest, status: int, **parts: Any) -> HttpResponse:
+    return api.create_response(request, Refusal(**parts).model_dump(), status=status)
+
+
+@api.exception_handler(ConvoyError)
+def _refused(request: HttpRequest, error: ConvoyError) -> HttpResponse:
+    status = STATUS.get(error.code, 422)
+    return refusal(
+        request, status, code=error.code, what=error.what, why=error.why, now=error.now, data=_plain(error.data)
+    )
+
+
+@api.exception_handler(ValidationError)
+def _malformed(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    fields = {".".join(str(part) for part in one["loc"][1:]) or "body": one["msg"] for one in error.errors}
+    fields = {name.removeprefix("body.").removeprefix("data."): message for name, message in fields.items()}
+    return refusal(request, 422, code="malformed", what="The request cannot be read.", fields=fields)
+
+
+@api.exception_handler(HttpError)
+def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
+    if error.status_code == 400:  # A body that is no JSON: as malformed as one with wrong fields.
+        return refusal(request, 422, code="malformed", what="The request cannot be read.", fields={"body": "no JSON"})
+    return refusal(request, error.status_code, code="refused", what=str(error))
+
+
+@api.exception_handler(RequestDataTooBig)
+def _too_big(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
+    return refusal(request, 413, code="too-large", what="The request is too large.", fields={"body": "at most 4 MB"})
+
+
+def _plain(data: dict[str, Any]) -> dict[str, Any]:
+    return {
+        key: value if isinstance(value, str | int | list | dict | bool) else str(value) for key, value in data.items()
+    }
+
+
+@api.get("/health", auth=None, response=Done)
+def health(request: HttpRequest) -> Done:
+    return Done()
+
+
+for router in (people, catalogue, packs, releases, installations, agent):
+    api.add_router("", router)

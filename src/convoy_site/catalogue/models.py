@@ -1,0 +1,102 @@
+"""What exists to choose from: games, sources, and the mods and builds that were read from them."""
+
+from functools import lru_cache
+
+from django.contrib.postgres.fields import ArrayField
+from django.contrib.postgres.indexes import GinIndex
+from django.db import models
+from django.utils import timezone
+
+from convoy_core.model import Channel, Kind, Pickup, Reach, Side
+from convoy_core.profile import GameProfile, read_profile
+
+
+def _choices(words: type) -> list[tuple[str, str]]:
+    return [(word.value, word.value) for word in words]
+
+
+@lru_cache(maxsize=32)
+def _profile(text: str) -> GameProfile:
+    return read_profile(text)
+
+
+class Game(models.Model):
+    """A game, wholly described by its profile (TOML)."""
+
+    id = models.SlugField(primary_key=True, max_length=40)
+    name = models.CharField(max_length=60)
+    profile_text = models.TextField()
+
+    @property
+    def profile(self) -> GameProfile:
+        return _profile(self.profile_text)
+
+
+class Source(models.Model):
+    """Where builds come from. What its last reading said is kept, so that its freshness can be shown."""
+
+    id = models.SlugField(primary_key=True, max_length=40)
+    name = models.CharField(max_length=60)
+    game = models.ForeignKey(Game, models.PROTECT, related_name="sources")
+    address = models.URLField()
+    pickup = models.CharField(max_length=10, choices=_choices(Pickup))
+    etag = models.CharField(max_length=200, blank=True)
+    read_at = models.DateTimeField(null=True)
+    trouble = models.TextField(blank=True)
+
+
+class Mod(models.Model):
+    game = models.ForeignKey(Game, models.PROTECT, related_name="mods")
+    slug = models.CharField(max_length=80)
+    source = models.ForeignKey(Source, models.PROTECT, related_name="mods")
+    name = models.CharField(max_length=120)
+    summary = models.CharField(max_length=500, blank=True)
+    author = models.CharField(max_length=120, blank=True)
+    category = models.CharField(max_length=60, blank=True)
+    kind = models.CharField(max_length=20, choices=_choices(Kind))
+    licence = models.CharField(max_length=80, blank=True)
+    page = models.CharField(max_length=500, blank=True)
+    downloads = models.PositiveBigIntegerField(default=0)
+    counterpart = models.CharField(max_length=80, blank=True)
+    updated = models.DateField(null=True)
+    provides = ArrayField(models.CharField(max_length=80), default=list)
+    """Mods for which some build of this one stands in."""
+    fits = ArrayField(models.CharField(max_length=60), default=list)
+    """`VERSION` or `VERSION/LOADER` of every base that some build fits, whatever the loader's version."""
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["game", "slug"], name="one_mod_per_slug")]
+        indexes = [
+            GinIndex(fields=["fits"], name="mod_fits"),
+            GinIndex(fields=["provides"], name="mod_provides"),
+            GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"]),
+            GinIndex(fields=["summary"], name="mod_summary_trigram", opclasses=["gin_trgm_ops"]),
+            models.Index(fields=["game", "-downloads", "slug"], name="mod_by_downloads"),
+        ]
+
+
+class Build(models.Model):
+    """One build as its source lists it. Never changed once read, but for `gone`."""
+
+    mod = models.ForeignKey(Mod, models.CASCADE, related_name="builds")
+    version = models.CharField(max_length=128)
+    channel = models.CharField(max_length=10, choices=_choices(Channel), default=Channel.STABLE)
+    date = models.DateField(null=True)
+    side = models.CharField(max_length=10, choices=_choices(Side))
+    reach = models.CharField(max_length=10, choices=_choices(Reach))
+    relations = models.JSONField()
+    """games, loaders, needs, breaks, provides: texts as the source wrote them."""
+    archive_name = models.CharField(max_length=250)
+    archive_size = models.PositiveBigIntegerField()
+    archive_sha256 = models.CharField(max_length=64)
+    url = models.CharField(max_length=500, blank=True)
+    """Where the archive lies, relative to the source's address."""
+    files = models.JSONField()
+    """Rows [path, size, sha256] of the archive's members."""
+    refused = models.CharField(max_length=600, blank=True)
+    change_log = models.TextField(blank=True)
+    gone = models.BooleanField(default=False)
+    seen = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["mod", "version"], name="one_build_per_version")]

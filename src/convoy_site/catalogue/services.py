@@ -1,0 +1,101 @@
+"""What the rest of the site asks of the catalogue: the builds that a resolve needs, searching, and fit."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from django.contrib.postgres.search import TrigramWordSimilarity
+from django.db.models import Q, QuerySet, Value
+
+from convoy_core.model import Base, Channel, misfit
+from convoy_core.model import Build as CoreBuild
+from convoy_core.reading import Fields
+from convoy_core.resolve.wire import read_relations
+from convoy_core.versions import parse_version
+
+from .models import Build, Game, Mod
+
+PAGE = 60
+"""Rows of a catalogue page: two screens full."""
+
+MAX_ROUNDS = 40
+"""Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
+
+BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", "date", "relations")
+
+
+def core_build(mod: str, version: str, channel: str, date: object, relations: dict[str, object]) -> CoreBuild:
+    return CoreBuild(
+        mod, parse_version(version, str(date or "")), Channel(channel), **read_relations(Fields(relations))
+    )
+
+
+def closure(game: Game, mods: Iterable[str]) -> list[CoreBuild]:
+    """Every installable build that a resolve for these mods can meet: theirs, and along needs and stand-ins.
+
+    One query for mods and one for builds per step along needs, whatever the number of mods.
+    """
+    asked: set[str] = set()
+    frontier = set(mods)
+    loaded: set[int] = set()
+    builds: list[CoreBuild] = []
+    for _ in range(MAX_ROUNDS):
+        frontier -= asked
+        if not frontier:
+            break
+        asked |= frontier
+        found = Mod.objects.filter(game=game).filter(Q(slug__in=frontier) | Q(provides__overlap=list(frontier)))
+        new = set(found.values_list("pk", flat=True)) - loaded
+        loaded |= new
+        rows = Build.objects.filter(mod__in=new, gone=False, refused="").values_list(*BUILD_FIELDS)
+        frontier = set()
+        for _pk, slug, version, channel, date, relations in rows:
+            build = core_build(slug, version, channel, date, relations)
+            builds.append(build)
+            frontier |= build.needs.keys()
+    return builds
+
+
+@dataclass(frozen=True)
+class Fit:
+    """Whether a mod has a build for a base: `version` of the newest that fits, or `reason` why none does."""
+
+    version: str
+    reason: str
+    needs: tuple[str, ...] = ()
+
+
+def fit_of(builds: Sequence[Build], slug: str, base: Base) -> Fit:
+    """The newest installable build that fits (stable before others), or what rules the newest one out."""
+    usable = [one for one in builds if not one.gone and not one.refused]
+    if not usable:
+        refused = next((one.refused for one in builds if one.refused), "")
+        return Fit("", refused or "Its source no longer has any build of it.")
+    cores = [core_build(slug, one.version, one.channel, one.date, one.relations) for one in usable]
+    newest = max(cores, key=lambda build: build.version)
+    fitting = [build for build in cores if not misfit(build, base)]
+    if not fitting:
+        return Fit("", f"Its newest build, {newest.version}, is {misfit(newest, base)}.")
+    stable = [build for build in fitting if build.channel is Channel.STABLE]
+    best = max(stable or fitting, key=lambda build: build.version)
+    return Fit(best.version.text, "", tuple(sorted(best.needs)))
+
+
+def search(game: Game, base: Base, text: str, kind: str, fitting_only: bool) -> QuerySet[Mod]:
+    """Mods of a game, best match first (with text) or most downloaded first."""
+    found = Mod.objects.filter(game=game).select_related("source")
+    if kind:
+        found = found.filter(kind=kind)
+    if fitting_only:
+        found = found.filter(fits__contains=[f"{base.version}/{base.loader}" if base.loader else str(base.version)])
+    words = text.split()
+    if not words:
+        return found.order_by("-downloads", "slug")
+    for word in words:
+        found = found.filter(
+            Q(name__trigram_word_similar=word)
+            | Q(name__icontains=word)
+            | Q(summary__icontains=word)
+            | Q(author__icontains=word)
+        )
+    likeness = TrigramWordSimilarity(Value(text), "name")
+    return found.annotate(likeness=likeness).order_by("-likeness", "-downloads", "slug")

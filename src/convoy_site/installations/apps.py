@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class InstallationsConfig(AppConfig):
+    name = "convoy_site.installations"
+    label = "installations"

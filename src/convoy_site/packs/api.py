@@ -1,0 +1,329 @@
+"""Packs, their drafts and edits, and what the checks found."""
+
+from datetime import datetime
+from typing import Annotated
+from uuid import UUID
+
+from django.db.models import Count
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from convoy_core.resolve import needed_by
+from convoy_core.versions import parse_version
+
+from ..catalogue.models import Mod
+from ..catalogue.services import core_build, fit_of
+from ..people.models import Membership, Role
+from ..people.rights import Action
+from ..shapes import Name, Short, Text
+from . import drafts, services
+from .edits import EditIn
+from .models import EMBLEMS, Pack
+
+router = Router(tags=["packs"])
+
+Emblem = Annotated[str, Field(pattern="^(" + "|".join(EMBLEMS) + ")$")]
+
+
+class BaseOut(Schema):
+    game: str
+    game_name: str
+    game_version: str
+    game_label: str
+    loader: str
+    loader_name: str
+    loader_version: str
+
+
+class PackIn(Schema):
+    crew: UUID
+    game: Name
+    name: Name
+    emblem: Emblem = EMBLEMS[0]
+    group: Short = ""
+    notes: Text = ""
+    game_version: Name
+    loader: Short = ""
+    loader_version: Short = ""
+
+
+class PackChange(Schema):
+    name: Name | None = None
+    emblem: Emblem | None = None
+    group: Short | None = None
+    notes: Text | None = None
+
+
+class PackRow(Schema):
+    id: UUID
+    name: str
+    emblem: str
+    group: str
+    crew: str
+    role: Role
+    base: BaseOut
+    chosen: int
+    newest_release: str
+    installations: int
+
+
+class PackOut(PackRow):
+    crew_id: UUID
+    notes: str
+    revision: int
+
+
+class LineOut(Schema):
+    """One line of the manifest. `state` is settled, unsettled (with `why`) or off; `newer` a newer build that fits."""
+
+    mod: str
+    name: str
+    summary: str
+    kind: str
+    group: str
+    state: str
+    why: str
+    version: str
+    channel: str
+    newer: str
+    held: bool
+    held_because: str
+    order: int
+    side: str
+    reach: str
+    size: int
+    pickup: str
+    licence: str
+    needed_by: list[str]
+    note: str
+
+
+class DraftOut(Schema):
+    revision: int
+    lines: list[LineOut]
+    chosen: int
+    brought_in: int
+    unsettled: int
+    off: int
+    download: int
+    errands: int
+
+
+class EditsIn(Schema):
+    """Edits made against `revision`. `rehearse` answers what they would do and keeps nothing."""
+
+    revision: Annotated[int, Field(ge=0, lt=2**31)]
+    edits: Annotated[list[Annotated[EditIn, Field(discriminator="do")]], Field(min_length=1, max_length=200)]
+    rehearse: bool = False
+
+
+class ChangeOut(Schema):
+    what: str
+    mod: str
+    name: str
+    before: str
+    after: str
+    chosen: bool
+
+
+class UnsettledOut(Schema):
+    mod: str
+    name: str
+    why: str
+
+
+class OutcomeOut(Schema):
+    revision: int
+    sentence: str
+    changes: list[ChangeOut]
+    unsettled: list[UnsettledOut]
+    settled_again: list[str]
+    meanwhile: list[str]
+
+
+class EditOut(Schema):
+    revision: int
+    by: str
+    at: datetime
+    sentence: str
+
+
+class FindingOut(Schema):
+    check: str
+    severity: str
+    mod: str
+    what: str
+    why: str
+    now: str
+    evidence: list[str]
+
+
+def base_out(pack: Pack) -> BaseOut:
+    profile, draft = pack.game.profile, pack.draft
+    loader = profile.loader(draft.loader).name if draft.loader else ""
+    return BaseOut(
+        game=pack.game_id,
+        game_name=profile.name,
+        game_version=draft.game_version,
+        game_label=profile.game_version(draft.game_version).label,
+        loader=draft.loader,
+        loader_name=loader,
+        loader_version=draft.loader_version,
+    )
+
+
+@router.get("/packs", response=list[PackRow], operation_id="packs")
+def packs(request: HttpRequest) -> list[PackRow]:
+    roles = dict(Membership.objects.filter(user=request.user).values_list("crew_id", "role"))
+    found = Pack.objects.filter(crew__in=roles).select_related("crew", "game", "draft").order_by("name")
+    found = found.annotate(
+        chosen=Count("draft__lines", distinct=True), installed=Count("installations", distinct=True)
+    ).prefetch_related("releases")
+    return [PackRow(**_row(pack, roles[pack.crew_id])) for pack in found]
+
+
+def _row(pack: Pack, role: str) -> dict:
+    newest = max(pack.releases.all(), key=lambda release: release.pk, default=None)
+    return {
+        "id": pack.id,
+        "name": pack.name,
+        "emblem": pack.emblem,
+        "group": pack.group,
+        "crew": pack.crew.name,
+        "role": role,
+        "base": base_out(pack),
+        "chosen": pack.chosen,
+        "newest_release": newest.number if newest else "",
+        "installations": pack.installed,
+    }
+
+
+@router.post("/packs", response=PackOut, operation_id="start_pack")
+def start_pack(request: HttpRequest, body: PackIn) -> PackOut:
+    pack = services.start_pack(request.user, services.NewPack(**body.dict()))
+    return pack_page(request, pack.id)
+
+
+@router.get("/packs/{pack_id}", response=PackOut, operation_id="pack")
+def pack_page(request: HttpRequest, pack_id: UUID) -> PackOut:
+    pack = services.pack_for(request.user, pack_id, Action.SEE)
+    pack.chosen, pack.installed = pack.draft.lines.count(), pack.installations.count()
+    role = Membership.objects.get(crew=pack.crew, user=request.user).role
+    return PackOut(**_row(pack, role), crew_id=pack.crew_id, notes=pack.notes, revision=pack.draft.revision)
+
+
+@router.patch("/packs/{pack_id}", response=PackOut, operation_id="describe_pack")
+def describe_pack(request: HttpRequest, pack_id: UUID, body: PackChange) -> PackOut:
+    changed = {name: value for name, value in body.dict(exclude_unset=True).items() if value is not None}
+    services.describe_pack(request.user, pack_id, **changed)
+    return pack_page(request, pack_id)
+
+
+@router.get("/packs/{pack_id}/draft", response=DraftOut, operation_id="draft")
+def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
+    """Every line of the draft. A fixed number of queries, whatever its length."""
+    pack = services.pack_for(request.user, pack_id, Action.SEE)
+    lines = {line.mod: line for line in pack.draft.lines.all()}
+    wanted = {*lines, *pack.draft.picks}
+    mods = {
+        mod.slug: mod
+        for mod in Mod.objects.filter(game=pack.game, slug__in=wanted)
+        .select_related("source")
+        .prefetch_related(drafts.light_builds())
+    }
+    askers = needed_by(_picks(pack, mods))
+    rows = [_line_out(slug, pack, mods.get(slug), lines.get(slug), askers.get(slug, [])) for slug in wanted]
+    rows.sort(key=lambda row: (row.group != "chosen", row.order, row.name.casefold()))
+    settled = [row for row in rows if row.state == "settled"]
+    return DraftOut(
+        revision=pack.draft.revision,
+        lines=rows,
+        chosen=sum(row.group == "chosen" for row in settled),
+        brought_in=sum(row.group == "brought in" for row in settled),
+        unsettled=sum(row.state == "unsettled" for row in rows),
+        off=sum(row.state == "off" for row in rows),
+        download=sum(row.size for row in settled),
+        errands=sum(row.pickup not in ("direct", "ours") for row in settled),
+    )
+
+
+def _picks(pack: Pack, mods: dict[str, Mod]) -> dict:
+    return {
+        slug: core_build(slug, build.version, build.channel, build.date, build.relations)
+        for slug, version in pack.draft.picks.items()
+        if slug in mods
+        for build in mods[slug].builds.all()
+        if build.version == version
+    }
+
+
+def _line_out(slug: str, pack: Pack, mod: Mod | None, line, askers: list[str]) -> LineOut:
+    version = pack.draft.picks.get(slug, "")
+    builds = list(mod.builds.all()) if mod else []
+    build = next((one for one in builds if one.version == version), None)
+    newest = fit_of(builds, slug, drafts.base_of(pack.draft)).version if builds else ""
+    newer = newest if version and newest and parse_version(newest) > parse_version(version) else ""
+    off = line is not None and not line.on
+    return LineOut(
+        mod=slug,
+        name=mod.name if mod else slug,
+        summary=mod.summary if mod else "",
+        kind=mod.kind if mod else "",
+        group="chosen" if line else "brought in",
+        state="off" if off and not version else "settled" if version else "unsettled",
+        why=pack.draft.unsettled.get(slug, ""),
+        version=version,
+        channel=build.channel if build else "",
+        newer=newer,
+        held=bool(line and line.held_version),
+        held_because=line.held_because if line else "",
+        order=line.order if line else 0,
+        side=build.side if build else "",
+        reach=build.reach if build else "",
+        size=build.archive_size if build else 0,
+        pickup=mod.source.pickup if mod else "",
+        licence=mod.licence if mod else "",
+        needed_by=askers,
+        note=line.note if line else "",
+    )
+
+
+@router.post("/packs/{pack_id}/draft/edits", response=OutcomeOut, operation_id="edit_draft")
+def edit_draft(request: HttpRequest, pack_id: UUID, body: EditsIn) -> OutcomeOut:
+    outcome = services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse)
+    game = Pack.objects.values_list("game", flat=True).get(pk=pack_id)
+    names = dict(Mod.objects.filter(game=game, slug__in=outcome.unsettled).values_list("slug", "name"))
+    return OutcomeOut(
+        revision=outcome.revision,
+        sentence=outcome.sentence,
+        changes=[ChangeOut(**change.as_data()) for change in outcome.changes],
+        unsettled=[UnsettledOut(mod=m, name=names.get(m, m), why=why) for m, why in outcome.unsettled.items()],
+        settled_again=outcome.settled_again,
+        meanwhile=outcome.meanwhile,
+    )
+
+
+@router.get("/packs/{pack_id}/draft/edits", response=list[EditOut], operation_id="edits")
+def edits(request: HttpRequest, pack_id: UUID) -> list[EditOut]:
+    """The last hundred edits, newest first."""
+    pack = services.pack_for(request.user, pack_id, Action.SEE)
+    found = pack.draft.edits.select_related("by")[:100]
+    return [EditOut(revision=one.revision, by=one.by.shown, at=one.at, sentence=one.sentence) for one in found]
+
+
+@router.get("/packs/{pack_id}/findings", response=list[FindingOut], operation_id="findings")
+def findings(request: HttpRequest, pack_id: UUID) -> list[FindingOut]:
+    pack = services.pack_for(request.user, pack_id, Action.SEE)
+    return [
+        FindingOut(
+            check=one.check,
+            severity=one.severity,
+            mod=one.mod,
+            what=one.what,
+            why=one.why,
+            now=one.now,
+            evidence=list(one.evidence),
+        )
+        for one in drafts.findings(pack.draft)
+    ]

@@ -1,0 +1,116 @@
+"""A draft as the core sees it: its base, its settling, and the lock that it would publish."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from django.db.models import Prefetch
+
+from convoy_core.checks import Finding, Subject, run_checks
+from convoy_core.draft import Settled, WantedLine, settle
+from convoy_core.layout import placements
+from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
+from convoy_core.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
+from convoy_core.model import Build as CoreBuild
+from convoy_core.ranges import ANY_VERSION, parse_range
+from convoy_core.versions import parse_version
+
+from ..catalogue.models import Build, Mod
+from ..catalogue.services import closure, core_build
+from .models import Draft, Line, Pack
+
+
+def base_of(draft: Draft) -> Base:
+    return Base(
+        draft.pack.game_id,
+        parse_version(draft.game_version),
+        draft.loader,
+        parse_version(draft.loader_version) if draft.loader else None,
+    )
+
+
+def light_builds() -> Prefetch:
+    """Builds without the lists of their files, which are most of their weight."""
+    return Prefetch("builds", Build.objects.defer("files", "change_log"))
+
+
+def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
+    """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
+    lines = [WantedLine(line.mod, _range(line)) for line in draft.lines.all() if line.on]
+    builds = closure(draft.pack.game, [line.mod for line in lines])
+    keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
+    return settle(base_of(draft), lines, builds, keep, refresh)
+
+
+def _range(line: Line):
+    return parse_range(f"={line.held_version}") if line.held_version else ANY_VERSION
+
+
+@dataclass
+class Picked:
+    """The builds of a draft as the database has them, in the order in which they are laid down."""
+
+    rows: list[Build] = field(default_factory=list)
+    chosen: set[str] = field(default_factory=set)
+
+
+def picked(draft: Draft, with_files: bool = False) -> Picked:
+    """Brought-in builds first, then the chosen ones in their order: what was chosen wins over what came along."""
+    order = {line.mod: line.order for line in draft.lines.all() if line.on}
+    rows = Build.objects.filter(mod__game=draft.pack.game_id, mod__slug__in=draft.picks)
+    rows = rows.select_related("mod__source") if with_files else rows.select_related("mod__source").defer("files")
+    found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
+    found.sort(key=lambda row: (row.mod.slug in order, order.get(row.mod.slug, 0), row.mod.slug))
+    return Picked(found, {mod for mod in draft.picks if mod in order})
+
+
+def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
+    return {
+        row.mod.slug: core_build(row.mod.slug, row.version, row.channel, row.date, row.relations)
+        for row in picked(pack.draft).rows
+    }
+
+
+def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild, list[PlacedFile]]]:
+    """The draft's builds in order, each with the files it places by the game profile's layout."""
+    found = picked(draft, with_files)
+    profile = draft.pack.game.profile
+    result = []
+    for row in found.rows:
+        locked = _locked(row, row.mod, row.mod.slug in found.chosen)
+        files = []
+        if with_files:
+            members = {path: (size, sha256) for path, size, sha256 in row.files}
+            placed = placements(members, profile.kinds[locked.kind], locked.mod)
+            files = [PlacedFile(path, *members[member], locked.mod, member) for path, member in placed.items()]
+        result.append((locked, files))
+    return result
+
+
+def lock_of(draft: Draft, with_files: bool = True) -> Lock:
+    """The lock that publishing the draft would fix. Without files it is enough for a change log."""
+    return lay_down(layers(draft, with_files), base_of(draft), draft.pack.game.profile.managed)
+
+
+def findings(draft: Draft) -> list[Finding]:
+    names = dict(Mod.objects.filter(game=draft.pack.game_id, slug__in=draft.unsettled).values_list("slug", "name"))
+    unsettled = {mod: (names.get(mod, mod), why) for mod, why in draft.unsettled.items()}
+    return run_checks(Subject(layers(draft), unsettled))
+
+
+def _locked(row: Build, mod: Mod, chosen: bool) -> LockedBuild:
+    return LockedBuild(
+        mod=mod.slug,
+        name=mod.name,
+        version=row.version,
+        kind=Kind(mod.kind),
+        channel=Channel(row.channel),
+        chosen=chosen,
+        side=Side(row.side),
+        reach=Reach(row.reach),
+        licence=mod.licence,
+        source=mod.source_id,
+        pickup=Pickup(mod.source.pickup),
+        urls=(row.url,) if row.url else (),
+        page=mod.page,
+        archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
+    )

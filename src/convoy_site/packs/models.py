@@ -1,0 +1,73 @@
+"""What a curator keeps: a pack, its one draft with its lines, and the edits that were made."""
+
+import uuid
+
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+from django.db.models.functions import Lower
+
+from ..catalogue.models import Game
+from ..people.models import Crew, User
+
+EMBLEMS = ("anchor", "lantern", "heron", "weir", "kite", "bell", "wheel", "reed")
+"""Shapes that the front end draws; a pack's colour follows from its name."""
+
+
+class Pack(models.Model):
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    crew = models.ForeignKey(Crew, models.PROTECT, related_name="packs")
+    game = models.ForeignKey(Game, models.PROTECT)
+    name = models.CharField(max_length=60)
+    emblem = models.CharField(max_length=20, choices=[(one, one) for one in EMBLEMS], default=EMBLEMS[0])
+    group = models.CharField(max_length=60, blank=True)
+    notes = models.TextField(blank=True)
+    started_by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    started_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint("crew", Lower("name"), name="one_pack_per_name_in_crew")]
+
+
+class Draft(models.Model):
+    """What will be the next release. `revision` counts edits; a write names the one it was made against."""
+
+    pack = models.OneToOneField(Pack, models.CASCADE, related_name="draft")
+    game_version = models.CharField(max_length=40)
+    loader = models.CharField(max_length=40, blank=True)
+    loader_version = models.CharField(max_length=40, blank=True)
+    revision = models.PositiveIntegerField(default=0)
+    picks = models.JSONField(default=dict)
+    """Mod to version of everything that the last settling put in: chosen and brought in."""
+    unsettled = models.JSONField(default=dict)
+    """Mod to why its line has no build."""
+
+
+class Line(models.Model):
+    """One wanted mod. Lines that were brought in are not kept: they follow from needs at each settling."""
+
+    draft = models.ForeignKey(Draft, models.CASCADE, related_name="lines")
+    mod = models.CharField(max_length=80)
+    held_version = models.CharField(max_length=128, blank=True)
+    held_because = models.CharField(max_length=200, blank=True)
+    on = models.BooleanField(default=True)
+    note = models.CharField(max_length=200, blank=True)
+    order = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["order", "pk"]
+        constraints = [models.UniqueConstraint(fields=["draft", "mod"], name="one_line_per_mod")]
+
+
+class Edit(models.Model):
+    """One edit of a draft: who did what, and which lines it touched (`base` and `pack` beside mods)."""
+
+    draft = models.ForeignKey(Draft, models.CASCADE, related_name="edits")
+    revision = models.PositiveIntegerField()
+    by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    subjects = ArrayField(models.CharField(max_length=80))
+    sentence = models.CharField(max_length=400)
+
+    class Meta:
+        ordering = ["-revision"]
+        constraints = [models.UniqueConstraint(fields=["draft", "revision"], name="one_edit_per_revision")]

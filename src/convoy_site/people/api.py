@@ -1,0 +1,91 @@
+"""Me, crews and roles."""
+
+from datetime import datetime
+from uuid import UUID
+
+from django.conf import settings
+from django.http import HttpRequest
+from django.middleware.csrf import get_token
+from ninja import Router, Schema
+
+from ..shapes import Done, Name
+from . import services
+from .demo import DEMO_ACCOUNTS
+from .models import Membership, Role
+from .rights import Action
+
+router = Router(tags=["people"])
+
+
+class CrewOut(Schema):
+    id: UUID
+    name: str
+    role: Role
+
+
+class DemoAccount(Schema):
+    username: str
+    password: str
+    who: str
+
+
+class Me(Schema):
+    """Who is signed in (empty username: nobody). Demo accounts are given in demo mode only."""
+
+    username: str
+    name: str
+    crews: list[CrewOut]
+    demo_accounts: list[DemoAccount]
+
+
+class CrewIn(Schema):
+    name: Name
+
+
+class Person(Schema):
+    username: str
+    name: str
+    role: Role
+    since: datetime
+
+
+class CrewPage(CrewOut):
+    people: list[Person]
+
+
+class RoleIn(Schema):
+    role: Role
+
+
+@router.get("/me", auth=None, response=Me, operation_id="me")
+def me(request: HttpRequest) -> Me:
+    get_token(request)
+    accounts = [DemoAccount(**vars(account)) for account in DEMO_ACCOUNTS] if settings.DEMO else []
+    if not request.user.is_authenticated:
+        return Me(username="", name="", crews=[], demo_accounts=accounts)
+    memberships = Membership.objects.filter(user=request.user).select_related("crew").order_by("crew__name")
+    crews = [CrewOut(id=one.crew.id, name=one.crew.name, role=one.role) for one in memberships]
+    return Me(username=request.user.username, name=request.user.shown, crews=crews, demo_accounts=accounts)
+
+
+@router.post("/crews", response=CrewOut, operation_id="start_crew")
+def start_crew(request: HttpRequest, body: CrewIn) -> CrewOut:
+    crew = services.start_crew(request.user, body.name)
+    return CrewOut(id=crew.id, name=crew.name, role=Role.OWNER)
+
+
+@router.get("/crews/{crew_id}", response=CrewPage, operation_id="crew")
+def crew(request: HttpRequest, crew_id: UUID) -> CrewPage:
+    found = services.crew_for(request.user, crew_id, Action.SEE)
+    memberships = list(found.memberships.select_related("user").order_by("since", "pk"))
+    own = next(one.role for one in memberships if one.user_id == request.user.pk)
+    people = [
+        Person(username=one.user.username, name=one.user.shown, role=one.role, since=one.since) for one in memberships
+    ]
+    return CrewPage(id=found.id, name=found.name, role=own, people=people)
+
+
+@router.put("/crews/{crew_id}/people/{username}", response=Done, operation_id="change_role")
+def change_role(request: HttpRequest, crew_id: UUID, username: Name, body: RoleIn) -> Done:
+    services.change_role(request.user, crew_id, username, body.role)
+    return Done()

@@ -1,0 +1,54 @@
+"""Who may do what: the one place where rights are checked. Every door asks here, with a user and an action.
+
+What somebody may not know of does not exist for them: another crew's things are "not found", never "forbidden".
+"""
+
+from enum import StrEnum
+
+from convoy_core.errors import ConvoyError
+
+from .models import Crew, Membership, Role, User
+
+
+class Action(StrEnum):
+    SEE = "see"
+    EDIT = "change the draft"
+    PUBLISH = "publish"
+    HAND_OUT = "hand out codes"
+    PEOPLE = "change roles"
+
+
+MAY: dict[Action, frozenset[Role]] = {
+    Action.SEE: frozenset({Role.OWNER, Role.CURATOR, Role.MEMBER}),
+    Action.EDIT: frozenset({Role.OWNER, Role.CURATOR}),
+    Action.PUBLISH: frozenset({Role.OWNER, Role.CURATOR}),
+    Action.HAND_OUT: frozenset({Role.OWNER, Role.CURATOR}),
+    Action.PEOPLE: frozenset({Role.OWNER}),
+}
+
+
+class NotFound(ConvoyError):
+    code = "not-found"
+
+
+class Forbidden(ConvoyError):
+    code = "forbidden"
+
+
+def role_in(user: User, crew: Crew) -> Role | None:
+    role = Membership.objects.filter(user=user, crew=crew).values_list("role", flat=True).first()
+    return Role(role) if role else None
+
+
+def allow(user: User, crew: Crew, action: Action, thing: str = "It") -> Role:
+    """The user's role, when it may do this. Raises NotFound for strangers, Forbidden for the wrong role."""
+    role = role_in(user, crew)
+    if role is None:
+        raise NotFound(f"{thing} does not exist, or you are not in its crew.", now="Ask for a join code.")
+    if role not in MAY[action]:
+        raise Forbidden(
+            f"As {role.value} of {crew.name} you may not {action.value}.",
+            f"That takes {' or '.join(sorted(MAY[action]))}.",
+            "Ask the crew's owner for that role.",
+        )
+    return role

@@ -1,0 +1,73 @@
+"""What is done with crews and roles."""
+
+from uuid import UUID
+
+from django.core.cache import cache
+from django.db import transaction
+
+from convoy_core.errors import ConvoyError
+
+from .models import Crew, Membership, Role, User
+from .rights import Action, Forbidden, NotFound, allow
+
+CREWS_PER_OWNER = 20
+"""More crews than any group of friends has; fewer than a script makes."""
+
+
+class TooMany(ConvoyError):
+    code = "too-many"
+
+
+@transaction.atomic
+def start_crew(user: User, name: str) -> Crew:
+    User.objects.select_for_update().get(pk=user.pk)
+    if Membership.objects.filter(user=user, role=Role.OWNER).count() >= CREWS_PER_OWNER:
+        raise TooMany(f"You own {CREWS_PER_OWNER} crews already.", now="Use one of those.")
+    crew = Crew.objects.create(name=name)
+    Membership.objects.create(crew=crew, user=user, role=Role.OWNER)
+    return crew
+
+
+def crew_for(user: User, crew_id: UUID, action: Action) -> Crew:
+    crew = Crew.objects.filter(pk=crew_id).first()
+    if crew is None:
+        raise NotFound("This crew does not exist, or you are not in it.")
+    allow(user, crew, action, "This crew")
+    return crew
+
+
+@transaction.atomic
+def change_role(user: User, crew_id: UUID, username: str, role: Role) -> None:
+    """Gives a role. Giving *owner* hands the crew over: the giver becomes curator."""
+    crew = crew_for(user, crew_id, Action.PEOPLE)
+    people = {one.user.username: one for one in crew.memberships.select_for_update().select_related("user")}
+    theirs = people.get(username)
+    if theirs is None:
+        raise NotFound(f"{username} is not in {crew.name}.")
+    if theirs.user_id == user.pk:
+        if role is Role.OWNER:
+            return
+        raise Forbidden("A crew always has an owner.", now="Hand it over to somebody else first.")
+    if role is Role.OWNER:
+        own = people[user.username]
+        own.role = Role.CURATOR
+        own.save(update_fields=["role"])
+    theirs.role = role
+    theirs.save(update_fields=["role"])
+
+
+def bring_aboard(user: User, crew: Crew) -> None:
+    """Makes somebody a member; keeps the role of one who is in already."""
+    Membership.objects.get_or_create(crew=crew, user=user)
+
+
+def count_try(what: str, who: str, most: int, seconds: int) -> None:
+    """Counts a try at something that may be guessed. Raises TooMany above `most` in `seconds`."""
+    key = f"tries:{what}:{who}"
+    cache.add(key, 0, seconds)
+    try:
+        tries = cache.incr(key)
+    except ValueError:  # It ran out between the two calls.
+        tries = 1
+    if tries > most:
+        raise TooMany("Too many tries.", "Codes are not to be guessed.", f"Wait {max(1, seconds // 60)} minutes.")

@@ -1,0 +1,193 @@
+"""Releases and their change logs, publishing, and join codes."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from convoy_core.codes import show_code
+
+from ..packs.api import ChangeOut
+from ..packs.services import pack_for
+from ..people.rights import Action, NotFound
+from ..shapes import Done, Short, Text
+from . import services
+from .models import JoinCode, Release
+
+router = Router(tags=["releases"])
+
+Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1,20})?$", max_length=40)]
+
+
+class ReleaseRow(Schema):
+    number: str
+    channel: str
+    published_at: datetime
+    published_by: str
+    builds: int
+    fingerprint: str
+    added: int
+    updated: int
+    removed: int
+
+
+class ReleaseOut(ReleaseRow):
+    notes: str
+    base: str
+    changes: list[ChangeOut]
+
+
+class Pending(Schema):
+    """What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number."""
+
+    revision: int
+    since: str
+    suggested: str
+    base_before: str
+    base: str
+    changes: list[ChangeOut]
+
+
+class PublishIn(Schema):
+    revision: Annotated[int, Field(ge=0, lt=2**31)]
+    number: Number
+    channel: Literal["stable", "trial"] = "stable"
+    notes: Text = ""
+
+
+class CodeOut(Schema):
+    code: str
+    made_by: str
+    made_at: datetime
+    uses_left: int | None
+    withdrawn: bool
+
+
+class CodeIn(Schema):
+    uses: Annotated[int, Field(ge=1, le=1000)] | None = None
+
+
+class OpenedCode(Schema):
+    """What a join code opens."""
+
+    code: str
+    pack: str
+    emblem: str
+    crew: str
+    notes: str
+    base: str
+    release: str
+    builds: int
+    download: int
+    already_in_crew: bool
+
+
+def release_row(release: Release) -> dict:
+    counts = [row["what"] for row in release.changes]
+    return {
+        "number": release.number,
+        "channel": release.channel,
+        "published_at": release.published_at,
+        "published_by": release.published_by.shown,
+        "builds": release.builds,
+        "fingerprint": release.fingerprint,
+        "added": counts.count("added"),
+        "updated": counts.count("updated") + counts.count("taken back"),
+        "removed": counts.count("removed"),
+    }
+
+
+@router.get("/packs/{pack_id}/releases", response=list[ReleaseRow], operation_id="releases")
+def releases(request: HttpRequest, pack_id: UUID) -> list[ReleaseRow]:
+    """Every release, newest first."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    return [ReleaseRow(**release_row(one)) for one in services.releases_of(pack).select_related("published_by")]
+
+
+@router.get("/packs/{pack_id}/releases/{number}", response=ReleaseOut, operation_id="release")
+def release(request: HttpRequest, pack_id: UUID, number: Short) -> ReleaseOut:
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    found = services.releases_of(pack).select_related("published_by").filter(number=number).first()
+    if found is None:
+        raise NotFound(f"{pack.name} has no release {number}.")
+    return ReleaseOut(**release_row(found), notes=found.notes, base=found.base_text, changes=found.changes)
+
+
+@router.get("/packs/{pack_id}/pending", response=Pending, operation_id="pending")
+def pending(request: HttpRequest, pack_id: UUID) -> Pending:
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    found, lock = services.pending_changes(pack.draft)
+    newest = services.newest_release(pack)
+    return Pending(
+        revision=pack.draft.revision,
+        since=newest.number if newest else "",
+        suggested=_next_number(newest.number) if newest else "1.0.0",
+        base_before=found.base_before,
+        base=lock.base.as_text(),
+        changes=[ChangeOut(**change.as_data()) for change in found.mods],
+    )
+
+
+def _next_number(number: str) -> str:
+    """The next middle number: `1.4.2` gives `1.5.0`."""
+    parts = [int(part) for part in number.split("-")[0].split(".")]
+    if len(parts) == 1:
+        return str(parts[0] + 1)
+    return ".".join(str(part) for part in (parts[0], parts[1] + 1, *([0] * (len(parts) - 2))))
+
+
+@router.post("/packs/{pack_id}/releases", response=ReleaseOut, operation_id="publish")
+def publish(request: HttpRequest, pack_id: UUID, body: PublishIn) -> ReleaseOut:
+    made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes)
+    return release(request, pack_id, made.number)
+
+
+@router.get("/packs/{pack_id}/codes", response=list[CodeOut], operation_id="codes")
+def codes(request: HttpRequest, pack_id: UUID) -> list[CodeOut]:
+    pack = pack_for(request.user, pack_id, Action.HAND_OUT)
+    return [_code_out(one) for one in pack.codes.select_related("made_by")]
+
+
+@router.post("/packs/{pack_id}/codes", response=CodeOut, operation_id="make_code")
+def make_code(request: HttpRequest, pack_id: UUID, body: CodeIn) -> CodeOut:
+    return _code_out(services.make_join_code(request.user, pack_id, body.uses))
+
+
+@router.delete("/packs/{pack_id}/codes/{code}", response=Done, operation_id="withdraw_code")
+def withdraw_code(request: HttpRequest, pack_id: UUID, code: Short) -> Done:
+    services.withdraw_code(request.user, pack_id, code)
+    return Done()
+
+
+def _code_out(code: JoinCode) -> CodeOut:
+    return CodeOut(
+        code=show_code(code.code),
+        made_by=code.made_by.shown,
+        made_at=code.made_at,
+        uses_left=code.uses_left,
+        withdrawn=code.withdrawn_at is not None,
+    )
+
+
+@router.get("/codes/{code}", response=OpenedCode, operation_id="open_code")
+def open_code(request: HttpRequest, code: Short) -> OpenedCode:
+    """What a join code opens, before anything is joined."""
+    found = services.open_code(request.user, code)
+    newest = services.newest_release(found.pack)
+    assert newest is not None
+    lock = services.recipe_of(newest.pk).lock
+    return OpenedCode(
+        code=show_code(found.code),
+        pack=found.pack.name,
+        emblem=found.pack.emblem,
+        crew=found.pack.crew.name,
+        notes=found.pack.notes,
+        base=newest.base_text,
+        release=newest.number,
+        builds=newest.builds,
+        download=sum(build.archive.size for build in lock.builds),
+        already_in_crew=found.pack.crew.memberships.filter(user=request.user).exists(),
+    )

@@ -1,0 +1,188 @@
+"""What is done with releases and join codes: publish, look up, hand out, withdraw."""
+
+import secrets
+from functools import lru_cache
+from uuid import UUID
+
+from django.db import transaction
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from convoy_core.checks import Severity
+from convoy_core.codes import JOIN_LENGTH, make_code, read_code
+from convoy_core.diff import Changes, changes
+from convoy_core.errors import ConvoyError
+from convoy_core.lock import Lock
+from convoy_core.recipe import Recipe, change_rows, read_recipe
+from convoy_core.signing import sign
+from convoy_core.versions import parse_version
+
+from ..packs import drafts
+from ..packs.models import Draft, Pack
+from ..packs.services import Stale, pack_for
+from ..people.models import User
+from ..people.rights import Action, NotFound
+from ..people.services import count_try
+from .keys import private_key, public_key
+from .models import JoinCode, Release
+
+CODE_TRIES, CODE_SECONDS = 30, 600
+"""Look-ups of codes per person in ten minutes: plenty for typing, hopeless for guessing 35 bits."""
+
+
+class NumberTaken(ConvoyError):
+    code = "number-taken"
+
+
+class Blocked(ConvoyError):
+    """The draft cannot be published as it is."""
+
+    code = "blocked"
+
+
+class NoSuchCode(ConvoyError):
+    code = "no-such-code"
+
+
+class CodeWithdrawn(ConvoyError):
+    code = "code-withdrawn"
+
+
+class CodeUsedUp(ConvoyError):
+    code = "code-used-up"
+
+
+@lru_cache(maxsize=64)
+def recipe_of(release_pk: int) -> Recipe:
+    """A release's recipe. Kept in memory: a release never changes."""
+    return read_recipe(bytes(Release.objects.values_list("document", flat=True).get(pk=release_pk)))
+
+
+def releases_of(pack: Pack) -> QuerySet[Release]:
+    """Releases without their documents, newest first."""
+    return pack.releases.defer("document", "signature", "public_key").order_by("-pk")
+
+
+def newest_release(pack: Pack) -> Release | None:
+    return releases_of(pack).first()
+
+
+def pending_changes(draft: Draft) -> tuple[Changes, Lock]:
+    """What publishing now would change against the newest release, and the lock (without files) it would have."""
+    newest = newest_release(draft.pack)
+    lock = drafts.lock_of(draft, with_files=False)
+    return changes(recipe_of(newest.pk).lock if newest else None, lock), lock
+
+
+@transaction.atomic
+def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str, notes: str) -> Release:
+    """Fixes the draft as a release: composed, signed, kept. Raises Stale when the draft moved on since it was shown."""
+    pack = pack_for(user, pack_id, Action.PUBLISH)
+    draft = Draft.objects.select_for_update().get(pack=pack)
+    draft.pack = pack
+    if draft.revision != revision:
+        raise Stale(
+            "The draft has changed since you looked.",
+            "A release fixes exactly what its publisher saw.",
+            "Look at the changes again, then publish.",
+            revision=draft.revision,
+        )
+    newest = newest_release(pack)
+    _check_number(pack, number, newest)
+    _check_findings(draft)
+    lock = drafts.lock_of(draft)
+    found = changes(recipe_of(newest.pk).lock if newest else None, lock)
+    if newest and not found:
+        raise Blocked("Nothing has changed since the last release.", now="Change the draft first.")
+    now = timezone.now()
+    recipe = Recipe(
+        pack=str(pack.id),
+        pack_name=pack.name,
+        number=number,
+        channel=channel,
+        published_at=now.isoformat(timespec="seconds"),
+        notes=notes,
+        lock=lock,
+        changes=change_rows(found),
+    )
+    document = recipe.as_bytes()
+    return Release.objects.create(
+        pack=pack,
+        number=number,
+        channel=channel,
+        notes=notes,
+        changes=list(recipe.changes),
+        base_text=lock.base.as_text(),
+        builds=len(lock.builds),
+        fingerprint=lock.fingerprint(),
+        draft_revision=draft.revision,
+        document=document,
+        signature=sign(private_key(), document),
+        public_key=public_key(),
+        published_by=user,
+        published_at=now,
+    )
+
+
+def _check_number(pack: Pack, number: str, newest: Release | None) -> None:
+    if pack.releases.filter(number=number).exists():
+        raise NumberTaken(
+            f"Release {number} exists already.", "A release never changes.", "Choose a higher number.", field="number"
+        )
+    if newest and parse_version(number) <= parse_version(newest.number):
+        raise NumberTaken(
+            f"{number} is not above {newest.number}, the newest release.",
+            "Members follow the highest number.",
+            "Choose a higher number.",
+            field="number",
+        )
+
+
+def _check_findings(draft: Draft) -> None:
+    blockers = [one for one in drafts.findings(draft) if one.severity is Severity.BLOCKER]
+    if blockers:
+        raise Blocked(
+            f"{len(blockers)} blockers stand in the way." if len(blockers) > 1 else "A blocker stands in the way.",
+            " ".join(one.what for one in blockers[:3]),
+            "See Check.",
+        )
+    if not draft.picks:
+        raise Blocked("The draft is empty.", "A release without mods helps nobody.", "Add a mod first.")
+
+
+def make_join_code(user: User, pack_id: UUID, uses: int | None) -> JoinCode:
+    pack = pack_for(user, pack_id, Action.HAND_OUT)
+    if not pack.releases.exists():
+        raise Blocked("There is nothing to join yet.", "The pack has no release.", "Publish one first.")
+    return JoinCode.objects.create(code=make_code(JOIN_LENGTH, secrets.choice), pack=pack, made_by=user, uses_left=uses)
+
+
+def withdraw_code(user: User, pack_id: UUID, code: str) -> None:
+    pack = pack_for(user, pack_id, Action.HAND_OUT)
+    updated = JoinCode.objects.filter(pack=pack, code=read_code(code, JOIN_LENGTH), withdrawn_at=None)
+    if not updated.update(withdrawn_at=timezone.now()):
+        raise NotFound("This code is not one of the pack's open codes.")
+
+
+def open_code(user: User, text: str, lock: bool = False) -> JoinCode:
+    """The join code that somebody typed, when it still opens something.
+
+    Raises BadCode for a slip, NoSuchCode, CodeWithdrawn, CodeUsedUp, and TooMany for guessing.
+    """
+    code = read_code(text, JOIN_LENGTH)
+    count_try("code", str(user.pk), CODE_TRIES, CODE_SECONDS)
+    rows = JoinCode.objects.select_for_update(of=("self",)) if lock else JoinCode.objects
+    found = rows.select_related("pack__crew", "pack__game", "pack__draft").filter(code=code).first()
+    if found is None:
+        raise NoSuchCode("Nobody has given out this code.", now="Ask your curator for the right one.")
+    if found.withdrawn_at:
+        raise CodeWithdrawn(
+            f"This code for {found.pack.name} was withdrawn.", now=f"Ask {found.made_by.shown} for a new one."
+        )
+    if found.uses_left == 0:
+        raise CodeUsedUp(
+            f"This code for {found.pack.name} is used up.",
+            "It was made for a limited number of installations.",
+            f"Ask {found.made_by.shown} for a new one.",
+        )
+    return found

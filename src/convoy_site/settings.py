@@ -1,0 +1,107 @@
+"""Settings, all from the environment (docs/operations.md lists them). Nothing secret has a default."""
+
+import os
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+DATA = Path(os.environ.get("CONVOY_DATA", ROOT / "var" / "site"))
+WEB_DIST = ROOT / "web" / "dist"
+
+SECRET_KEY = os.environ["CONVOY_SECRET"]
+DEBUG = False
+DEMO = os.environ.get("CONVOY_DEMO") == "1"
+ADDRESS = os.environ.get("CONVOY_ADDRESS", "http://127.0.0.1:8460")
+DEMO_SOURCES_ADDRESS = os.environ.get("CONVOY_SOURCES", "http://127.0.0.1:8470")
+
+ALLOWED_HOSTS = os.environ.get("CONVOY_HOSTS", "127.0.0.1,localhost").split(",")
+CSRF_TRUSTED_ORIGINS = [ADDRESS]
+if DEMO:  # The reloading front end of `./run dev` calls from a port of its own.
+    CSRF_TRUSTED_ORIGINS += ["http://127.0.0.1:*", "http://localhost:*"]
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = ADDRESS.startswith("https://")
+SECURE_CONTENT_TYPE_NOSNIFF = True
+X_FRAME_OPTIONS = "DENY"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.postgres",
+    "allauth",
+    "allauth.account",
+    "allauth.headless",
+    "procrastinate.contrib.django",
+    "convoy_site.people",
+    "convoy_site.catalogue",
+    "convoy_site.packs",
+    "convoy_site.releases",
+    "convoy_site.installations",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "convoy_site.web.ContentPolicy",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "allauth.account.middleware.AccountMiddleware",
+]
+ROOT_URLCONF = "convoy_site.urls"
+WSGI_APPLICATION = "convoy_site.wsgi.application"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True, "OPTIONS": {}}]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "HOST": os.environ.get("CONVOY_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("CONVOY_DB_PORT", "8480"),
+        "NAME": os.environ.get("CONVOY_DB_NAME", "convoy"),
+        "USER": os.environ.get("CONVOY_DB_USER", "convoy"),
+        "PASSWORD": os.environ.get("CONVOY_DB_PASSWORD", ""),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "cache"}}
+# Sessions and the counters of tries are shared by all site processes, so they lie in the database.
+
+AUTH_USER_MODEL = "people.User"
+AUTHENTICATION_BACKENDS = ["allauth.account.auth_backends.AuthenticationBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+ACCOUNT_LOGIN_METHODS = {"username"}
+ACCOUNT_SIGNUP_FIELDS = ["username*", "password1*"]
+ACCOUNT_EMAIL_VERIFICATION = "none"
+ACCOUNT_ADAPTER = "allauth.account.adapter.DefaultAccountAdapter"
+HEADLESS_ONLY = True
+HEADLESS_CLIENTS = ("browser",)
+HEADLESS_FRONTEND_URLS: dict[str, str] = {}
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+USE_I18N = False
+
+STATIC_URL = "/static/"
+WHITENOISE_ROOT = WEB_DIST if WEB_DIST.exists() else None
+WHITENOISE_INDEX_FILE = False
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+"""Bytes. The largest honest request is an agent's report naming some ten thousand paths."""
+
+STANDIN_MACHINES = DATA / "machines"
+"""Folders that stand for members' machines in the demo; the worker runs the agent only in there."""
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"convoy_site": {"level": "INFO"}},
+}

@@ -1,0 +1,36 @@
+"""Shapes that every part of the API uses."""
+
+from typing import Annotated, Any
+
+from ninja import Schema
+from pydantic import AfterValidator, Field, StringConstraints
+
+
+def _no_control_characters(text: str) -> str:
+    if any(ord(char) < 32 and char not in "\n\t\r" for char in text):
+        raise ValueError("control characters are not allowed")
+    return text
+
+
+Name = Annotated[
+    str,
+    StringConstraints(strip_whitespace=True, min_length=1, max_length=60),
+    AfterValidator(_no_control_characters),
+]
+Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), AfterValidator(_no_control_characters)]
+Text = Annotated[str, StringConstraints(max_length=20_000), AfterValidator(_no_control_characters)]
+
+
+class Refusal(Schema):
+    """Every error of the API: what happened, why, what now. `fields` names wrong fields, `data` what else helps."""
+
+    code: str
+    what: str
+    why: str = ""
+    now: str = ""
+    fields: dict[str, str] = {}
+    data: dict[str, Any] = {}
+
+
+class Done(Schema):
+    done: Annotated[bool, Field(description="Always true; a refusal has another status.")] = True

@@ -1,0 +1,114 @@
+"""Makes the stand-in sources' catalogues and archives from the readable files under demo/. Same input, same bytes."""
+
+import hashlib
+import io
+import json
+import random
+import shutil
+import sys
+import tomllib
+import zipfile
+from pathlib import Path
+from typing import Any
+
+DEMO = Path(__file__).resolve().parents[2] / "demo"
+FILES_PER_BUILD = 8
+"""Data files in each archive beside marker and settings: enough to see placing, few enough to read."""
+
+MARKERS = {"tillerway": "waybill.toml", "gauge-hollow": "consist.ini"}
+
+
+def generate(target: Path) -> bool:
+    """Writes TARGET/SOURCE/catalogue.json and TARGET/SOURCE/files/*.zip; says whether there was anything to do."""
+    inputs = [*sorted(DEMO.rglob("*.toml")), Path(__file__)]
+    stamp = hashlib.sha256(b"".join(path.read_bytes() for path in inputs)).hexdigest()
+    kept = target / "stamp"
+    if kept.exists() and kept.read_text() == stamp:
+        return False
+    shutil.rmtree(target, ignore_errors=True)
+    for source in read_sources():
+        mods = [mod for mod in read_mods(source["game"]) if mod["source"] == source["id"]]
+        write_source(target / source["id"], source["game"], mods)
+    kept.write_text(stamp)
+    return True
+
+
+def read_sources() -> list[dict[str, Any]]:
+    return tomllib.loads((DEMO / "sources.toml").read_text())["sources"]
+
+
+def read_mods(game: str) -> list[dict[str, Any]]:
+    files = sorted((DEMO / "mods" / game).glob("*.toml"))
+    return [mod for file in files for mod in tomllib.loads(file.read_text())["mods"]]
+
+
+def write_source(folder: Path, game: str, mods: list[dict[str, Any]]) -> None:
+    """One source's folder: its catalogue, and an archive per build."""
+    (folder / "files").mkdir(parents=True, exist_ok=True)
+    listed = [list_mod(folder, game, mod) for mod in mods]
+    (folder / "catalogue.json").write_text(json.dumps({"mods": listed}, ensure_ascii=False))
+
+
+def list_mod(folder: Path, game: str, mod: dict[str, Any]) -> dict[str, Any]:
+    builds = [list_build(folder, game, mod, build) for build in mod["builds"]]
+    about = ("id", "name", "summary", "author", "category", "kind", "licence", "downloads", "counterpart")
+    return {
+        **{key: mod[key] for key in about if key in mod},
+        "page": f"pages/{mod['id']}",
+        "builds": builds,
+    }
+
+
+def list_build(folder: Path, game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str, Any]:
+    name = f"{mod['id']}-{build['version']}.zip"
+    members = contents(game, mod, build)
+    data = archive(members)
+    (folder / "files" / name).write_bytes(data)
+    shared = {key: mod[key] for key in ("side", "reach") if key in mod}
+    return {
+        **shared,
+        **build,
+        "archive": {"name": name, "size": len(data), "sha256": hashlib.sha256(data).hexdigest()},
+        "url": f"files/{name}",
+        "files": [
+            {"path": path, "size": len(content), "sha256": hashlib.sha256(content).hexdigest()}
+            for path, content in members.items()
+        ],
+    }
+
+
+def contents(game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str, bytes]:
+    """The members of a build's archive: marker, settings, and data that differs from build to build."""
+    chance = random.Random(f"{mod['id']} {build['version']}")
+    members: dict[str, bytes] = {}
+    if mod["kind"] in ("mod", "library", "scenario"):
+        marker = f'id = "{mod["id"]}"\nname = "{mod["name"]}"\nversion = "{build["version"]}"\n'
+        members[MARKERS[game]] = marker.encode()
+        members["readme.md"] = f"# {mod['name']} {build['version']}\n\n{mod['summary']}\n".encode()
+        members["settings.toml"] = f"# Settings of {mod['name']}\nenabled = true\nstrength = 5\n".encode()
+    each = mod.get("size_kb", 100) * 1024 // FILES_PER_BUILD
+    for number in range(FILES_PER_BUILD):
+        # Half of the data stays the same from build to build, as in real mods.
+        seed = chance if number % 2 else random.Random(f"{mod['id']} {number}")
+        members[f"data/{mod['id']}-{number + 1:02}.dat"] = seed.randbytes(each)
+    members.update({path: text.encode() for path, text in mod.get("carries", {}).items()})
+    if mod.get("shape") == "deep":
+        return {f"{mod['name']} {build['version']}/{path}": content for path, content in members.items()}
+    if mod.get("shape") == "climbing":
+        members["../../outside.txt"] = b"This must never be written.\n"
+    return members
+
+
+def archive(members: dict[str, bytes]) -> bytes:
+    """A ZIP whose bytes depend on nothing but its members."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as packed:
+        for path, content in members.items():
+            info = zipfile.ZipInfo(path, date_time=(2026, 1, 1, 0, 0, 0))
+            info.compress_type = zipfile.ZIP_DEFLATED if path.endswith((".toml", ".md", ".ini")) else zipfile.ZIP_STORED
+            packed.writestr(info, content)
+    return buffer.getvalue()
+
+
+if __name__ == "__main__":
+    generate(Path(sys.argv[1]))
