@@ -75,6 +75,8 @@ def front_end() -> None:
         return
     say("building the front end")
     npm("run", "build", "--silent")
+    # Compressed once here, so that the site need not do it for every visitor.
+    subprocess.run([str(PYTHON), "-m", "whitenoise.compress", "-q", str(WEB / "dist")], check=True)
     _stamp("web", stamp)
 
 

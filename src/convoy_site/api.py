@@ -34,7 +34,26 @@ STATUS = {
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 
-api = NinjaAPI(title="True Convoy", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
+
+
+class ConvoyAPI(NinjaAPI):
+    """Says in the API's description that every call may be refused, and how a refusal looks."""
+
+    def get_openapi_schema(self, **given: Any) -> Any:
+        described = super().get_openapi_schema(**given)
+        described["components"]["schemas"]["Refusal"] = Refusal.model_json_schema()
+        refused = {
+            "description": "Refused: what, why, and what now.",
+            "content": {"application/json": {"schema": {"$ref": "#/components/schemas/Refusal"}}},
+        }
+        for path in described["paths"].values():
+            for operation in path.values():
+                told = {str(status): answer for status, answer in operation["responses"].items()}
+                operation["responses"] = {**told, "4XX": refused}
+        return described
+
+
+api = ConvoyAPI(title="True Convoy", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
 
 
 def refusal(request: HttpRequest, status: int, **parts: Any) -> HttpResponse:

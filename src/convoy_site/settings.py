@@ -63,6 +63,8 @@ DATABASES = {
         "PASSWORD": os.environ.get("CONVOY_DB_PASSWORD", ""),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
+        # How alike a word and a name must be to count as found: 0.6 by default, which forgives hardly any slip.
+        "OPTIONS": {"options": "-c pg_trgm.word_similarity_threshold=0.45"},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
@@ -91,6 +93,14 @@ USE_I18N = False
 STATIC_URL = "/static/"
 WHITENOISE_ROOT = WEB_DIST if WEB_DIST.exists() else None
 WHITENOISE_INDEX_FILE = False
+
+
+def _never_changes(path: str, url: str) -> bool:
+    """Built files carry a hash of their content in their names."""
+    return url.startswith("/assets/")
+
+
+WHITENOISE_IMMUTABLE_FILE_TEST = _never_changes
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 """Bytes. The largest honest request is an agent's report naming some ten thousand paths."""

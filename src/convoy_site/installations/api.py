@@ -149,7 +149,7 @@ class LinePerson(Schema):
     to_do: str
 
 
-class LineOut(Schema):
+class TheLine(Schema):
     """The line: releases oldest first, the draft's pending changes, and who stands where."""
 
     marks: list[LineMark]
@@ -299,8 +299,8 @@ def roll_call(request: HttpRequest, pack_id: UUID) -> RollCall:
     )
 
 
-@router.get("/packs/{pack_id}/line", response=LineOut, operation_id="line")
-def line(request: HttpRequest, pack_id: UUID) -> LineOut:
+@router.get("/packs/{pack_id}/line", response=TheLine, operation_id="line")
+def line(request: HttpRequest, pack_id: UUID) -> TheLine:
     pack = pack_for(request.user, pack_id, Action.SEE)
     releases = list(releases_of(pack))
     people = [
@@ -321,7 +321,7 @@ def line(request: HttpRequest, pack_id: UUID) -> LineOut:
         LineMark(number=one.number, channel=one.channel, published_at=one.published_at, changes=len(one.changes))
         for one in reversed(releases)
     ]
-    return LineOut(marks=marks, pending=len(pending_changes(pack.draft)[0]), people=people)
+    return TheLine(marks=marks, pending=len(pending_changes(pack.draft)[0]), people=people)
 
 
 class Found(Schema):

@@ -1,0 +1,157 @@
+// What the screens read and do. Keys begin with what they are about, so that one change refreshes all that hangs on it.
+import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, Refused, type Shape, told } from "./client";
+
+const LIVE = 3_000;
+const CALM = 15_000;
+
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 2_000,
+      retry: (count, error) => count < 2 && error instanceof Refused && error.status === 0,
+    },
+  },
+});
+
+export const useMe = () => useQuery({ queryKey: ["me"], queryFn: () => told(api.GET("/api/me")), staleTime: 60_000 });
+
+export const useGames = () =>
+  useQuery({ queryKey: ["games"], queryFn: () => told(api.GET("/api/games")), staleTime: 300_000 });
+
+export const usePacks = () => useQuery({ queryKey: ["packs"], queryFn: () => told(api.GET("/api/packs")) });
+
+export const useMachines = () => useQuery({ queryKey: ["machines"], queryFn: () => told(api.GET("/api/machines")) });
+
+const of = (pack_id: string) => ({ params: { path: { pack_id } } });
+
+export const usePack = (id: string) =>
+  useQuery({ queryKey: ["pack", id], queryFn: () => told(api.GET("/api/packs/{pack_id}", of(id))) });
+
+export const useLine = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "line"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/line", of(id))),
+    refetchInterval: CALM,
+  });
+
+export const useDraft = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "draft"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/draft", of(id))),
+    refetchInterval: CALM,
+  });
+
+export const useFindings = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "findings"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/findings", of(id))),
+  });
+
+export const usePending = (id: string) =>
+  useQuery({ queryKey: ["pack", id, "pending"], queryFn: () => told(api.GET("/api/packs/{pack_id}/pending", of(id))) });
+
+export const useReleases = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "releases"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/releases", of(id))),
+  });
+
+export const useRelease = (pack_id: string, number: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "releases", number],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/releases/{number}", { params: { path: { pack_id, number } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const useCodes = (id: string, may: boolean) =>
+  useQuery({
+    queryKey: ["pack", id, "codes"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/codes", of(id))),
+    enabled: may,
+  });
+
+export const useEdits = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "edits"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/edits", of(id))),
+  });
+
+export const useRollCall = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "roll-call"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/roll-call", of(id))),
+    refetchInterval: (query) => (query.state.data?.rows.some((row) => isBusy(row.progress)) ? LIVE : CALM),
+  });
+
+export interface Search {
+  text: string;
+  kind: string;
+  fitting_only: boolean;
+  page: number;
+}
+
+export const useFinder = (pack_id: string, search: Search) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "finder", search],
+    queryFn: () =>
+      told(api.GET("/api/packs/{pack_id}/catalogue", { params: { path: { pack_id }, query: { ...search } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useMod = (pack_id: string, slug: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "mod", slug],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/mods/{slug}", { params: { path: { pack_id, slug } } })),
+    enabled: slug !== "",
+    placeholderData: keepPreviousData,
+  });
+
+export const useInstallations = () =>
+  useQuery({
+    queryKey: ["installations"],
+    queryFn: () => told(api.GET("/api/installations")),
+    refetchInterval: CALM,
+  });
+
+export const useInstallation = (installation_id: string) =>
+  useQuery({
+    queryKey: ["installation", installation_id],
+    queryFn: () => told(api.GET("/api/installations/{installation_id}", { params: { path: { installation_id } } })),
+    refetchInterval: (query) => (query.state.data && isBusy(query.state.data.progress) ? 1_000 : LIVE * 2),
+  });
+
+export const useCrew = (crew_id: string) =>
+  useQuery({
+    queryKey: ["crew", crew_id],
+    queryFn: () => told(api.GET("/api/crews/{crew_id}", { params: { path: { crew_id } } })),
+  });
+
+export const useOpenedCode = (code: string) =>
+  useQuery({
+    queryKey: ["code", code],
+    queryFn: () => told(api.GET("/api/codes/{code}", { params: { path: { code } } })),
+    enabled: code !== "",
+    retry: false,
+  });
+
+/** A change at the site; afterwards everything under `about` is read again. */
+export function useChange<In, Out>(change: (given: In) => Promise<Out>, ...about: string[][]) {
+  const client = useQueryClient();
+  return useMutation<Out, Refused, In>({
+    mutationFn: change,
+    onSettled: () => Promise.all(about.map((queryKey) => client.invalidateQueries({ queryKey }))),
+  });
+}
+
+export type Edit = Shape["EditsIn"]["edits"][number];
+
+export const sendEdits = (pack_id: string, revision: number, edits: Edit[], rehearse = false) =>
+  told(
+    api.POST("/api/packs/{pack_id}/draft/edits", {
+      params: { path: { pack_id } },
+      body: { revision, edits, rehearse },
+    }),
+  );
+
+export const isBusy = (progress: Shape["ProgressOut"]) => progress.phase !== "" && !progress.error;

@@ -1,0 +1,80 @@
+import "@fontsource-variable/bricolage-grotesque";
+import "@fontsource/source-sans-3/400.css";
+import "@fontsource/source-sans-3/600.css";
+import "@fontsource/jetbrains-mono/400.css";
+import CssBaseline from "@mui/material/CssBaseline";
+import { ThemeProvider } from "@mui/material/styles";
+import { QueryClientProvider } from "@tanstack/react-query";
+import { lazy, StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, Navigate } from "react-router";
+import { RouterProvider } from "react-router/dom";
+import { queryClient } from "./api/queries";
+import { KeysProvider } from "./parts/keys";
+import { Empty } from "./parts/notices";
+import { Shell } from "./parts/Shell";
+import { theme } from "./theme";
+
+// One chunk per place: the first load carries the shell and the place one asked for.
+const SignIn = lazy(() => import("./places/SignIn"));
+const Start = lazy(() => import("./places/Start"));
+const NewPack = lazy(() => import("./places/NewPack"));
+const Join = lazy(() => import("./places/Join"));
+const Installation = lazy(() => import("./places/Installation"));
+const CrewPeople = lazy(() => import("./places/CrewPeople"));
+const PackFrame = lazy(() => import("./places/pack/PackFrame"));
+const Assemble = lazy(() => import("./places/pack/Assemble"));
+const Check = lazy(() => import("./places/pack/Check"));
+const Publish = lazy(() => import("./places/pack/Publish"));
+const Crew = lazy(() => import("./places/pack/Crew"));
+const Release = lazy(() => import("./places/pack/Release"));
+
+const Broken = () => (
+  <Empty title="This page stopped working" action={<a href="/">To my convoy</a>}>
+    Nothing that was kept is lost. Load the page again; if it stops again, tell whoever runs this site.
+  </Empty>
+);
+
+const router = createBrowserRouter([
+  {
+    element: <Shell />,
+    errorElement: <Broken />,
+    children: [
+      { index: true, element: <Start /> },
+      { path: "sign-in", element: <SignIn /> },
+      { path: "join/:code?", element: <Join /> },
+      { path: "installations/:installationId", element: <Installation /> },
+      { path: "crews/:crewId", element: <CrewPeople /> },
+      { path: "packs/new", element: <NewPack /> },
+      {
+        path: "packs/:packId",
+        element: <PackFrame />,
+        children: [
+          { index: true, element: <Navigate to="assemble" replace /> },
+          { path: "assemble", element: <Assemble /> },
+          { path: "check", element: <Check /> },
+          { path: "publish", element: <Publish /> },
+          { path: "crew", element: <Crew /> },
+          { path: "releases/:number", element: <Release /> },
+        ],
+      },
+      { path: "*", element: <Empty title="There is no such page">Go to your convoy by the mark above.</Empty> },
+    ],
+  },
+]);
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <ThemeProvider theme={theme} defaultMode="system">
+        <CssBaseline />
+        <QueryClientProvider client={queryClient}>
+          <KeysProvider>
+            <RouterProvider router={router} />
+          </KeysProvider>
+        </QueryClientProvider>
+      </ThemeProvider>
+    </StrictMode>,
+  );
+}

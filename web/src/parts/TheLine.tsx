@@ -1,0 +1,186 @@
+// The line: a pack's releases from left to right, the draft at the open end, members above the release they run,
+// the server below it. One look says who is where.
+import Box from "@mui/material/Box";
+import ButtonBase from "@mui/material/ButtonBase";
+import Tooltip from "@mui/material/Tooltip";
+import { Link } from "react-router";
+import type { Shape } from "../api/client";
+import { useLine } from "../api/queries";
+import { mono } from "../theme";
+import { stateColour, stateShape } from "./marks";
+import { day, many } from "./words";
+
+const SHOWN_MARKS = 10;
+const SHOWN_PEOPLE = 4;
+
+type Person = Shape["LinePerson"];
+
+export function TheLine({ packId }: { packId: string }) {
+  const line = useLine(packId).data;
+  const marks = (line?.marks ?? []).slice(-SHOWN_MARKS);
+  const first = marks[0]?.number;
+  // Whoever runs nothing yet, or something older than the oldest shown mark, stands at the left end.
+  const known = new Set(marks.map((one) => one.number));
+  const at = (number: string) => line?.people.filter((one) => one.release === number) ?? [];
+  const before = line?.people.filter((one) => !known.has(one.release)) ?? [];
+  return (
+    <Box
+      component="nav"
+      aria-label="The line: releases and who runs them"
+      sx={{
+        height: 98,
+        px: 3,
+        display: "flex",
+        alignItems: "stretch",
+        borderBottom: 1,
+        borderColor: "divider",
+        position: "relative",
+        overflowX: "auto",
+        "&::before": {
+          content: '""',
+          position: "absolute",
+          left: 24,
+          right: 24,
+          top: 48,
+          borderTop: "2px solid",
+          borderColor: "text.secondary",
+          opacity: 0.5,
+        },
+      }}
+    >
+      {line && (
+        <>
+          {before.length > 0 && (
+            <Stop people={before} packId={packId} label="not yet" title="No release yet, or an old one" />
+          )}
+          {marks.map((mark) => (
+            <Stop
+              key={mark.number}
+              people={at(mark.number)}
+              packId={packId}
+              label={mark.number}
+              title={`Release ${mark.number}, ${day(mark.published_at)}, ${
+                mark.number === first && line.marks.length === marks.length
+                  ? many(mark.changes, "mod")
+                  : many(mark.changes, "change")
+              }`}
+              to={`/packs/${packId}/releases/${mark.number}`}
+              filled
+            />
+          ))}
+          <Stop
+            people={[]}
+            packId={packId}
+            label={line.pending ? `draft +${line.pending}` : "draft"}
+            title={
+              line.pending
+                ? `The draft: ${many(line.pending, "change")} since the last release`
+                : "The draft: nothing has changed"
+            }
+            to={`/packs/${packId}/publish`}
+          />
+        </>
+      )}
+    </Box>
+  );
+}
+
+function Stop(props: {
+  people: Person[];
+  packId: string;
+  label: string;
+  title: string;
+  to?: string;
+  filled?: boolean;
+}) {
+  const players = props.people.filter((one) => !one.server);
+  const servers = props.people.filter((one) => one.server);
+  return (
+    <Box sx={{ flex: 1, minWidth: 104, maxWidth: 220, display: "flex", flexDirection: "column", alignItems: "center" }}>
+      <Box sx={{ height: 38, display: "flex", alignItems: "flex-end", gap: 0.5 }}>
+        {players.slice(0, SHOWN_PEOPLE).map((one) => (
+          <Initials key={one.installation} person={one} packId={props.packId} />
+        ))}
+        {players.length > SHOWN_PEOPLE && (
+          <Box component="span" sx={{ fontSize: "0.8rem" }}>
+            +{players.length - SHOWN_PEOPLE}
+          </Box>
+        )}
+      </Box>
+      <Tooltip title={props.title}>
+        <Box sx={{ zIndex: 1 }}>
+          {props.to ? (
+            <ButtonBase component={Link} to={props.to} aria-label={props.title} sx={{ p: 0.5, borderRadius: "50%" }}>
+              <Mark filled={props.filled} />
+            </ButtonBase>
+          ) : (
+            <Box sx={{ p: 0.5 }}>
+              <Mark small />
+            </Box>
+          )}
+        </Box>
+      </Tooltip>
+      <Box
+        sx={{
+          display: "flex",
+          gap: 1,
+          alignItems: "center",
+          fontFamily: mono,
+          fontSize: "0.78rem",
+          whiteSpace: "nowrap",
+        }}
+      >
+        {props.label}
+        {servers.map((one) => (
+          <Initials key={one.installation} person={one} packId={props.packId} />
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+function Mark({ filled = false, small = false }: { filled?: boolean; small?: boolean }) {
+  const size = small ? 8 : 14;
+  return (
+    <Box
+      sx={{
+        width: size,
+        height: size,
+        borderRadius: "50%",
+        border: "2px solid",
+        borderColor: small ? "text.secondary" : "primary.main",
+        bgcolor: filled ? "primary.main" : "background.default",
+      }}
+    />
+  );
+}
+
+function Initials({ person, packId }: { person: Person; packId: string }) {
+  const who = `${person.server ? `${person.name} (server)` : person.person}: ${person.state}. ${person.to_do}`;
+  const to = person.mine ? `/installations/${person.installation}` : `/packs/${packId}/crew`;
+  return (
+    <Tooltip title={who}>
+      <ButtonBase
+        component={Link}
+        to={to}
+        aria-label={who}
+        sx={{
+          border: 1,
+          borderColor: stateColour(person.state),
+          color: stateColour(person.state),
+          bgcolor: "background.paper",
+          borderRadius: person.server ? "2px" : "10px",
+          px: 0.6,
+          height: 21,
+          minWidth: 24,
+          fontSize: "0.75rem",
+          fontWeight: 700,
+          gap: 0.3,
+        }}
+      >
+        <span aria-hidden>{stateShape(person.state)}</span>
+        {person.server ? "server" : person.initials}
+      </ButtonBase>
+    </Tooltip>
+  );
+}

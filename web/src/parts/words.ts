@@ -1,0 +1,48 @@
+// Numbers with units, dates, and what an edit did: how the screens say things.
+import type { Shape } from "../api/client";
+
+export function bytes(count: number): string {
+  if (count < 1024) return `${count} B`;
+  if (count < 1024 ** 2) return `${(count / 1024).toFixed(0)} KB`;
+  if (count < 1024 ** 3) return `${(count / 1024 ** 2).toFixed(1)} MB`;
+  return `${(count / 1024 ** 3).toFixed(2)} GB`;
+}
+
+export function many(count: number, one: string, more = `${one}s`): string {
+  return `${count} ${count === 1 ? one : more}`;
+}
+
+export function when(iso: string | null | undefined): string {
+  if (!iso) return "never";
+  const minutes = (Date.now() - Date.parse(iso)) / 60_000;
+  if (minutes < 1) return "just now";
+  if (minutes < 60) return `${Math.round(minutes)} min ago`;
+  if (minutes < 36 * 60) return `${Math.round(minutes / 60)} h ago`;
+  return day(iso);
+}
+
+export function day(iso: string): string {
+  return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
+}
+
+export function duration(seconds: number): string {
+  if (seconds < 0) return "";
+  return seconds < 90 ? `about ${seconds} s left` : `about ${Math.round(seconds / 60)} min left`;
+}
+
+/** What an edit did beyond its own sentence: "brings in 2, moves 1, nothing breaks". */
+export function effects(outcome: Shape["OutcomeOut"]): string {
+  const count = (what: string, chosen: boolean) =>
+    outcome.changes.filter((one) => one.what === what && one.chosen === chosen).length;
+  const moved = outcome.changes.filter((one) => one.what === "updated" || one.what === "taken back").length;
+  const parts = [
+    [count("added", false), "brings in"],
+    [count("removed", false), "lets go of"],
+    [moved, "moves"],
+  ] as const;
+  const said = parts.filter(([number]) => number > 0).map(([number, word]) => `${word} ${number}`);
+  said.push(
+    outcome.unsettled.length ? `${many(outcome.unsettled.length, "line")} left without a build` : "nothing breaks",
+  );
+  return said.join(", ");
+}

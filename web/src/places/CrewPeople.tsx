@@ -1,0 +1,105 @@
+// The people of a crew and their roles. The owner gives roles; everybody sees them.
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import { useParams } from "react-router";
+import { api, type Shape, told } from "../api/client";
+import { useChange, useCrew } from "../api/queries";
+import { Loaded, RefusalRemark } from "../parts/notices";
+import { day, many } from "../parts/words";
+import { Pick } from "./BaseFields";
+
+const ROLES = {
+  owner: "may do everything, and gives roles",
+  curator: "changes drafts, publishes, hands out codes",
+  member: "plays, and sees everything",
+};
+
+export default function CrewPeople() {
+  const { crewId = "" } = useParams();
+  const crew = useCrew(crewId);
+  return (
+    <Box sx={{ maxWidth: 760, mx: "auto", p: { xs: 1.5, sm: 3 } }}>
+      <Loaded query={crew}>{(one) => <Shown crew={one} />}</Loaded>
+    </Box>
+  );
+}
+
+function Shown({ crew }: { crew: Shape["CrewPage"] }) {
+  const change = useChange(
+    ({ username, role }: { username: string; role: Shape["Role"] }) =>
+      told(
+        api.PUT("/api/crews/{crew_id}/people/{username}", {
+          params: { path: { crew_id: crew.id, username } },
+          body: { role },
+        }),
+      ),
+    ["crew", crew.id],
+    ["me"],
+  );
+  return (
+    <>
+      <Typography variant="h1">{crew.name}</Typography>
+      <Typography sx={{ mb: 2, color: "text.secondary" }}>
+        {many(crew.people.length, "person", "people")}. Somebody new comes aboard with a pack's join code.
+      </Typography>
+      <RefusalRemark error={change.error} />
+      <Box component="ul" sx={{ listStyle: "none", p: 0, m: 0 }}>
+        {crew.people.map((one) => (
+          <Box
+            component="li"
+            key={one.username}
+            sx={{
+              display: "flex",
+              gap: 2,
+              alignItems: "center",
+              py: 1,
+              borderBottom: 1,
+              borderColor: "divider",
+              flexWrap: "wrap",
+            }}
+          >
+            <Box sx={{ flex: 1, minWidth: 180 }}>
+              <strong>{one.name}</strong>
+              <Typography variant="body2" sx={{ color: "text.secondary" }}>
+                {one.username}, since {day(one.since)}
+              </Typography>
+            </Box>
+            <Box sx={{ width: 150 }}>
+              {crew.role === "owner" && one.role !== "owner" ? (
+                <Pick
+                  label={`Role of ${one.name}`}
+                  value={one.role}
+                  options={Object.keys(ROLES).map((role) => ({
+                    value: role,
+                    name: role === "owner" ? "owner (hand over)" : role,
+                  }))}
+                  onChange={(role) => change.mutate({ username: one.username, role: role as Shape["Role"] })}
+                />
+              ) : (
+                one.role
+              )}
+            </Box>
+          </Box>
+        ))}
+      </Box>
+      <Box
+        component="dl"
+        sx={{
+          mt: 3,
+          color: "text.secondary",
+          fontSize: "0.9rem",
+          display: "grid",
+          gridTemplateColumns: "auto 1fr",
+          columnGap: 2,
+        }}
+      >
+        {Object.entries(ROLES).map(([role, may]) => (
+          <Box key={role} sx={{ display: "contents" }}>
+            <dt>{role}</dt>
+            <dd style={{ margin: 0 }}>{may}</dd>
+          </Box>
+        ))}
+      </Box>
+    </>
+  );
+}

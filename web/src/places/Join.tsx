@@ -1,0 +1,156 @@
+// Join: paste a code, see what it opens, name the installation. The next page has the pairing command.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Paper from "@mui/material/Paper";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, type Shape, told } from "../api/client";
+import { useChange, useMachines, useMe, useOpenedCode } from "../api/queries";
+import { Emblem } from "../parts/marks";
+import { Loaded, RefusalRemark } from "../parts/notices";
+import { bytes, many } from "../parts/words";
+import { mono } from "../theme";
+import { Pick } from "./BaseFields";
+
+const CODE_LENGTH = 8;
+
+export default function Join() {
+  const { code = "" } = useParams();
+  const me = useMe();
+  return (
+    <Box sx={{ maxWidth: 560, mx: "auto", p: { xs: 1.5, sm: 3 } }}>
+      <Typography variant="h1" sx={{ mb: 2 }}>
+        Join a pack
+      </Typography>
+      <Loaded query={me}>
+        {(who) =>
+          who.username ? (
+            <Paste given={code} />
+          ) : (
+            <>
+              <Typography sx={{ mb: 2 }}>
+                A code opens a pack of somebody's crew. To use it you need an account here.
+              </Typography>
+              <Box sx={{ display: "flex", gap: 2 }}>
+                <Button
+                  variant="contained"
+                  component={Link}
+                  to={`/sign-in?new=1&next=/join/${encodeURIComponent(code)}`}
+                >
+                  Make an account
+                </Button>
+                <Button variant="outlined" component={Link} to={`/sign-in?next=/join/${encodeURIComponent(code)}`}>
+                  Sign in
+                </Button>
+              </Box>
+            </>
+          )
+        }
+      </Loaded>
+    </Box>
+  );
+}
+
+function Paste({ given }: { given: string }) {
+  const [text, setText] = useState(given);
+  // Looked up as soon as it is whole; only a whole code can be judged.
+  const whole = text.replace(/[\s–-]/g, "").length >= CODE_LENGTH;
+  const opened = useOpenedCode(whole ? text.trim() : "");
+  return (
+    <>
+      <TextField
+        label="Code"
+        autoFocus
+        value={text}
+        onChange={(event) => setText(event.target.value.toUpperCase())}
+        placeholder="K7XM-42QD"
+        helperText="Eight letters and digits. Spaces and dashes do not matter; there is no 0, I, L, O or U in it."
+        slotProps={{
+          htmlInput: { style: { fontFamily: mono, fontSize: "1.4rem", letterSpacing: "0.08em" }, maxLength: 40 },
+        }}
+      />
+      <Box sx={{ mt: 2, minHeight: 280 }}>
+        {whole && opened.isError && <RefusalRemark error={opened.error} />}
+        {whole && opened.data && <Opened opened={opened.data} />}
+      </Box>
+    </>
+  );
+}
+
+function Opened({ opened }: { opened: Shape["OpenedCode"] }) {
+  const machines = useMachines().data ?? [];
+  const [name, setName] = useState(opened.pack);
+  const [machine, setMachine] = useState<string | null>(null);
+  const [side, setSide] = useState<"player" | "server">("player");
+  const navigate = useNavigate();
+  const where = machine ?? machines[0]?.slug ?? "";
+  const join = useChange(
+    () => told(api.POST("/api/installations", { body: { code: opened.code, name, side, machine: where } })),
+    ["installations"],
+    ["me"],
+    ["packs"],
+  );
+  return (
+    <Paper
+      variant="outlined"
+      component="form"
+      sx={{ p: 2, display: "grid", gap: 2 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        join.mutate(undefined, { onSuccess: (made) => navigate(`/installations/${made.id}`) });
+      }}
+    >
+      <Box sx={{ display: "flex", gap: 1.5 }}>
+        <Emblem name={opened.emblem} size={36} />
+        <Box>
+          <Typography variant="h2">{opened.pack}</Typography>
+          <Typography variant="body2" sx={{ color: "text.secondary" }}>
+            {opened.crew} · {opened.base}
+          </Typography>
+          <Typography variant="body2">
+            Release {opened.release}: {many(opened.builds, "mod")}, {bytes(opened.download)}
+          </Typography>
+        </Box>
+      </Box>
+      {opened.notes && (
+        <Typography variant="body2" sx={{ whiteSpace: "pre-wrap" }}>
+          {opened.notes}
+        </Typography>
+      )}
+      <TextField
+        label="Name of this installation"
+        required
+        value={name}
+        error={!!join.error?.field("name")}
+        helperText={join.error?.field("name") || "So that you can tell it from others of yours."}
+        onChange={(event) => setName(event.target.value)}
+      />
+      <Pick
+        label="It is"
+        value={side}
+        options={[
+          { value: "player", name: "for playing" },
+          { value: "server", name: "the crew's server" },
+        ]}
+        onChange={(value) => setSide(value as "player" | "server")}
+      />
+      {machines.length > 0 && (
+        <Pick
+          label="Machine"
+          value={where}
+          options={[
+            ...machines.map((one) => ({ value: one.slug, name: `${one.name} (stand-in, ${one.memory_mb / 1024} GB)` })),
+            { value: "", name: "a machine of my own, with the agent" },
+          ]}
+          onChange={setMachine}
+        />
+      )}
+      <RefusalRemark error={join.error?.field("name") ? null : join.error} />
+      <Button type="submit" variant="contained" disabled={join.isPending}>
+        {opened.already_in_crew ? "Install this pack" : `Join ${opened.crew} and install`}
+      </Button>
+    </Paper>
+  );
+}

@@ -1,0 +1,215 @@
+// Assemble: finder, manifest and inspector side by side, a strip below that adds up.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import { useParams, useSearchParams } from "react-router";
+import { useDraft, usePack } from "../../api/queries";
+import { useKeys } from "../../parts/keys";
+import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
+import { bytes, effects, many } from "../../parts/words";
+import { BaseDialog } from "./BaseDialog";
+import { Finder } from "./Finder";
+import { Inspector } from "./Inspector";
+import { Manifest } from "./Manifest";
+import { type Editing, useEditing } from "./useEditing";
+
+export default function Assemble() {
+  const { packId = "" } = useParams();
+  const [search, setSearch] = useSearchParams();
+  const pack = usePack(packId).data;
+  const draft = useDraft(packId);
+  const editing = useEditing(packId);
+  const [folded, setFolded] = useState(false);
+  const [basing, setBasing] = useState(false);
+  const inHand = search.get("mod") ?? "";
+  const may = pack?.role !== "member";
+  const take = (mod: string) => setSearch(mod ? { mod } : {}, { replace: true });
+
+  useKeys("Assemble", [
+    { key: "/", does: "search the catalogue", run: () => document.getElementById("finder-text")?.focus() },
+    { key: "m", does: "to the manifest", run: () => document.getElementById("manifest")?.focus() },
+    { key: "f", does: "fold or unfold the finder", run: () => setFolded(!folded) },
+    { key: "b", does: "change the base", run: () => may && setBasing(true) },
+    { key: "u", does: "update all that fit", run: () => may && editing.edit({ do: "update", mods: [] }) },
+    { key: "Escape", does: "put away the mod in hand", run: () => take("") },
+  ]);
+
+  if (!pack) return null;
+  return (
+    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
+      <Box sx={{ display: "flex", flex: 1, minHeight: 0, flexDirection: { xs: "column", md: "row" } }}>
+        <Pane width={folded ? 40 : 340} name="Finder">
+          {folded ? (
+            <Button onClick={() => setFolded(false)} sx={{ writingMode: "vertical-rl", minWidth: 0, height: 140 }}>
+              Finder
+            </Button>
+          ) : (
+            <Finder
+              packId={packId}
+              base={`${pack.base.game_label}${pack.base.loader && `, ${pack.base.loader_name}`}`}
+              lines={draft.data?.lines ?? []}
+              inHand={inHand}
+              take={take}
+              editing={editing}
+              may={may}
+              fold={() => setFolded(true)}
+            />
+          )}
+        </Pane>
+        <Box
+          component="section"
+          aria-label="Manifest"
+          sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}
+        >
+          <Heading pack={pack} may={may} editing={editing} changeBase={() => setBasing(true)} />
+          <Answer editing={editing} />
+          <Loaded query={draft} rows={10}>
+            {(data) => <Manifest lines={data.lines} inHand={inHand} take={take} editing={editing} may={may} />}
+          </Loaded>
+        </Box>
+        {inHand && (
+          <Pane width={330} name="Inspector" right>
+            <Inspector
+              packId={packId}
+              slug={inHand}
+              line={draft.data?.lines.find((one) => one.mod === inHand)}
+              editing={editing}
+              may={may}
+              take={take}
+            />
+          </Pane>
+        )}
+      </Box>
+      <Strip packId={packId} />
+      {basing && <BaseDialog pack={pack} revision={draft.data?.revision ?? 0} close={() => setBasing(false)} />}
+    </Box>
+  );
+}
+
+function Pane({
+  width,
+  name,
+  right,
+  children,
+}: {
+  width: number;
+  name: string;
+  right?: boolean;
+  children: React.ReactNode;
+}) {
+  return (
+    <Box
+      component="section"
+      aria-label={name}
+      sx={{
+        width: { xs: "auto", md: width },
+        flex: "none",
+        minHeight: 0,
+        maxHeight: { xs: 460, md: "none" },
+        display: "flex",
+        flexDirection: "column",
+        borderColor: "divider",
+        borderRight: right ? 0 : 1,
+        borderLeft: right ? 1 : 0,
+        overflow: "auto",
+      }}
+    >
+      {children}
+    </Box>
+  );
+}
+
+function Heading(props: {
+  pack: NonNullable<ReturnType<typeof usePack>["data"]>;
+  may: boolean;
+  editing: Editing;
+  changeBase: () => void;
+}) {
+  const { base } = props.pack;
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.5, height: 44, flex: "none" }}>
+      <Box sx={{ minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+        <Box component="span" sx={{ color: "text.secondary" }}>
+          Base{" "}
+        </Box>
+        <strong>
+          {base.game_name} {base.game_label}
+        </strong>
+        {base.loader && `, ${base.loader_name} ${base.loader_version}`}
+      </Box>
+      {props.may && (
+        <>
+          <Button size="small" onClick={props.changeBase} sx={{ flex: "none" }}>
+            Change base
+          </Button>
+          <Box sx={{ flex: 1 }} />
+          <Button
+            size="small"
+            sx={{ flex: "none" }}
+            disabled={props.editing.pending}
+            onClick={() => props.editing.edit({ do: "update", mods: [] })}
+          >
+            Update all that fit
+          </Button>
+        </>
+      )}
+    </Box>
+  );
+}
+
+/** What the last edit did: always in the same place, with room kept for it. */
+function Answer({ editing }: { editing: Editing }) {
+  const { answer, refused } = editing;
+  return (
+    <Box sx={{ minHeight: 42, px: 1.5, pb: 0.5, flex: "none" }}>
+      <RefusalRemark error={refused} />
+      {answer && (
+        <Remark tone={answer.unsettled.length ? "warning" : "primary"}>
+          <strong>{answer.sentence}</strong>: {effects(answer)}.
+          {answer.unsettled.map((one) => (
+            <div key={one.mod}>
+              {one.name}: {one.why}
+            </div>
+          ))}
+          {answer.meanwhile.length > 0 && <div>Meanwhile: {answer.meanwhile.join("; ")}. Both were kept.</div>}
+        </Remark>
+      )}
+    </Box>
+  );
+}
+
+function Strip({ packId }: { packId: string }) {
+  const draft = useDraft(packId).data;
+  const parts = draft
+    ? [
+        `${draft.chosen} chosen + ${draft.brought_in} brought in = ${draft.chosen + draft.brought_in}`,
+        `download ${bytes(draft.download)}`,
+        draft.errands ? `${many(draft.errands, "errand")} for each member` : "no errands",
+        draft.unsettled ? `${draft.unsettled} without a build` : "all lines have a build",
+        ...(draft.off ? [`${draft.off} off`] : []),
+      ]
+    : [];
+  return (
+    <Box
+      component="footer"
+      aria-label="Sums"
+      sx={{
+        display: "flex",
+        gap: 3,
+        px: 2,
+        minHeight: 34,
+        alignItems: "center",
+        flex: "none",
+        flexWrap: "wrap",
+        borderTop: 1,
+        borderColor: "divider",
+        bgcolor: "background.paper",
+        fontSize: "0.85rem",
+      }}
+    >
+      {parts.map((one) => (
+        <span key={one}>{one}</span>
+      ))}
+    </Box>
+  );
+}

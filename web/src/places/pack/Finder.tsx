@@ -1,0 +1,225 @@
+// The finder: searches the catalogue. What does not fit the base is shown greyed, with the reason.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Switch from "@mui/material/Switch";
+import TextField from "@mui/material/TextField";
+import { useDeferredValue, useState } from "react";
+import type { Shape } from "../../api/client";
+import { useFinder } from "../../api/queries";
+import { Empty, Loaded, Remark } from "../../parts/notices";
+import { many, when } from "../../parts/words";
+import { mono } from "../../theme";
+import { Pick } from "../BaseFields";
+import type { Editing } from "./useEditing";
+
+const KINDS = ["mod", "library", "texture pack", "lighting pack", "scenario", "settings", "tool"];
+
+interface Props {
+  packId: string;
+  base: string;
+  lines: Shape["LineOut"][];
+  inHand: string;
+  take: (mod: string) => void;
+  editing: Editing;
+  may: boolean;
+  fold: () => void;
+}
+
+export function Finder(props: Props) {
+  const [text, setText] = useState("");
+  const [kind, setKind] = useState("");
+  const [fitting, setFitting] = useState(true);
+  const [page, setPage] = useState(1);
+  const asked = useDeferredValue(text);
+  const found = useFinder(props.packId, { text: asked.slice(0, 200), kind, fitting_only: fitting, page });
+  return (
+    <>
+      <Box sx={{ p: 1.5, pb: 0.5, display: "grid", gap: 1, flex: "none" }}>
+        <Box sx={{ display: "flex", gap: 1 }}>
+          <TextField
+            id="finder-text"
+            label="Find a mod"
+            value={text}
+            onChange={(event) => {
+              setText(event.target.value);
+              setPage(1);
+            }}
+            onKeyDown={(event) => {
+              if (event.key === "ArrowDown") document.querySelector<HTMLElement>("[data-finder-row]")?.focus();
+            }}
+          />
+          <Button
+            size="small"
+            onClick={props.fold}
+            aria-label="Fold the finder"
+            sx={{ minWidth: 32, display: { xs: "none", md: "block" } }}
+          >
+            ‹
+          </Button>
+        </Box>
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1.35fr", gap: 1, alignItems: "center" }}>
+          <Pick
+            label="Kind"
+            value={kind}
+            options={[{ value: "", name: "all kinds" }, ...KINDS.map((one) => ({ value: one, name: one }))]}
+            onChange={(value) => {
+              setKind(value);
+              setPage(1);
+            }}
+          />
+          <FormControlLabel
+            control={
+              <Switch
+                size="small"
+                checked={fitting}
+                onChange={(_, on) => {
+                  setFitting(on);
+                  setPage(1);
+                }}
+              />
+            }
+            label={`Fits ${props.base}`}
+            slotProps={{ typography: { variant: "body2", noWrap: true } }}
+          />
+        </Box>
+      </Box>
+      <Box sx={{ flex: 1, overflow: "auto", minHeight: 160 }} aria-busy={found.isFetching}>
+        <Loaded query={found} rows={10}>
+          {(data) => (
+            <>
+              {data.rows.map((row) => (
+                <Row key={row.slug} row={row} {...props} />
+              ))}
+              {data.rows.length === 0 && (
+                <Empty
+                  title="Nothing found"
+                  action={
+                    fitting && <Button onClick={() => setFitting(false)}>Look among what does not fit, too</Button>
+                  }
+                >
+                  No mod {text && `like “${text}” `}that {fitting ? "fits this base" : "the sources know"}.
+                </Empty>
+              )}
+              {data.pages > 1 && (
+                <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "center", p: 1 }}>
+                  <Button size="small" disabled={page <= 1} onClick={() => setPage(page - 1)}>
+                    Earlier
+                  </Button>
+                  <span>
+                    {data.page} of {data.pages}, {many(data.total, "mod")}
+                  </span>
+                  <Button size="small" disabled={page >= data.pages} onClick={() => setPage(page + 1)}>
+                    More
+                  </Button>
+                </Box>
+              )}
+              <Sources sources={data.sources} />
+            </>
+          )}
+        </Loaded>
+      </Box>
+    </>
+  );
+}
+
+function Row({ row, lines, inHand, take, editing, may }: Props & { row: Shape["FinderRow"] }) {
+  const line = lines.find((one) => one.mod === row.slug);
+  const fits = row.fit_version !== "";
+  const add = () => may && fits && line?.group !== "chosen" && editing.edit({ do: "add", mod: row.slug });
+  return (
+    <Box
+      sx={{
+        display: "flex",
+        borderBottom: 1,
+        borderColor: "divider",
+        bgcolor: inHand === row.slug ? "action.selected" : undefined,
+      }}
+    >
+      <Box
+        component="button"
+        type="button"
+        data-finder-row
+        onClick={() => take(row.slug)}
+        onKeyDown={(event: React.KeyboardEvent<HTMLElement>) => {
+          const rows = [...document.querySelectorAll<HTMLElement>("[data-finder-row]")];
+          const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+          if (step) {
+            event.preventDefault();
+            rows[rows.indexOf(event.currentTarget) + step]?.focus();
+          }
+          if (event.key === "a") {
+            event.stopPropagation();
+            add();
+          }
+        }}
+        sx={{
+          all: "unset",
+          flex: 1,
+          minWidth: 0,
+          cursor: "pointer",
+          px: 1.5,
+          py: 0.75,
+          "&:focus-visible": { outline: "2px solid", outlineColor: "primary.main", outlineOffset: -2 },
+        }}
+      >
+        <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+          <Box component="strong" sx={{ color: fits ? undefined : "text.secondary", fontSize: "0.92rem" }}>
+            {row.name}
+          </Box>
+          <Box component="span" sx={{ fontFamily: mono, fontSize: "0.76rem", color: "text.secondary" }}>
+            {row.fit_version}
+          </Box>
+        </Box>
+        <Box sx={{ fontSize: "0.83rem", color: "text.secondary" }}>
+          {fits ? row.summary : <Unfit reason={row.reason} />}
+        </Box>
+      </Box>
+      <Box sx={{ p: 0.75, flex: "none", width: 76, textAlign: "right" }}>
+        {line ? (
+          <Box component="span" sx={{ fontSize: "0.8rem", color: "text.secondary" }}>
+            {line.group === "chosen" ? "in the pack" : "brought in"}
+          </Box>
+        ) : (
+          may &&
+          fits && (
+            <Button
+              size="small"
+              variant="outlined"
+              disabled={editing.pending}
+              onClick={add}
+              aria-label={`Add ${row.name}`}
+              sx={{ minWidth: 52 }}
+            >
+              Add
+            </Button>
+          )
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function Unfit({ reason }: { reason: string }) {
+  return (
+    <>
+      <Box component="span" sx={{ color: "error.main", fontWeight: 600 }}>
+        ▬ does not fit
+      </Box>{" "}
+      {reason}
+    </>
+  );
+}
+
+function Sources({ sources }: { sources: Shape["SourceState"][] }) {
+  return (
+    <Box sx={{ p: 1.5, fontSize: "0.8rem", color: "text.secondary" }}>
+      {sources.map((one) => (
+        <Box key={one.name} sx={{ mb: 0.5 }}>
+          {one.name}, pickup {one.pickup}: read {when(one.read_at)}
+          {one.trouble && <Remark tone="warning">{one.trouble}</Remark>}
+        </Box>
+      ))}
+    </Box>
+  );
+}

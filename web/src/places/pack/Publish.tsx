@@ -1,0 +1,288 @@
+// Publish: what has changed since the last release, number, channel and notes; and the codes that hand it out.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Link from "@mui/material/Link";
+import Paper from "@mui/material/Paper";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useEffect, useState } from "react";
+import { Link as RouterLink, useParams } from "react-router";
+import { api, type Shape, told } from "../../api/client";
+import { useChange, useCodes, useFindings, usePack, usePending, useReleases } from "../../api/queries";
+import { ChangeList } from "../../parts/ChangeList";
+import { Copy } from "../../parts/Copy";
+import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
+import { day, many } from "../../parts/words";
+import { mono } from "../../theme";
+import { Pick } from "../BaseFields";
+
+export default function Publish() {
+  const { packId = "" } = useParams();
+  const pending = usePending(packId);
+  const role = usePack(packId).data?.role ?? "member";
+  const may = role !== "member";
+  return (
+    <Box
+      sx={{
+        maxWidth: 1180,
+        mx: "auto",
+        p: { xs: 1.5, sm: 3 },
+        display: "grid",
+        gap: 3,
+        gridTemplateColumns: { xs: "1fr", md: "3fr 2fr" },
+        alignItems: "start",
+      }}
+    >
+      <Box sx={{ minWidth: 0 }}>
+        <Loaded query={pending}>{(data) => <Next packId={packId} pending={data} may={may} />}</Loaded>
+      </Box>
+      <Box sx={{ display: "grid", gap: 3, minWidth: 0 }}>
+        {may && <Codes packId={packId} />}
+        <Releases packId={packId} />
+      </Box>
+    </Box>
+  );
+}
+
+function Next({ packId, pending, may }: { packId: string; pending: Shape["Pending"]; may: boolean }) {
+  const blockers = (useFindings(packId).data ?? []).filter((one) => one.severity === "blocker");
+  const [number, setNumber] = useState(pending.suggested);
+  const [channel, setChannel] = useState<"stable" | "trial">("stable");
+  const [notes, setNotes] = useState("");
+  const [made, setMade] = useState("");
+  useEffect(() => setNumber(pending.suggested), [pending.suggested]);
+  const publish = useChange(
+    () =>
+      told(
+        api.POST("/api/packs/{pack_id}/releases", {
+          params: { path: { pack_id: packId } },
+          body: { revision: pending.revision, number, channel, notes },
+        }),
+      ),
+    ["pack", packId],
+    ["packs"],
+  );
+  const moved = pending.base_before !== "" && pending.base_before !== pending.base;
+  const nothing = pending.changes.length === 0 && !moved;
+  return (
+    <>
+      <Typography variant="h1" sx={{ fontSize: "1.3rem", mb: 1 }}>
+        {pending.since ? `Changes since release ${pending.since}` : "The first release"}
+      </Typography>
+      {made && (
+        <Box sx={{ mb: 2 }}>
+          <Remark tone="primary">
+            <strong>Release {made} is published and signed.</strong> It never changes from now on. Members see it the
+            next time they look.
+          </Remark>
+        </Box>
+      )}
+      {nothing ? (
+        <Empty title={pending.since ? "Nothing has changed" : "The draft is empty"}>
+          {pending.since ? "The draft is exactly what the newest release holds." : "Add a mod under Assemble first."}
+        </Empty>
+      ) : (
+        <>
+          <Typography variant="body2" sx={{ mb: 1.5 }}>
+            Base: {pending.base}
+            {moved && ` (was ${pending.base_before})`}
+          </Typography>
+          <ChangeList changes={pending.changes} />
+          {may && (
+            <Box
+              component="form"
+              sx={{ display: "grid", gap: 2, mt: 3, maxWidth: 520 }}
+              onSubmit={(event) => {
+                event.preventDefault();
+                setMade("");
+                publish.mutate(undefined, {
+                  onSuccess: (release) => {
+                    setMade(release.number);
+                    setNotes("");
+                  },
+                });
+              }}
+            >
+              <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: "1fr 1fr" }}>
+                <TextField
+                  label="Number"
+                  required
+                  value={number}
+                  error={!!publish.error?.field("number")}
+                  onChange={(event) => setNumber(event.target.value)}
+                  slotProps={{ htmlInput: { style: { fontFamily: mono } } }}
+                />
+                <Pick
+                  label="Channel"
+                  value={channel}
+                  options={[
+                    { value: "stable", name: "stable" },
+                    { value: "trial", name: "trial" },
+                  ]}
+                  onChange={(value) => setChannel(value as "stable" | "trial")}
+                />
+              </Box>
+              <TextField
+                label="Notes for the crew"
+                multiline
+                minRows={3}
+                value={notes}
+                onChange={(event) => setNotes(event.target.value)}
+              />
+              {blockers.length > 0 && (
+                <Remark tone="error" live={false}>
+                  <strong>{many(blockers.length, "blocker stands", "blockers stand")} in the way.</strong>{" "}
+                  {blockers[0].what}{" "}
+                  <Link component={RouterLink} to={`/packs/${packId}/check`}>
+                    See Check
+                  </Link>
+                </Remark>
+              )}
+              <RefusalRemark error={publish.error} />
+              <Box>
+                <Button
+                  type="submit"
+                  variant="contained"
+                  size="large"
+                  disabled={publish.isPending || blockers.length > 0}
+                >
+                  Publish release {number}
+                </Button>
+              </Box>
+            </Box>
+          )}
+        </>
+      )}
+    </>
+  );
+}
+
+function Codes({ packId }: { packId: string }) {
+  const codes = useCodes(packId, true);
+  const [uses, setUses] = useState("");
+  const make = useChange(
+    () =>
+      told(
+        api.POST("/api/packs/{pack_id}/codes", {
+          params: { path: { pack_id: packId } },
+          body: { uses: uses ? Number(uses) : null },
+        }),
+      ),
+    ["pack", packId, "codes"],
+  );
+  const withdraw = useChange(
+    (code: string) =>
+      told(api.DELETE("/api/packs/{pack_id}/codes/{code}", { params: { path: { pack_id: packId, code } } })),
+    ["pack", packId, "codes"],
+  );
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 2 }}>
+      <Typography variant="h2" sx={{ mb: 1 }}>
+        Join codes
+      </Typography>
+      <Loaded query={codes} rows={2}>
+        {(list) => (
+          <>
+            {list.length === 0 && (
+              <Typography variant="body2" sx={{ color: "text.secondary" }}>
+                No code yet. A code lets somebody join the crew and install this pack.
+              </Typography>
+            )}
+            {list.map((one) => (
+              <Box key={one.code} sx={{ display: "flex", alignItems: "center", gap: 1, py: 0.5, flexWrap: "wrap" }}>
+                <Box
+                  component="code"
+                  sx={{
+                    fontSize: "1.15rem",
+                    letterSpacing: "0.06em",
+                    textDecoration: one.withdrawn ? "line-through" : undefined,
+                  }}
+                >
+                  {one.code}
+                </Box>
+                <Box sx={{ flex: 1, fontSize: "0.85rem", color: "text.secondary", minWidth: 110 }}>
+                  {one.withdrawn
+                    ? "withdrawn"
+                    : one.uses_left === null
+                      ? "any number of uses"
+                      : one.uses_left === 0
+                        ? "used up"
+                        : `${many(one.uses_left, "use")} left`}
+                </Box>
+                {!one.withdrawn && (
+                  <>
+                    <Copy text={one.code} />
+                    <Button
+                      size="small"
+                      color="error"
+                      disabled={withdraw.isPending}
+                      onClick={() => withdraw.mutate(one.code)}
+                    >
+                      Withdraw
+                    </Button>
+                  </>
+                )}
+              </Box>
+            ))}
+          </>
+        )}
+      </Loaded>
+      <Box sx={{ display: "flex", gap: 1, mt: 1.5 }}>
+        <TextField
+          label="Uses"
+          placeholder="any"
+          value={uses}
+          sx={{ width: 110 }}
+          onChange={(event) => setUses(event.target.value.replace(/\D/g, "").slice(0, 4))}
+        />
+        <Button variant="outlined" disabled={make.isPending} onClick={() => make.mutate()}>
+          Make a join code
+        </Button>
+      </Box>
+      <RefusalRemark error={make.error ?? withdraw.error} />
+    </Paper>
+  );
+}
+
+function Releases({ packId }: { packId: string }) {
+  const releases = useReleases(packId);
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 2 }}>
+      <Typography variant="h2" sx={{ mb: 1 }}>
+        Releases
+      </Typography>
+      <Loaded query={releases} rows={3}>
+        {(list) =>
+          list.length ? (
+            list.map((one) => (
+              <Box
+                key={one.number}
+                sx={{
+                  display: "flex",
+                  gap: 1.5,
+                  py: 0.5,
+                  fontSize: "0.9rem",
+                  alignItems: "baseline",
+                  flexWrap: "wrap",
+                }}
+              >
+                <Link component={RouterLink} to={`/packs/${packId}/releases/${one.number}`} sx={{ fontFamily: mono }}>
+                  {one.number}
+                </Link>
+                <span>{one.channel}</span>
+                <span>{day(one.published_at)}</span>
+                <Box component="span" sx={{ color: "text.secondary" }}>
+                  +{one.added} ↑{one.updated} −{one.removed}
+                </Box>
+              </Box>
+            ))
+          ) : (
+            <Typography variant="body2" sx={{ color: "text.secondary" }}>
+              None yet.
+            </Typography>
+          )
+        }
+      </Loaded>
+    </Paper>
+  );
+}
