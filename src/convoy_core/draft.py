@@ -37,6 +37,7 @@ def settle(
     builds: Sequence[Build],
     keep: Mapping[str, Version],
     refresh: Collection[str] = (),
+    names: Mapping[str, str] | None = None,
 ) -> Settled:
     """The answer for as many lines as possible; earlier lines go before later ones. Raises TooHard."""
     unsettled: dict[str, str] = {}
@@ -54,7 +55,7 @@ def settle(
             want[line.mod] = line.range
     order = [line.mod for line in lines]
     while True:
-        answer = resolve(Problem(base, builds, want, keep, frozenset(refresh)))
+        answer = resolve(Problem(base, builds, want, keep, frozenset(refresh), names or {}))
         if isinstance(answer, Solved):
             return Settled(answer.picks, unsettled)
         # The latest line of the clash is set apart: what was there first stays, as a curator expects of an addition.

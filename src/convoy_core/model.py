@@ -117,7 +117,7 @@ def misfit(build: Build, base: Base) -> str:
     Source: job.md 4, "a mod for another loader, a mod for another game version".
     """
     if not build.games.holds(base.version):
-        return f"made for {base.game} {build.games.in_words()}, not {base.version}"
+        return f"made for game version {build.games.in_words()}, not {base.version}"
     if not build.loaders:
         return ""
     if not base.loader:

@@ -87,6 +87,12 @@ class GameProfile:
                 return one
         raise NoSuchBase(f"{self.name} has no loader “{loader_id}”.", loader=loader_id)
 
+    def base_in_words(self, base: Base) -> str:
+        """A base as people say it: "Tillerway 2.1, Bosun 5.2.0"."""
+        known = [one.label for one in self.versions if one.version == base.version]
+        game = f"{self.name} {known[0] if known else base.version}"
+        return f"{game}, {self.loader(base.loader).name} {base.loader_version}" if base.loader else game
+
     def base(self, version: str, loader: str, loader_version: str) -> Base:
         """A base of this game. Raises NoSuchBase when the parts do not exist or do not go together."""
         game = self.game_version(version)

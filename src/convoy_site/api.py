@@ -35,7 +35,6 @@ STATUS = {
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 
 
-
 class ConvoyAPI(NinjaAPI):
     """Says in the API's description that every call may be refused, and how a refusal looks."""
 

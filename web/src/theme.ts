@@ -15,7 +15,7 @@ export const theme = createTheme({
         text: { primary: "#15222C", secondary: "#53616B" },
         divider: "#DAD4C6",
         primary: { main: "#0D5C6D", contrastText: "#FFFFFF" },
-        warning: { main: "#96560A", contrastText: "#FFFFFF" },
+        warning: { main: "#8A4E05", contrastText: "#FFFFFF" },
         error: { main: "#A1332B", contrastText: "#FFFFFF" },
         info: { main: "#4B5B8C", contrastText: "#FFFFFF" },
       },
@@ -49,9 +49,12 @@ export const theme = createTheme({
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
     MuiPaper: { styleOverrides: { root: { backgroundImage: "none" } } },
+    MuiTableCell: { styleOverrides: { root: { borderColor: "var(--mui-palette-divider)" } } },
+    MuiDialogTitle: { defaultProps: { variant: "h2" } },
     MuiTooltip: { defaultProps: { arrow: true, describeChild: true } },
     MuiCssBaseline: {
       styleOverrides: {
+        a: { color: "var(--mui-palette-primary-main)" },
         "code, .mono": { fontFamily: mono, fontSize: "0.92em", fontVariantLigatures: "none" },
         ":focus-visible": { outline: "2px solid var(--mui-palette-primary-main)", outlineOffset: 1 },
         "@media (prefers-reduced-motion: reduce)": {

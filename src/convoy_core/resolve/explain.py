@@ -18,13 +18,15 @@ def explain(problem: Problem, core: Sequence[Demand], dead_end: Sequence[Demand]
     named = [build for build in problem.builds if build.mod == stuck.mod]
     meeting = [build for build in problem.builds if stuck.met_by(build)]
     if not named and not meeting:
-        sentences.append(f"No source has {stuck.mod}.")
+        sentences.append(f"No source has {problem.name(stuck.mod)}.")
     elif not meeting:
         newest = max(named, key=lambda build: build.version)
-        sentences.append(f"No build of {stuck.mod} is {stuck.range.in_words()}; the newest is {newest.version}.")
+        sentences.append(
+            f"No build of {problem.name(stuck.mod)} is {stuck.range.in_words()}; the newest is {newest.version}."
+        )
     elif all(misfit(build, problem.base) for build in meeting):
         newest = max(meeting, key=lambda build: build.version)
-        sentences.append(f"{_named(newest)} is {misfit(newest, problem.base)}.")
+        sentences.append(f"{_named(newest, problem)} is {misfit(newest, problem.base)}.")
     else:
         sentences += _against(stuck, meeting, standing, problem)
     return tuple(dict.fromkeys(sentences))
@@ -41,20 +43,29 @@ def _against(stuck: Demand, meeting: Sequence[Build], standing: Sequence[Demand]
     for asker in askers.values():
         for build in meeting:
             if build.mod in asker.breaks and asker.breaks[build.mod].holds(build.version):
-                sentences.append(f"{_named(asker)} does not go together with {_named(build)}.")
+                sentences.append(f"{_named(asker, problem)} does not go together with {_named(build, problem)}.")
             elif asker.mod in build.breaks and build.breaks[asker.mod].holds(asker.version):
-                sentences.append(f"{_named(build)} does not go together with {_named(asker)}.")
-    return sentences or [f"Every build of {stuck.mod} clashes with something already chosen."]
+                sentences.append(f"{_named(build, problem)} does not go together with {_named(asker, problem)}.")
+    return sentences or [f"Every build of {problem.name(stuck.mod)} clashes with something already chosen."]
 
 
 def _asks(demand: Demand, problem: Problem) -> str:
     if demand.asked_by is None:
-        return f"You want {demand.mod}" + ("." if demand.range.text == "*" else f" {demand.range.in_words()}.")
-    need = demand.mod if demand.range.text == "*" else f"{demand.mod} {demand.range.in_words()}"
+        return f"You want {problem.name(demand.mod)}" + (
+            "." if demand.range.text == "*" else f" {demand.range.in_words()}."
+        )
+    need = problem.name(demand.mod)
+    if demand.range.text != "*":
+        need += f" {demand.range.in_words()}"
     held = problem.want.get(demand.asked_by.mod)
     by_you = ", held by you," if held is not None and held.names(demand.asked_by.version) else ""
-    return f"{_named(demand.asked_by)}{by_you} needs {need}."
+    return f"{_named(demand.asked_by, problem)}{by_you} needs {_need(demand, problem)}."
 
 
-def _named(build: Build) -> str:
-    return f"{build.mod} {build.version}"
+def _need(demand: Demand, problem: Problem) -> str:
+    name = problem.name(demand.mod)
+    return name if demand.range.text == "*" else f"{name} {demand.range.in_words()}"
+
+
+def _named(build: Build, problem: Problem) -> str:
+    return f"{problem.name(build.mod)} {build.version}"

@@ -19,6 +19,11 @@ class Problem:
     want: Mapping[str, Range]
     keep: Mapping[str, Version] = field(default_factory=dict)
     refresh: frozenset[str] = frozenset()
+    names: Mapping[str, str] = field(default_factory=dict)
+    """Mod id to the name by which sentences call it; ids that are missing stand for themselves."""
+
+    def name(self, mod: str) -> str:
+        return self.names.get(mod, mod)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,6 +1,6 @@
 """What the rest of the site asks of the catalogue: the builds that a resolve needs, searching, and fit."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from django.contrib.postgres.search import TrigramWordSimilarity
@@ -9,6 +9,7 @@ from django.db.models import Q, QuerySet, Value
 from convoy_core.model import Base, Channel, misfit
 from convoy_core.model import Build as CoreBuild
 from convoy_core.reading import Fields
+from convoy_core.resolve import why_not
 from convoy_core.resolve.wire import read_relations
 from convoy_core.versions import parse_version
 
@@ -78,6 +79,14 @@ def fit_of(builds: Sequence[Build], slug: str, base: Base) -> Fit:
     stable = [build for build in fitting if build.channel is Channel.STABLE]
     best = max(stable or fitting, key=lambda build: build.version)
     return Fit(best.version.text, "", tuple(sorted(best.needs)))
+
+
+def newer_than(pick: CoreBuild, builds: Sequence[Build], base: Base, picks: Mapping[str, CoreBuild]) -> str:
+    """The newest stable build above the picked one that fits the base and goes with the other picks; or nothing."""
+    usable = [one for one in builds if not one.gone and not one.refused and one.channel == Channel.STABLE]
+    cores = [core_build(pick.mod, one.version, one.channel, one.date, one.relations) for one in usable]
+    above = sorted((one for one in cores if one.version > pick.version), key=lambda one: one.version, reverse=True)
+    return next((one.version.text for one in above if not why_not(one, base, picks)), "")
 
 
 def search(game: Game, base: Base, text: str, kind: str, fitting_only: bool) -> QuerySet[Mod]:

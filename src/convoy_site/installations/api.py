@@ -8,6 +8,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from convoy_core.diff import changes
+from convoy_core.model import Side
 from convoy_core.signing import key_fingerprint
 
 from ..packs.api import ChangeOut
@@ -241,8 +242,9 @@ def installation(request: HttpRequest, installation_id: UUID) -> InstallationPag
 def _to_come(one: Installation, newest: Release | None) -> list[ChangeOut]:
     if newest is None or one.release_id == newest.pk:
         return []
-    before = recipe_of(one.release_id).lock if one.release_id else None
-    return [ChangeOut(**change.as_data()) for change in changes(before, recipe_of(newest.pk).lock).mods]
+    side = Side(one.side)
+    before = recipe_of(one.release_id).lock.share(side) if one.release_id else None
+    return [ChangeOut(**change.as_data()) for change in changes(before, recipe_of(newest.pk).lock.share(side)).mods]
 
 
 @router.post("/installations/{installation_id}/pairing", response=PairingOut, operation_id="pairing")

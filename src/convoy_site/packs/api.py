@@ -10,10 +10,9 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from convoy_core.resolve import needed_by
-from convoy_core.versions import parse_version
 
 from ..catalogue.models import Mod
-from ..catalogue.services import core_build, fit_of
+from ..catalogue.services import core_build, newer_than
 from ..people.models import Membership, Role
 from ..people.rights import Action
 from ..shapes import Name, Short, Text
@@ -232,8 +231,14 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
         .select_related("source")
         .prefetch_related(drafts.light_builds())
     }
-    askers = needed_by(_picks(pack, mods))
-    rows = [_line_out(slug, pack, mods.get(slug), lines.get(slug), askers.get(slug, [])) for slug in wanted]
+    picks = _picks(pack, mods)
+    askers = needed_by(picks)
+    base = drafts.base_of(pack.draft)
+    newer = {slug: newer_than(picks[slug], list(mods[slug].builds.all()), base, picks) for slug in picks}
+    rows = [
+        _line_out(slug, pack, mods.get(slug), lines.get(slug), askers.get(slug, []), newer.get(slug, ""))
+        for slug in wanted
+    ]
     rows.sort(key=lambda row: (row.group != "chosen", row.order, row.name.casefold()))
     settled = [row for row in rows if row.state == "settled"]
     return DraftOut(
@@ -258,12 +263,10 @@ def _picks(pack: Pack, mods: dict[str, Mod]) -> dict:
     }
 
 
-def _line_out(slug: str, pack: Pack, mod: Mod | None, line, askers: list[str]) -> LineOut:
+def _line_out(slug: str, pack: Pack, mod: Mod | None, line, askers: list[str], newer: str) -> LineOut:
     version = pack.draft.picks.get(slug, "")
     builds = list(mod.builds.all()) if mod else []
     build = next((one for one in builds if one.version == version), None)
-    newest = fit_of(builds, slug, drafts.base_of(pack.draft)).version if builds else ""
-    newer = newest if version and newest and parse_version(newest) > parse_version(version) else ""
     off = line is not None and not line.on
     return LineOut(
         mod=slug,

@@ -38,7 +38,8 @@ def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
     lines = [WantedLine(line.mod, _range(line)) for line in draft.lines.all() if line.on]
     builds = closure(draft.pack.game, [line.mod for line in lines])
     keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
-    return settle(base_of(draft), lines, builds, keep, refresh)
+    mods = Mod.objects.filter(game=draft.pack.game_id, slug__in={build.mod for build in builds})
+    return settle(base_of(draft), lines, builds, keep, refresh, dict(mods.values_list("slug", "name")))
 
 
 def _range(line: Line):

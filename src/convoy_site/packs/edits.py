@@ -151,7 +151,7 @@ def _base(draft: Draft, edit: ChangeBase) -> Applied:
     base = profile.base(edit.game_version, edit.loader, edit.loader_version)
     draft.game_version, draft.loader = str(base.version), base.loader
     draft.loader_version = str(base.loader_version or "")
-    return Applied(("base",), f"base changed to {base.as_text()}")
+    return Applied(("base",), f"base changed to {profile.base_in_words(base)}")
 
 
 APPLY: dict[type, Callable[..., Applied]] = {

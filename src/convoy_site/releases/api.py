@@ -41,7 +41,8 @@ class ReleaseOut(ReleaseRow):
 
 
 class Pending(Schema):
-    """What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number."""
+    """What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number;
+    `base_before` is empty unless the base moves."""
 
     revision: int
     since: str
@@ -125,8 +126,8 @@ def pending(request: HttpRequest, pack_id: UUID) -> Pending:
         revision=pack.draft.revision,
         since=newest.number if newest else "",
         suggested=_next_number(newest.number) if newest else "1.0.0",
-        base_before=found.base_before,
-        base=lock.base.as_text(),
+        base_before=newest.base_text if newest and found.base_moved else "",
+        base=pack.game.profile.base_in_words(lock.base),
         changes=[ChangeOut(**change.as_data()) for change in found.mods],
     )
 

@@ -1436,7 +1436,8 @@ export interface components {
         };
         /**
          * Pending
-         * @description What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number.
+         * @description What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number;
+         *     `base_before` is empty unless the base moves.
          */
         Pending: {
             /** Base */

@@ -12,7 +12,7 @@ import { Outlet, Link as RouterLink, useNavigate, useParams } from "react-router
 import { account } from "../api/client";
 import { queryClient, useInstallations, useMe, usePack } from "../api/queries";
 import { useKeys, useShowKeys } from "./keys";
-import { Emblem } from "./marks";
+import { Emblem, Hidden } from "./marks";
 import { Palette } from "./Palette";
 import { many } from "./words";
 
@@ -190,7 +190,6 @@ function Account({ showKeys }: { showKeys: () => void }) {
         color="inherit"
         size="small"
         aria-haspopup="menu"
-        aria-label={`Account of ${me.name}`}
         onClick={(event) => setAnchor(event.currentTarget)}
         sx={{ minWidth: 0, maxWidth: { xs: 44, sm: 200 }, whiteSpace: "nowrap" }}
       >
@@ -200,6 +199,7 @@ function Account({ showKeys }: { showKeys: () => void }) {
         <Box component="span" sx={{ display: { xs: "inline", sm: "none" } }}>
           {me.name.slice(0, 2)}
         </Box>
+        <Hidden>, account</Hidden>
       </Button>
       <Menu anchorEl={anchor} open={!!anchor} onClose={() => setAnchor(null)}>
         {me.crews.map((crew) => (

@@ -7,7 +7,7 @@ import { Link } from "react-router";
 import type { Shape } from "../api/client";
 import { useLine } from "../api/queries";
 import { mono } from "../theme";
-import { stateColour, stateShape } from "./marks";
+import { Hidden, stateColour, stateShape } from "./marks";
 import { day, many } from "./words";
 
 const SHOWN_MARKS = 10;
@@ -41,7 +41,7 @@ export function TheLine({ packId }: { packId: string }) {
           position: "absolute",
           left: 24,
           right: 24,
-          top: 48,
+          top: 50,
           borderTop: "2px solid",
           borderColor: "text.secondary",
           opacity: 0.5,
@@ -96,7 +96,7 @@ function Stop(props: {
   const players = props.people.filter((one) => !one.server);
   const servers = props.people.filter((one) => one.server);
   return (
-    <Box sx={{ flex: 1, minWidth: 104, maxWidth: 220, display: "flex", flexDirection: "column", alignItems: "center" }}>
+    <Box sx={{ flex: 1, minWidth: 104, display: "flex", flexDirection: "column", alignItems: "center" }}>
       <Box sx={{ height: 38, display: "flex", alignItems: "flex-end", gap: 0.5 }}>
         {players.slice(0, SHOWN_PEOPLE).map((one) => (
           <Initials key={one.installation} person={one} packId={props.packId} />
@@ -110,11 +110,11 @@ function Stop(props: {
       <Tooltip title={props.title}>
         <Box sx={{ zIndex: 1 }}>
           {props.to ? (
-            <ButtonBase component={Link} to={props.to} aria-label={props.title} sx={{ p: 0.5, borderRadius: "50%" }}>
+            <ButtonBase component={Link} to={props.to} aria-label={props.title} sx={{ p: 0.75, borderRadius: "50%" }}>
               <Mark filled={props.filled} />
             </ButtonBase>
           ) : (
-            <Box sx={{ p: 0.5 }}>
+            <Box sx={{ p: 0.75, py: 1.1 }}>
               <Mark small />
             </Box>
           )}
@@ -163,7 +163,6 @@ function Initials({ person, packId }: { person: Person; packId: string }) {
       <ButtonBase
         component={Link}
         to={to}
-        aria-label={who}
         sx={{
           border: 1,
           borderColor: stateColour(person.state),
@@ -171,7 +170,7 @@ function Initials({ person, packId }: { person: Person; packId: string }) {
           bgcolor: "background.paper",
           borderRadius: person.server ? "2px" : "10px",
           px: 0.6,
-          height: 21,
+          height: 24,
           minWidth: 24,
           fontSize: "0.75rem",
           fontWeight: 700,
@@ -180,6 +179,7 @@ function Initials({ person, packId }: { person: Person; packId: string }) {
       >
         <span aria-hidden>{stateShape(person.state)}</span>
         {person.server ? "server" : person.initials}
+        <Hidden>{`, ${who}`}</Hidden>
       </ButtonBase>
     </Tooltip>
   );

@@ -1,6 +1,18 @@
 // Shapes that carry meaning: the states of the roll call, severities, and the packs' emblems. Never colour alone.
 import Box from "@mui/material/Box";
 
+/** Words that only a screen reader needs. */
+export function Hidden({ children }: { children: string }) {
+  return (
+    <Box
+      component="span"
+      sx={{ position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)" }}
+    >
+      {children}
+    </Box>
+  );
+}
+
 const STATES: Record<string, { shape: string; colour: string }> = {
   "in step": { shape: "●", colour: "primary.main" },
   behind: { shape: "◐", colour: "warning.main" },

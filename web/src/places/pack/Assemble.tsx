@@ -38,7 +38,7 @@ export default function Assemble() {
   return (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
       <Box sx={{ display: "flex", flex: 1, minHeight: 0, flexDirection: { xs: "column", md: "row" } }}>
-        <Pane width={folded ? 40 : 340} name="Finder">
+        <Pane width={folded ? 40 : 310} name="Finder">
           {folded ? (
             <Button onClick={() => setFolded(false)} sx={{ writingMode: "vertical-rl", minWidth: 0, height: 140 }}>
               Finder
@@ -68,7 +68,7 @@ export default function Assemble() {
           </Loaded>
         </Box>
         {inHand && (
-          <Pane width={330} name="Inspector" right>
+          <Pane width={320} name="Inspector" right>
             <Inspector
               packId={packId}
               slug={inHand}
@@ -108,9 +108,9 @@ function Pane({
         maxHeight: { xs: 460, md: "none" },
         display: "flex",
         flexDirection: "column",
-        borderColor: "divider",
         borderRight: right ? 0 : 1,
         borderLeft: right ? 1 : 0,
+        borderColor: "divider",
         overflow: "auto",
       }}
     >

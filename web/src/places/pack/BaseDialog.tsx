@@ -61,6 +61,7 @@ export function BaseDialog({ pack, revision, close }: { pack: Shape["PackOut"]; 
                 <strong>{one.name}</strong> {one.why}
               </Box>
             ))}
+            {outcome.changes.length === 0 && <p>No build changes.</p>}
             <Box sx={{ mt: 2 }}>
               <ChangeList changes={outcome.changes} />
             </Box>

@@ -4,6 +4,7 @@ import Button from "@mui/material/Button";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef } from "react";
 import type { Shape } from "../../api/client";
+import { Hidden } from "../../parts/marks";
 import { Empty } from "../../parts/notices";
 import { bytes } from "../../parts/words";
 import { mono } from "../../theme";
@@ -13,8 +14,11 @@ type Line = Shape["LineOut"];
 type Row = { heading: string } | { line: Line };
 
 const ROW = 32;
-const COLUMNS = "24px minmax(150px, 2fr) minmax(96px, 1fr) 84px 60px 74px 64px minmax(90px, 1.4fr) 72px";
+const COLUMNS = "20px minmax(140px, 2fr) minmax(150px, 1.2fr) 82px 46px 40px 62px";
+const MORE_COLUMNS = " minmax(90px, 1.4fr) 72px";
 const HEADS = ["", "Name", "Build", "Kind", "Side", "Reach", "Size", "Needed by", ""];
+/** With a mod in hand the inspector tells the last two, and takes their room. */
+const HEADS_BESIDE_INSPECTOR = 7;
 
 interface Props {
   lines: Line[];
@@ -41,6 +45,7 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
       </Empty>
     );
   }
+  const narrow = inHand !== "";
   const names = new Map(lines.map((one) => [one.mod, one.name]));
   const order = rows.flatMap((row) => ("line" in row ? [row.line.mod] : []));
   const step = (by: number) => {
@@ -73,6 +78,8 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
         role="row"
         sx={{
           ...grid,
+          gridTemplateColumns: narrow ? COLUMNS : COLUMNS + MORE_COLUMNS,
+
           position: "sticky",
           top: 0,
           zIndex: 1,
@@ -82,7 +89,7 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
           borderColor: "divider",
         }}
       >
-        {HEADS.map((head, index) => (
+        {HEADS.slice(0, narrow ? HEADS_BESIDE_INSPECTOR : undefined).map((head, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: a fixed list
           <Box role="columnheader" key={index} sx={{ textAlign: head === "Size" ? "right" : undefined }}>
             {head || <Hidden>{index ? "Actions" : "State"}</Hidden>}
@@ -112,25 +119,12 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
 
 const grid = {
   display: "grid",
-  gridTemplateColumns: COLUMNS,
   columnGap: 1,
   alignItems: "center",
   height: ROW,
   px: 1.5,
-  minWidth: 720,
   "& > *": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
 };
-
-function Hidden({ children }: { children: string }) {
-  return (
-    <Box
-      component="span"
-      sx={{ position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)" }}
-    >
-      {children}
-    </Box>
-  );
-}
 
 function grouped(lines: Line[]): Row[] {
   const groups: [string, Line[]][] = [
@@ -168,6 +162,7 @@ function LineRow({
   editing,
   may,
 }: Omit<Props, "lines"> & { line: Line; names: Map<string, string> }) {
+  const narrow = inHand !== "";
   const shape = SHAPES[line.state] ?? SHAPES.settled;
   const neededBy = line.needed_by.map((mod) => names.get(mod) ?? mod).join(", ");
   return (
@@ -178,6 +173,8 @@ function LineRow({
       onClick={() => take(line.mod)}
       sx={{
         ...grid,
+        gridTemplateColumns: narrow ? COLUMNS : COLUMNS + MORE_COLUMNS,
+
         cursor: "pointer",
         borderBottom: 1,
         borderColor: "divider",
@@ -215,26 +212,30 @@ function LineRow({
       <Box role="cell" sx={{ textAlign: "right" }}>
         {line.size > 0 && bytes(line.size)}
       </Box>
-      <Box role="cell" sx={{ color: "text.secondary" }} title={neededBy}>
-        {neededBy}
-      </Box>
-      <Box role="cell">
-        {may && line.group === "chosen" && (
-          <Button
-            size="small"
-            color="inherit"
-            disabled={editing.pending}
-            aria-label={`Remove ${line.name}`}
-            sx={{ minWidth: 0, py: 0, fontSize: "0.8rem" }}
-            onClick={(event) => {
-              event.stopPropagation();
-              editing.edit({ do: "remove", mod: line.mod });
-            }}
-          >
-            Remove
-          </Button>
-        )}
-      </Box>
+      {!narrow && (
+        <>
+          <Box role="cell" sx={{ color: "text.secondary" }} title={neededBy}>
+            {neededBy}
+          </Box>
+          <Box role="cell">
+            {may && line.group === "chosen" && (
+              <Button
+                size="small"
+                color="inherit"
+                disabled={editing.pending}
+                aria-label={`Remove ${line.name}`}
+                sx={{ minWidth: 0, py: 0, fontSize: "0.8rem" }}
+                onClick={(event) => {
+                  event.stopPropagation();
+                  editing.edit({ do: "remove", mod: line.mod });
+                }}
+              >
+                Remove
+              </Button>
+            )}
+          </Box>
+        </>
+      )}
     </Box>
   );
 }

@@ -62,7 +62,7 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
     ["pack", packId],
     ["packs"],
   );
-  const moved = pending.base_before !== "" && pending.base_before !== pending.base;
+  const moved = pending.base_before !== "";
   const nothing = pending.changes.length === 0 && !moved;
   return (
     <>
