@@ -24,13 +24,14 @@ def placements(members: Iterable[str], layout: KindLayout, mod: str) -> dict[str
 
     Raises HostileArchive for a path that must not be placed, NoRoot when the marker is missing or stands twice.
     """
-    files = [member for member in members if not member.endswith("/")]
+    # A hostile member condemns the whole archive, wherever it lies in it.
+    files = [checked_path(member) for member in members if not member.endswith("/")]
     root = _root(files, layout.marker) if layout.marker else ""
     place = layout.place.format(mod=mod)
     placed = {
         checked_path(f"{place}/{member.removeprefix(root)}" if place else member.removeprefix(root)): member
         for member in files
-        if checked_path(member).startswith(root)
+        if member.startswith(root)
     }
     refuse_twins(placed)
     return placed

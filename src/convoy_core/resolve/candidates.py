@@ -25,6 +25,15 @@ class Demand:
         return provided is not None and self.range.holds(provided)
 
 
+@dataclass(frozen=True, slots=True)
+class DeadEnd:
+    """A demand that had no build left, the demands standing then, and the builds picked then."""
+
+    stuck: Demand
+    standing: tuple[Demand, ...]
+    picks: tuple[Build, ...]
+
+
 class Candidates:
     """The eligible builds of a problem, by the mod they are or provide."""
 

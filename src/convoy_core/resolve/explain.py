@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..model import Build, misfit
-from .candidates import Demand
+from .candidates import DeadEnd, Demand
 from .problem import Problem
 
 
-def explain(problem: Problem, core: Sequence[Demand], dead_end: Sequence[Demand]) -> tuple[str, ...]:
-    """Sentences for the demand that had no build left (`dead_end[0]`) and for those that stand against it."""
-    if not dead_end:
+def explain(problem: Problem, core: Sequence[Demand], dead_end: DeadEnd | None) -> tuple[str, ...]:
+    """Sentences for the demand that had no build left, and for what stands against it."""
+    if dead_end is None:
         return tuple(_asks(demand, problem) for demand in core)
-    stuck, standing = dead_end[0], dead_end[1:]
+    stuck = dead_end.stuck
     sentences = [_asks(stuck, problem)]
     named = [build for build in problem.builds if build.mod == stuck.mod]
     meeting = [build for build in problem.builds if stuck.met_by(build)]
@@ -28,35 +28,31 @@ def explain(problem: Problem, core: Sequence[Demand], dead_end: Sequence[Demand]
         newest = max(meeting, key=lambda build: build.version)
         sentences.append(f"{_named(newest, problem)} is {misfit(newest, problem.base)}.")
     else:
-        sentences += _against(stuck, meeting, standing, problem)
+        sentences += _against(dead_end, meeting, problem)
     return tuple(dict.fromkeys(sentences))
 
 
-def _against(stuck: Demand, meeting: Sequence[Build], standing: Sequence[Demand], problem: Problem) -> list[str]:
+def _against(dead_end: DeadEnd, meeting: Sequence[Build], problem: Problem) -> list[str]:
     """The other demands on the same mod, and what breaks its builds."""
     sentences = [
         _asks(other, problem)
-        for other in standing
-        if other.mod in {build.mod for build in meeting} and other != stuck and not all(map(other.met_by, meeting))
+        for other in dead_end.standing
+        if other.mod in {build.mod for build in meeting}
+        and other != dead_end.stuck
+        and not all(map(other.met_by, meeting))
     ]
-    askers = {other.asked_by.key: other.asked_by for other in standing if other.asked_by}
-    for asker in askers.values():
+    for asker in dead_end.picks:
         for build in meeting:
             if build.mod in asker.breaks and asker.breaks[build.mod].holds(build.version):
                 sentences.append(f"{_named(asker, problem)} does not go together with {_named(build, problem)}.")
             elif asker.mod in build.breaks and build.breaks[asker.mod].holds(asker.version):
                 sentences.append(f"{_named(build, problem)} does not go together with {_named(asker, problem)}.")
-    return sentences or [f"Every build of {problem.name(stuck.mod)} clashes with something already chosen."]
+    return sentences or [f"Every build of {problem.name(dead_end.stuck.mod)} clashes with something already chosen."]
 
 
 def _asks(demand: Demand, problem: Problem) -> str:
     if demand.asked_by is None:
-        return f"You want {problem.name(demand.mod)}" + (
-            "." if demand.range.text == "*" else f" {demand.range.in_words()}."
-        )
-    need = problem.name(demand.mod)
-    if demand.range.text != "*":
-        need += f" {demand.range.in_words()}"
+        return f"You want {_need(demand, problem)}."
     held = problem.want.get(demand.asked_by.mod)
     by_you = ", held by you," if held is not None and held.names(demand.asked_by.version) else ""
     return f"{_named(demand.asked_by, problem)}{by_you} needs {_need(demand, problem)}."

@@ -12,7 +12,7 @@ from ..errors import ConvoyError
 from ..model import Build
 from ..ranges import Range
 from ..versions import Version
-from .candidates import Candidates, Demand
+from .candidates import Candidates, DeadEnd, Demand
 from .explain import explain
 from .problem import Answer, Impossible, Problem, Solved
 
@@ -52,8 +52,8 @@ class _Search:
         self._picks: dict[str, Build] = {}
         self._breaks: list[tuple[str, Range]] = []
         self._steps = 0
-        self.first_dead_end: tuple[Demand, ...] = ()
-        """The demand that first had no candidate left, and every demand standing then: material for the reason."""
+        self.first_dead_end: DeadEnd | None = None
+        """Where a demand first had no candidate left: material for the reason."""
 
     def run(self) -> dict[str, Build] | None:
         stack: list[tuple[Iterator[Build], int, int]] = []
@@ -62,7 +62,7 @@ class _Search:
             if demand is None:
                 return dict(self._picks)
             if not options and not self.first_dead_end:
-                self.first_dead_end = (demand, *self._open)
+                self.first_dead_end = DeadEnd(demand, tuple(self._open), tuple(self._picks.values()))
             stack.append((iter(options), len(self._open), len(self._breaks)))
             while stack:
                 build = next(stack[-1][0], None)

@@ -1,0 +1,267 @@
+"""The resolver against brute force on small problems, against laws on any, and against sentences written out."""
+
+import itertools
+import json
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from convoy_core.errors import MalformedInput
+from convoy_core.model import Base, Build, Channel, misfit
+from convoy_core.ranges import parse_range
+from convoy_core.resolve import Impossible, Problem, Solved, needed_by, resolve, why_not
+from convoy_core.resolve.wire import read_problem, write_answer
+from convoy_core.versions import parse_version
+
+from .making import BASE, build
+
+MODS = "abcde"
+RANGES = ["*", ">=2", "<2", "=1", "!=2", ">=3"]
+
+
+@st.composite
+def builds(draw: st.DrawFn) -> Build:
+    relations = st.dictionaries(st.sampled_from(MODS), st.sampled_from(RANGES), max_size=2)
+    mod = draw(st.sampled_from(MODS))
+    return build(
+        mod,
+        draw(st.sampled_from("123")),
+        draw(relations),
+        {name: text for name, text in draw(relations).items() if name != mod and text != "*"},
+        draw(st.dictionaries(st.sampled_from(MODS), st.sampled_from("123"), max_size=1)),
+    )
+
+
+problems = st.builds(
+    lambda found, want, keep: Problem(
+        BASE,
+        list({one.key: one for one in found}.values()),
+        {mod: parse_range(text) for mod, text in want.items()},
+        {mod: parse_version(text) for mod, text in keep.items()},
+    ),
+    st.lists(builds(), max_size=10),
+    st.dictionaries(st.sampled_from(MODS), st.sampled_from(RANGES), min_size=1, max_size=3),
+    st.dictionaries(st.sampled_from(MODS), st.sampled_from("123"), max_size=2),
+)
+
+
+def met(mod: str, wanted, chosen: list[Build]) -> bool:
+    """Written anew on purpose: the validator must not share the resolver's code."""
+    return any(
+        (one.mod == mod and wanted.holds(one.version))
+        or (mod in one.provides and one.mod != mod and wanted.holds(one.provides[mod]))
+        for one in chosen
+    )
+
+
+def faults(problem: Problem, chosen: list[Build]) -> list[str]:
+    found = [f"{mod} is not met" for mod, wanted in problem.want.items() if not met(mod, wanted, chosen)]
+    for one in chosen:
+        found += [f"{one.mod}'s need" for mod, wanted in one.needs.items() if not met(mod, wanted, chosen)]
+        found += [
+            f"{one.mod} breaks {other.mod}"
+            for other in chosen
+            if other.mod != one.mod and other.mod in one.breaks and one.breaks[other.mod].holds(other.version)
+        ]
+        if misfit(one, problem.base):
+            found.append(f"{one.mod} does not fit")
+    return found
+
+
+def possible(problem: Problem) -> bool:
+    by_mod = [[None, *(one for one in problem.builds if one.mod == mod)] for mod in MODS]
+    return any(not faults(problem, [one for one in choice if one is not None]) for choice in itertools.product(*by_mod))
+
+
+@settings(max_examples=250, deadline=None)
+@given(problems)
+def test_it_answers_exactly_when_an_answer_exists(problem: Problem) -> None:
+    answer = resolve(problem)
+    assert isinstance(answer, Solved) == possible(problem)
+    if isinstance(answer, Solved):
+        assert faults(problem, list(answer.picks.values())) == []
+        assert unreached(problem, answer) == set()
+
+
+def unreached(problem: Problem, answer: Solved) -> set[str]:
+    reached: set[str] = set()
+    open_demands = list(problem.want.items())
+    while open_demands:
+        mod, wanted = open_demands.pop()
+        for one in answer.picks.values():
+            if one.mod not in reached and met(mod, wanted, [one]):
+                reached.add(one.mod)
+                open_demands += one.needs.items()
+    return set(answer.picks) - reached
+
+
+@settings(max_examples=150, deadline=None)
+@given(problems)
+def test_an_impossible_core_is_impossible_and_smallest(problem: Problem) -> None:
+    answer = resolve(problem)
+    if isinstance(answer, Solved):
+        return
+    assert answer.because
+
+    def with_only(mods: set[str]) -> bool:
+        part = {mod: wanted for mod, wanted in problem.want.items() if mod in mods}
+        return possible(Problem(problem.base, problem.builds, part))
+
+    core = set(answer.core)
+    assert core <= set(problem.want)
+    assert not with_only(core)
+    assert all(with_only(core - {one}) for one in core)
+
+
+@settings(max_examples=100, deadline=None)
+@given(problems, st.randoms())
+def test_the_order_of_the_input_does_not_matter(problem: Problem, chance) -> None:
+    shuffled, want = list(problem.builds), list(problem.want.items())
+    chance.shuffle(shuffled)
+    chance.shuffle(want)
+    again = resolve(Problem(problem.base, shuffled, dict(want), problem.keep))
+    assert write_answer(again) == write_answer(resolve(problem))
+
+
+def picks(problem: Problem) -> dict[str, str]:
+    answer = resolve(problem)
+    assert isinstance(answer, Solved), answer
+    return {mod: one.version.text for mod, one in answer.picks.items()}
+
+
+def wanting(builds: list[Build], want: dict[str, str], keep: dict[str, str] | None = None, refresh=()) -> Problem:
+    return Problem(
+        BASE,
+        builds,
+        {mod: parse_range(text) for mod, text in want.items()},
+        {mod: parse_version(text) for mod, text in (keep or {}).items()},
+        frozenset(refresh),
+    )
+
+
+LEDGER = [
+    build("ledger", "3", {"core": ">=1.2, <2"}),
+    build("core", "1.2"),
+    build("core", "1.3"),
+    build("core", "2.0"),
+]
+
+
+def test_newest_that_fits_and_what_it_needs() -> None:
+    assert picks(wanting(LEDGER, {"ledger": "*"})) == {"ledger": "3", "core": "1.3"}
+
+
+def test_what_the_lock_has_is_kept_until_it_is_refreshed() -> None:
+    assert picks(wanting(LEDGER, {"ledger": "*"}, {"core": "1.2"})) == {"ledger": "3", "core": "1.2"}
+    assert picks(wanting(LEDGER, {"ledger": "*"}, {"core": "1.2"}, ["core"])) == {"ledger": "3", "core": "1.3"}
+
+
+def test_another_mod_may_stand_in() -> None:
+    found = [build("berths", needs={"ledger-api": ">=3"}), build("ledger", provides={"ledger-api": "3.0"})]
+    assert picks(wanting(found, {"berths": "*"})) == {"berths": "1.0", "ledger": "1.0"}
+
+
+def test_needs_may_go_in_circles_and_back_to_themselves() -> None:
+    found = [build("a", needs={"b": "*", "a": "*"}), build("b", needs={"a": "*"})]
+    assert picks(wanting(found, {"a": "*"})) == {"a": "1.0", "b": "1.0"}
+
+
+def test_beta_comes_in_only_when_asked_for_or_alone() -> None:
+    found = [build("rivet", "1.0"), build("rivet", "1.1-beta.1", channel=Channel.BETA)]
+    assert picks(wanting(found, {"rivet": "*"})) == {"rivet": "1.0"}
+    assert picks(wanting(found, {"rivet": "=1.1-beta.1"})) == {"rivet": "1.1-beta.1"}
+    assert picks(wanting(found[1:], {"rivet": "*"})) == {"rivet": "1.1-beta.1"}
+
+
+SENTENCES = [
+    ([build("x", needs={"core": "<2"}), build("y", needs={"core": ">=2"}), build("core", "1"), build("core", "2")],
+     {"x": "*", "y": "*"}, ["x 1.0 needs core below 2.", "y 1.0 needs core 2 or newer."]),
+    ([build("x")], {"y": "*"}, ["You want y.", "No source has y."]),
+    ([build("x", "1.2")], {"x": ">=2"}, ["You want x 2 or newer.", "No build of x is 2 or newer; the newest is 1.2."]),
+    ([build("x", games="<2")], {"x": "*"}, ["You want x.", "x 1.0 is made for game version below 2, not 2.1.0."]),
+    ([build("x", needs={"core": ">=3"}), build("core", "1")], {"x": "=1.0"},
+     ["x 1.0, held by you, needs core 3 or newer.", "No build of core is 3 or newer; the newest is 1."]),
+    ([build("x", breaks={"y": "*"}), build("y")], {"x": "*", "y": "*"}, ["x 1.0 does not go together with y 1.0."]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("found", "want", "because"), SENTENCES)
+def test_it_says_why_not(found: list[Build], want: dict[str, str], because: list[str]) -> None:
+    answer = resolve(wanting(found, want))
+    assert isinstance(answer, Impossible)
+    for sentence in because:
+        assert sentence in answer.because, answer.because
+
+
+def test_sentences_use_names() -> None:
+    problem = wanting([build("x", needs={"core": "*"})], {"x": "*"})
+    named = Problem(problem.base, problem.builds, problem.want, names={"x": "Heron Almanac", "core": "Weir Core"})
+    answer = resolve(named)
+    assert answer.because == ("Heron Almanac 1.0 needs Weir Core.", "No source has Weir Core.")
+
+
+MISFITS = [
+    (build("x", games=">=2.2"), "game version"),
+    (build("x", loaders={"capstan": "*"}), "made for capstan, not bosun"),
+    (build("x", loaders={"bosun": ">=6"}), "wants bosun 6 or newer"),
+    (build("x", loaders={"bosun": ">=5"}), ""),
+    (build("x"), ""),
+]
+
+
+@pytest.mark.parametrize(("one", "reason"), MISFITS)
+def test_a_misfit_says_what_does_not_fit(one: Build, reason: str) -> None:
+    assert reason in misfit(one, BASE)
+    assert bool(misfit(one, BASE)) == bool(reason)
+
+
+def test_a_base_without_a_loader_takes_no_loader_mods() -> None:
+    assert "no loader" in misfit(build("x", loaders={"bosun": "*"}), Base("tillerway", parse_version("2.1.0")))
+
+
+def test_why_not_names_what_stands_in_the_way() -> None:
+    held = {"y": build("y", needs={"core": "<2"}), "core": build("core", "1")}
+    assert "y 1.0 needs core below 2" in why_not(build("core", "2"), BASE, held)
+    assert why_not(build("core", "1.5"), BASE, held) == ""
+    assert "needs core 3 or newer" in why_not(build("z", needs={"core": ">=3"}), BASE, held)
+
+
+def test_needed_by_follows_stand_ins() -> None:
+    chosen = {"berths": build("berths", needs={"api": "*"}), "ledger": build("ledger", provides={"api": "3"})}
+    assert needed_by(chosen) == {"berths": [], "ledger": ["berths"]}
+
+
+PROBLEM = {
+    "base": {"game": "2.1.0", "loader": "bosun", "loader_version": "5.2.0"},
+    "files": [
+        {"mod": "lock-ledger", "version": "3.4.1", "games": ">=2.0, <2.2", "needs": {"weir-core": ">=1.2, <2"}},
+        {"mod": "weir-core", "version": "1.3.0", "loaders": {"bosun": ">=5.0"}},
+        {"mod": "weir-core", "version": "1.4.0"},
+    ],
+    "want": {"lock-ledger": ">=3"},
+    "keep": {"weir-core": "1.3.0"},
+}
+
+
+def test_problems_and_answers_travel_as_json() -> None:
+    answer = write_answer(resolve(read_problem(json.dumps(PROBLEM))))
+    assert answer == {"status": "solved", "lock": {"lock-ledger": "3.4.1", "weir-core": "1.3.0"}}
+    refreshed = write_answer(resolve(read_problem(json.dumps({**PROBLEM, "refresh": ["weir-core"]}))))
+    assert refreshed["lock"]["weir-core"] == "1.4.0"
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"base": 7}, "base"),
+        ({"files": [{"version": "1"}]}, "files[0].mod"),
+        ({"files": [{"mod": "x", "version": "1", "channel": "odd"}]}, "files[0].channel"),
+        ({"want": {"x": 3}}, "want"),
+        ({"refresh": [1]}, "refresh"),
+    ],
+)
+def test_a_malformed_problem_names_its_field(change: dict, field: str) -> None:
+    with pytest.raises(MalformedInput) as caught:
+        read_problem(json.dumps({**PROBLEM, **change}))
+    assert caught.value.data["field"].startswith(field)
