@@ -146,7 +146,8 @@ class Fetcher:
         self._told(have, build.name)
         watch = _Watch(self._limits)
         with told_when_full(part), part.open("ab" if have else "wb") as file:
-            for block in reply.iter_raw(CHUNK):
+            # As the bytes come, not gathered into larger blocks: a source that drips must be seen to drip.
+            for block in reply.iter_raw():
                 size += len(block)
                 if size > build.archive.size:
                     break

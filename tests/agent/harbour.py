@@ -1,0 +1,144 @@
+"""A site and a source in one small server: the far side of the agent, which tests can make misbehave."""
+
+import hashlib
+import io
+import json
+import socket
+import threading
+import time
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import uvicorn
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.routing import Route
+
+from convoy_core.codes import PAIRING_LENGTH, make_code
+from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
+from convoy_core.model import Archive, Channel, Kind, Pickup, Reach, Side
+from convoy_core.recipe import Recipe
+from convoy_core.signing import key_fingerprint, new_key, public_half, sign
+from convoy_standins.sources import make_app
+from tests.core.making import BASE
+
+CODE = make_code(PAIRING_LENGTH, lambda alphabet: alphabet[7])
+PACK = "pack-1"
+
+
+class Harbour:
+    """Publishes releases of one pack, and hears what the agent tells. Attributes may be changed to misbehave."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self.key = new_key()
+        self.shown_key = self.key
+        self.pack = PACK
+        self.side = "player"
+        self.newest = ""
+        self.documents: dict[str, bytes] = {}
+        self.signatures: dict[str, bytes] = {}
+        self.reports: list[dict[str, Any]] = []
+        self.progress: list[dict[str, Any]] = []
+        (root / "harbour" / "files").mkdir(parents=True)
+        app = make_app(root)
+        app.router.routes[:0] = [
+            Route("/api/agent/pair", self._pair, methods=["POST"]),
+            Route("/api/agent/head", self._head),
+            Route("/api/agent/releases/{number}", self._release),
+            Route("/api/agent/report", self._report, methods=["POST"]),
+            Route("/api/agent/progress", self._progress, methods=["POST"]),
+        ]
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        self._server = uvicorn.Server(uvicorn.Config(app, "127.0.0.1", self.port, log_level="critical"))
+        self._thread = threading.Thread(target=self._server.run, daemon=True)
+        self._thread.start()
+        while not self._server.started:
+            time.sleep(0.01)
+
+    def close(self) -> None:
+        self._server.should_exit = True
+        self._server.force_exit = True
+        self._thread.join()
+
+    # --- What is published
+
+    def publish(self, number: str, mods: dict[str, dict[str, str]], **options: Any) -> Lock:
+        """A release whose mods each place `mods/MOD/PATH`. The archives are real, and lie at the source."""
+        lock = lay_down([self._layer(mod, number, files, options) for mod, files in mods.items()], BASE, ["mods"])
+        recipe = Recipe(self.pack, "Night Freight", number, "stable", "2026-11-01T20:00:00+00:00", "", lock)
+        self.documents[number] = recipe.as_bytes()
+        self.signatures[number] = sign(self.key, recipe.as_bytes())
+        self.newest = number
+        return lock
+
+    def _layer(self, mod: str, number: str, files: dict[str, str], options: dict[str, Any]):
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as archive:
+            for path, content in files.items():
+                archive.writestr(zipfile.ZipInfo(path), content)
+        data = packed.getvalue()
+        digest = hashlib.sha256(data).hexdigest()
+        name = f"{mod}-{digest[:8]}.zip"
+        (self.root / "harbour" / "files" / name).write_bytes(data)
+        build = LockedBuild(
+            mod,
+            mod.title(),
+            number,
+            Kind.MOD,
+            Channel.STABLE,
+            True,
+            options.get("sides", {}).get(mod, Side.BOTH),
+            Reach.CREW,
+            "MIT",
+            "harbour",
+            options.get("pickups", {}).get(mod, Pickup.DIRECT),
+            (f"files/{name}",),
+            f"pages/{mod}",
+            Archive(name, len(data), digest),
+        )
+        placed = [
+            PlacedFile(
+                f"mods/{mod}/{path}",
+                len(content.encode()),
+                options.get("hashes", {}).get(path) or hashlib.sha256(content.encode()).hexdigest(),
+                mod,
+                path,
+            )
+            for path, content in files.items()
+        ]
+        return build, placed
+
+    def archive(self, mod: str) -> Path:
+        return max((self.root / "harbour" / "files").glob(f"{mod}-*.zip"), key=lambda path: path.stat().st_mtime_ns)
+
+    # --- What the agent asks
+
+    async def _pair(self, request: Request) -> Response:
+        if (await request.json())["code"].replace("-", "") != CODE:
+            return JSONResponse({"code": "not-found", "what": "This pairing code opens nothing."}, status_code=404)
+        public = public_half(self.shown_key)
+        told = {"token": "t0ken", "public_key": public.hex(), "key": key_fingerprint(public), "pack_id": PACK}
+        return JSONResponse({**told, "pack": "Night Freight", "installation": "i1", "name": "Mine", "side": self.side})
+
+    async def _head(self, request: Request) -> Response:
+        if request.headers.get("authorization") != "Bearer t0ken":
+            return JSONResponse({}, status_code=401)
+        return JSONResponse({"number": self.newest, "sources": {"harbour": f"{self.address}/harbour"}})
+
+    async def _release(self, request: Request) -> Response:
+        number = request.path_params["number"]
+        headers = {"Convoy-Signature": self.signatures[number].hex(), "Convoy-Key": public_half(self.key).hex()}
+        return Response(self.documents[number], headers=headers)
+
+    async def _report(self, request: Request) -> Response:
+        self.reports.append(json.loads(await request.body()))
+        return JSONResponse({"done": True})
+
+    async def _progress(self, request: Request) -> Response:
+        self.progress.append(json.loads(await request.body()))
+        return JSONResponse({"done": True})
