@@ -30,7 +30,6 @@ STATUS = {
     "already": 409,
     "blocked": 409,
     "too-many": 429,
-    "too-large": 413,
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 

@@ -1,0 +1,127 @@
+"""Reading sources and finding in what was read. A source that is away or talks nonsense hurts only its freshness."""
+
+import json
+from pathlib import Path
+
+import httpx
+import pytest
+
+from convoy_site.catalogue.models import Build, Mod, Source
+from convoy_site.catalogue.reading import read_source
+
+from .conftest import World, serving
+
+
+def source() -> Source:
+    return Source.objects.select_related("game").get(pk="harbour-shelf")
+
+
+def listing(sources: Path) -> dict:
+    return json.loads((sources / "harbour-shelf" / "catalogue.json").read_text())
+
+
+def reading(sources: Path, answer) -> Source:
+    with serving(sources, answer) as client:
+        read_source(source(), client)
+    return source()
+
+
+def test_the_demos_sources_are_read_whole(catalogue: None) -> None:
+    assert Mod.objects.filter(game="tillerway").count() == 25
+    assert Mod.objects.filter(game="gauge-hollow").count() == 8
+    assert set(Source.objects.values_list("trouble", flat=True)) == {""}
+    assert "climbs" in Build.objects.get(mod__slug="false-bottom").refused
+    assert Build.objects.exclude(mod__slug="false-bottom").exclude(refused="").count() == 0
+
+
+TROUBLES = [
+    ("away", lambda request: (_ for _ in ()).throw(httpx.ConnectError("refused")), "Not read"),
+    ("404", lambda request: httpx.Response(404), "404"),
+    ("500", lambda request: httpx.Response(500), "500"),
+    ("no JSON", lambda request: httpx.Response(200, content=b'{"mods": [{"id"'), "Not read"),
+    ("a list", lambda request: httpx.Response(200, json=[1, 2]), "named fields"),
+    ("other JSON", lambda request: httpx.Response(200, json={"mods": 7}), "must be a list"),
+]
+
+
+@pytest.mark.parametrize(("name", "answer", "says"), TROUBLES, ids=[one[0] for one in TROUBLES])
+def test_a_source_in_trouble_loses_nothing_but_freshness(
+    catalogue, sources: Path, name: str, answer, says: str
+) -> None:
+    before, read_at = Build.objects.count(), source().read_at
+    after = reading(sources, answer)
+    assert says in after.trouble
+    assert (Build.objects.filter(gone=False).count(), after.read_at) == (before, read_at)
+    assert reading(sources, lambda request: httpx.Response(304)).trouble == ""
+
+
+def test_an_unchanged_source_is_asked_and_not_read(catalogue, sources: Path) -> None:
+    asked: list[str] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        asked.append(request.headers.get("if-none-match", ""))
+        return httpx.Response(304)
+
+    before = source().read_at
+    assert reading(sources, answer).read_at > before
+    assert asked == ['"1"']
+
+
+def test_new_builds_come_vanished_ones_go_and_changed_ones_are_named(catalogue, sources: Path) -> None:
+    listed = listing(sources)
+    ledger = next(mod for mod in listed["mods"] if mod["id"] == "lock-ledger")
+    fresh = {**ledger["builds"][-1], "version": "3.5.0"}
+    forged = {**ledger["builds"][1], "archive": {**ledger["builds"][1]["archive"], "sha256": "f" * 64}}
+    ledger["builds"] = [forged, ledger["builds"][2], fresh]
+    listed["mods"] = [mod for mod in listed["mods"] if mod["id"] != "rivet"]
+    after = reading(sources, lambda request: httpx.Response(200, json=listed))
+    builds = {build.version: build for build in Build.objects.filter(mod__slug="lock-ledger")}
+    assert {version: build.gone for version, build in builds.items()} == {
+        "2.9.0": True, "3.3.0": False, "3.4.1": False, "3.5.0": False}  # fmt: skip
+    assert builds["3.3.0"].archive_sha256 != "f" * 64
+    assert "lock-ledger 3.3.0: listed with another archive than before" in after.trouble
+    assert set(Build.objects.filter(mod__slug="rivet").values_list("gone", flat=True)) == {True}
+    reading(sources, lambda request: httpx.Response(200, json=listing(sources)))
+    assert not Build.objects.filter(gone=True).exclude(version="3.5.0").exists()
+
+
+def test_a_second_source_cannot_take_over_a_mod(catalogue, sources: Path) -> None:
+    stolen = {"mods": [mod for mod in listing(sources)["mods"] if mod["id"] == "rivet"]}
+    other = Source.objects.select_related("game").get(pk="chandlers-row")
+    with serving(sources, lambda request: httpx.Response(200, json=stolen)) as client:
+        read_source(other, client)
+    assert "harbour-shelf has it already" in Source.objects.get(pk="chandlers-row").trouble
+    assert Mod.objects.get(slug="rivet").source_id == "harbour-shelf"
+
+
+def found(world: World, query: str) -> dict[str, dict]:
+    status, page = world.as_("member").get(f"{world.at}/catalogue?{query}")
+    assert status == 200
+    return {row["slug"]: row for row in page["rows"]}
+
+
+def test_the_finder_forgives_typing_and_gives_reasons(world: World) -> None:
+    assert "night-lanterns" in found(world, "text=lanters")
+    assert "heron-almanac" in found(world, "text=herron")
+    assert next(iter(found(world, "text=lock+ledger"))) == "lock-ledger"
+    assert set(found(world, "text=herons")) >= {"heron-almanac"}
+    assert "sluice-books" not in found(world, "")
+    row = found(world, "text=sluice&fitting_only=false")["sluice-books"]
+    assert (row["fit_version"], row["reason"]) == ("", "Its newest build, 1.8.0, is made for capstan, not bosun.")
+    assert "climbs" in found(world, "text=false+bottom&fitting_only=false")["false-bottom"]["reason"]
+    assert set(found(world, "kind=texture+pack")) == {"tarred-planks"}
+
+
+@pytest.mark.parametrize("query", ["text=%25_%27%22%5C", "text=" + "x" * 200, "page=999", "page=-3", "kind=no+such"])
+def test_odd_searches_are_answered(world: World, query: str) -> None:
+    found(world, query)
+
+
+def test_the_inspector_says_what_rules_a_build_out(world: World) -> None:
+    _, page = world.as_("member").get(f"{world.at}/mods/weir-core")
+    ruled_out = {build["version"]: build["ruled_out"] for build in page["builds"]}
+    assert list(ruled_out) == ["2.0.0", "1.4.1", "1.3.0", "1.2.0"]
+    assert "needs weir-core 1.3 or newer, below 2" in ruled_out["2.0.0"]
+    assert ruled_out["1.4.1"] == ruled_out["1.3.0"] == ""
+    assert "game version" in ruled_out["1.2.0"]
+    assert world.as_("member").get(f"{world.at}/mods/nothing")[0] == 404

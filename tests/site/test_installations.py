@@ -1,0 +1,170 @@
+"""Installations: joined, paired once, heard from, and where each stands."""
+
+import subprocess
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from django.utils import timezone
+
+from convoy_core.recipe import read_recipe
+from convoy_core.signing import verify
+from convoy_site.installations import tasks
+from convoy_site.installations.models import Installation, StandInMachine
+from convoy_site.installations.services import stand_in_folder
+from convoy_site.people.models import Membership
+
+from .conftest import World
+from .test_drafts import edit
+from .test_releases import publish
+
+
+def called(world: World, name: str = "My machine") -> dict[str, Any]:
+    rows = world.as_("owner").get(f"{world.at}/roll-call")[1]["rows"]
+    return next(row for row in rows if row["name"] == name)
+
+
+def report(world: World, release: str = "1.0.0", **deviations: str) -> tuple[int, Any]:
+    body = {"release": release, "deviations": deviations, "fingerprint": "7K2M-Q4XB"}
+    return world.agent().post("/api/agent/report", body)
+
+
+def test_joining_makes_a_member_and_keeps_a_role(world: World) -> None:
+    for who, role in (("stranger", "member"), ("curator", "curator")):
+        status, told = world.as_(who).post("/api/installations", {"code": world.code, "name": "Here"})
+        assert (status, told["pack"], told["standing"]["state"]) == (200, "Night Freight", "not heard from")
+        assert Membership.objects.get(user=world.users[who], crew=world.crew).role == role
+
+
+def test_a_pairing_command_works_once_and_not_for_ever(world: World) -> None:
+    at = f"/api/installations/{world.installation.id}/pairing"
+    first = world.as_("member").post(at)[1]["code"]
+    told = world.as_("member").post(at)[1]
+    assert told["command"].startswith(f"convoy join {told['code']} --site http") and " --key " in told["command"]
+    agent = world.agent("nobody")
+    assert agent.post("/api/agent/pair", {"code": first})[0] == 404
+    status, paired = agent.post("/api/agent/pair", {"code": told["code"].lower()})
+    assert status == 200 and world.agent(paired["token"]).get("/api/agent/head")[0] == 200
+    assert agent.post("/api/agent/pair", {"code": told["code"]})[0] == 404
+    assert world.agent().get("/api/agent/head")[0] == 401
+    late = world.as_("member").post(at)[1]["code"]
+    Installation.objects.update(pairing_until=timezone.now() - timedelta(seconds=1))
+    assert agent.post("/api/agent/pair", {"code": late})[0] == 404
+
+
+def test_a_join_code_given_to_the_agent_is_told_apart(world: World) -> None:
+    status, told = world.agent("x").post("/api/agent/pair", {"code": world.code})
+    assert status == 422 and "join code" in told["what"] and "/join" in told["now"]
+
+
+def test_an_agent_gets_its_packs_signed_bytes_and_no_other(world: World) -> None:
+    agent = world.agent()
+    assert agent.get("/api/agent/head")[1]["number"] == "1.0.0"
+    reply = agent.client.get("/api/agent/releases/1.0.0")
+    verify(bytes.fromhex(reply["Convoy-Key"]), reply.content, bytes.fromhex(reply["Convoy-Signature"]))
+    assert read_recipe(reply.content).pack_name == "Night Freight"
+    assert agent.get("/api/agent/releases/9.9")[0] == 404
+
+
+def test_the_roll_call_follows_reports(world: World) -> None:
+    assert called(world)["standing"]["state"] == "not heard from"
+    assert report(world)[0] == 200
+    assert called(world)["standing"]["state"] == "in step"
+    report(world, **{"mods/lock-ledger/settings.toml": "altered"})
+    row = called(world)
+    assert row["standing"]["state"] == "differs"
+    assert row["standing"]["differences"][0]["sentence"] == "Lock Ledger: mods/lock-ledger/settings.toml altered"
+    report(world)
+    edit(world, {"do": "remove", "mod": "heron-almanac"})
+    publish(world, "1.1.0")
+    row = called(world)
+    assert (row["standing"]["state"], row["standing"]["behind"]) == ("behind", 1)
+    assert row["standing"]["to_do"] == "Sync to release 1.1.0."
+    report(world, "1.1.0")
+    assert called(world)["standing"]["state"] == "in step"
+    Installation.objects.update(heard_at=timezone.now() - timedelta(days=9))
+    assert called(world)["standing"]["state"] == "not heard from"
+
+
+def test_the_members_page_says_what_is_to_come(world: World) -> None:
+    report(world)
+    edit(world, {"do": "remove", "mod": "heron-almanac"}, {"do": "add", "mod": "harbour-clerk"})
+    publish(world, "1.1.0")
+    _, page = world.as_("member").get(f"/api/installations/{world.installation.id}")
+    # The clerk is the server's; a player is not told to expect it.
+    assert [(one["what"], one["mod"]) for one in page["changes"]] == [("removed", "heron-almanac")]
+    assert (page["release"], page["current"]) == ("1.0.0", "1.1.0")
+
+
+def test_the_line_says_who_is_where(world: World) -> None:
+    report(world)
+    edit(world, {"do": "remove", "mod": "heron-almanac"})
+    _, line = world.as_("member").get(f"{world.at}/line")
+    assert [mark["number"] for mark in line["marks"]] == ["1.0.0"]
+    assert line["pending"] == 2
+    assert [(one["initials"], one["release"], one["state"], one["mine"]) for one in line["people"]] == [
+        ("M", "1.0.0", "in step", True)
+    ]
+
+
+BAD_REPORTS = [
+    ({"release": "9.9", "deviations": {}}, 404, None),
+    ({"release": "1.0.0"}, 422, "deviations"),
+    ({"release": "1.0.0", "deviations": {"x": "eaten"}}, 422, "deviations.x"),
+    ({"release": "1.0.0", "deviations": {"x" * 301: "extra"}}, 422, "deviations"),
+    ({"release": "1.0.0", "deviations": {str(n): "extra" for n in range(10_001)}}, 422, "deviations"),
+    ({"release": 1, "deviations": {}}, 422, "release"),
+]
+
+
+@pytest.mark.parametrize(("body", "status", "field"), BAD_REPORTS)
+def test_a_report_that_makes_no_sense_is_refused(world: World, body: dict, status: int, field: str | None) -> None:
+    got, told = world.agent().post("/api/agent/report", body)
+    assert got == status
+    if field:
+        assert any(name.startswith(field) for name in told["fields"]), told
+
+
+def test_progress_is_shown_and_a_silent_agent_is_said_to_have_stopped(world: World) -> None:
+    body = {"phase": "fetching", "what": "Lock Ledger", "done": 5, "total": 10, "seconds_left": 2}
+    assert world.agent().post("/api/agent/progress", body)[0] == 200
+    assert called(world)["progress"] == {**body, "error": ""}
+    Installation.objects.update(progress_at=timezone.now() - timedelta(minutes=2))
+    assert "stopped without a word" in called(world)["progress"]["error"]
+    report(world)
+    assert called(world)["progress"]["phase"] == ""
+
+
+@pytest.fixture
+def on_stand_in(world: World) -> World:
+    machine = StandInMachine.objects.create(slug="box", name="Box", owner=world.users["member"], memory_mb=8192)
+    Installation.objects.filter(pk=world.installation.pk).update(machine=machine)
+    world.installation.refresh_from_db()
+    return world
+
+
+def test_only_ones_own_stand_in_is_synced_and_once_at_a_time(on_stand_in: World, monkeypatch: Any) -> None:
+    deferred: list[dict] = []
+    monkeypatch.setattr(tasks.sync_stand_in, "defer", lambda **given: deferred.append(given))
+    at = f"/api/installations/{on_stand_in.installation.id}/sync"
+    assert on_stand_in.as_("member").post(at, {"extras_aside": True})[0] == 200
+    assert on_stand_in.as_("member").post(at, {})[0] == 409
+    assert deferred == [{"installation": str(on_stand_in.installation.id), "extras_aside": True}]
+    body = {"code": on_stand_in.code, "name": "Not mine", "machine": "box"}
+    assert on_stand_in.as_("stranger").post("/api/installations", body)[0] == 404
+    assert not Membership.objects.filter(user=on_stand_in.users["stranger"]).exists()
+
+
+def test_a_stand_ins_failure_is_told_in_the_agents_words(on_stand_in: World, monkeypatch: Any) -> None:
+    ran: list[list[str]] = []
+
+    def run(command: list[str], **_: object) -> "subprocess.CompletedProcess[str]":
+        ran.append(command)
+        return subprocess.CompletedProcess(command, 2, "", "The disk is full.\n")
+
+    monkeypatch.setattr(tasks.subprocess, "run", run)
+    tasks.sync_stand_in(installation=str(on_stand_in.installation.id))
+    assert called(on_stand_in)["progress"]["error"] == "The disk is full."
+    assert "join" in ran[0] and ran[0][-1] == str(stand_in_folder(on_stand_in.installation))
+    tasks.sync_stand_in(installation="00000000-0000-0000-0000-000000000000")
+    assert len(ran) == 1

@@ -1,0 +1,116 @@
+"""Who may do what, at every door: each role, a stranger, and nobody. Strangers are told that there is nothing."""
+
+import re
+
+import pytest
+
+from convoy_site.api import api
+from convoy_site.people.models import Membership
+
+from .conftest import World
+
+EDITS = {"revision": 1, "edits": [{"do": "add", "mod": "rivet"}]}
+SEE = {"owner": 200, "curator": 200, "member": 200, "stranger": 404, "nobody": 401}
+CURATE = {"owner": 200, "curator": 200, "member": 403, "stranger": 404, "nobody": 401}
+OWN = {"owner": 200, "curator": 403, "member": 403, "stranger": 404, "nobody": 401}
+MINE = {"owner": 404, "curator": 404, "member": 200, "stranger": 404, "nobody": 401}
+ANYBODY = {"owner": 200, "curator": 200, "member": 200, "stranger": 200, "nobody": 401}
+OPEN = {**ANYBODY, "nobody": 200}
+
+DOORS = [
+    ("GET", "/api/health", None, OPEN),
+    ("GET", "/api/me", None, OPEN),
+    ("GET", "/api/games", None, ANYBODY),
+    ("GET", "/api/packs", None, ANYBODY),
+    ("GET", "/api/machines", None, ANYBODY),
+    ("GET", "/api/installations", None, ANYBODY),
+    ("GET", "/api/find?text=night", None, ANYBODY),
+    ("GET", "/api/codes/{code}", None, ANYBODY),
+    ("POST", "/api/crews", {"name": "Another crew"}, ANYBODY),
+    ("POST", "/api/installations", {"code": "{code}", "name": "Second"}, ANYBODY),
+    ("GET", "/api/crews/{crew}", None, SEE),
+    ("PUT", "/api/crews/{crew}/people/curator", {"role": "curator"}, OWN),
+    ("POST", "/api/packs", {"crew": "{crew}", "game": "tillerway", "name": "New", "game_version": "2.1.0"}, CURATE),
+    ("GET", "/api/packs/{pack}", None, SEE),
+    ("PATCH", "/api/packs/{pack}", {"notes": "new"}, CURATE),
+    ("GET", "/api/packs/{pack}/draft", None, SEE),
+    ("GET", "/api/packs/{pack}/draft/edits", None, SEE),
+    ("POST", "/api/packs/{pack}/draft/edits", EDITS, CURATE),
+    ("GET", "/api/packs/{pack}/findings", None, SEE),
+    ("GET", "/api/packs/{pack}/catalogue", None, SEE),
+    ("GET", "/api/packs/{pack}/mods/weir-core", None, SEE),
+    ("GET", "/api/packs/{pack}/pending", None, SEE),
+    ("GET", "/api/packs/{pack}/line", None, SEE),
+    ("GET", "/api/packs/{pack}/roll-call", None, SEE),
+    ("GET", "/api/packs/{pack}/releases", None, SEE),
+    ("GET", "/api/packs/{pack}/releases/1.0.0", None, SEE),
+    (
+        "POST",
+        "/api/packs/{pack}/releases",
+        {"revision": 1, "number": "2.0.0"},
+        {**CURATE, "owner": 409, "curator": 409},
+    ),
+    ("GET", "/api/packs/{pack}/codes", None, CURATE),
+    ("POST", "/api/packs/{pack}/codes", {"uses": 3}, CURATE),
+    ("DELETE", "/api/packs/{pack}/codes/{code}", None, CURATE),
+    ("GET", "/api/installations/{installation}", None, MINE),
+    ("POST", "/api/installations/{installation}/pairing", None, MINE),
+    ("POST", "/api/installations/{installation}/sync", {}, {**MINE, "member": 422}),
+]
+AGENT_DOORS = [
+    ("GET", "/api/agent/head"),
+    ("GET", "/api/agent/releases/1.0.0"),
+    ("POST", "/api/agent/report"),
+    ("POST", "/api/agent/progress"),
+]
+
+
+def filled(world: World, text: str) -> str:
+    known = {"crew": world.crew.id, "pack": world.pack.id, "code": world.code, "installation": world.installation.id}
+    return re.sub(r"\{(\w+)\}", lambda found: str(known.get(found[1], found[0])), text)
+
+
+@pytest.mark.parametrize(("method", "path", "body", "expected"), DOORS, ids=[f"{door[0]} {door[1]}" for door in DOORS])
+@pytest.mark.parametrize("who", ["owner", "curator", "member", "stranger", "nobody"])
+def test_each_door_for_each_role(world: World, who: str, method: str, path: str, body: object, expected: dict) -> None:
+    given = (
+        {key: filled(world, value) if isinstance(value, str) else value for key, value in body.items()} if body else {}
+    )
+    status, told = world.as_(who).send(method, filled(world, path), given)
+    assert status == expected[who], told
+    if status in (403, 404):
+        assert told["what"] and told["code"] in ("forbidden", "not-found")
+
+
+def test_every_door_of_the_api_is_in_the_table() -> None:
+    described = {
+        (method.upper(), re.sub(r"\{[^}]*\}", "{}", path))
+        for path, operations in api.get_openapi_schema()["paths"].items()
+        for method in operations
+    }
+    shapes = [(method, re.sub(r"\{[^}]*\}", "{}", path.split("?")[0])) for method, path, *_ in DOORS]
+    tested = {(method, re.sub(r"/(curator|weir-core|1\.0\.0)$", "/{}", path)) for method, path in shapes}
+    tested |= {(method, path.replace("1.0.0", "{}")) for method, path in AGENT_DOORS} | {("POST", "/api/agent/pair")}
+    assert described == tested
+
+
+@pytest.mark.parametrize(("method", "path"), AGENT_DOORS)
+def test_agents_need_their_own_token(world: World, method: str, path: str) -> None:
+    for asker in (world.as_("owner"), world.agent("wrong token"), world.agent(" ")):
+        assert asker.send(method, path, {})[0] == 401
+
+
+def test_an_agents_token_opens_no_other_door(world: World) -> None:
+    assert world.agent().get(world.at)[0] == 401
+    assert world.agent().get("/api/installations")[0] == 401
+
+
+def test_a_crew_always_has_one_owner(world: World) -> None:
+    at = f"/api/crews/{world.crew.id}/people"
+    owner = world.as_("owner")
+    assert owner.send("PUT", f"{at}/owner", {"role": "member"})[0] == 403
+    assert owner.send("PUT", f"{at}/stranger", {"role": "member"})[0] == 404
+    assert owner.send("PUT", f"{at}/curator", {"role": "captain"})[0] == 422
+    assert owner.send("PUT", f"{at}/curator", {"role": "owner"})[0] == 200
+    roles = dict(Membership.objects.filter(crew=world.crew).values_list("user__username", "role"))
+    assert roles == {"owner": "curator", "curator": "owner", "member": "member"}
