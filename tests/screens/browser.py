@@ -52,7 +52,7 @@ class Browser:
 
     def until(self, what: str, test: Callable[[], object]) -> object:
         return WebDriverWait(self.driver, WAIT_SECONDS, ignored_exceptions=[StaleElementReferenceException]).until(
-            lambda _: test(), f"waited in vain for: {what}\n{self.text()[:1500]}"
+            lambda _: test(), f"waited in vain for: {what}"
         )
 
     def text(self) -> str:
@@ -72,6 +72,7 @@ class Browser:
             f'{scope}//button[normalize-space()="{name}" or @aria-label="{name}"]',
             f'{scope}//a[normalize-space()="{name}" or @aria-label="{name}"]',
             f'{scope}//*[@id=//label[starts-with(normalize-space(), "{name}")]/@for]',
+            f'{scope}//input[@aria-label="{name}"]',
             f'{scope}//*[@role="menuitem"][normalize-space()="{name}"]',
             f'{scope}//label[normalize-space()="{name}"]//input',
         )

@@ -240,7 +240,7 @@ function BuildRow({
             onChange={(event) => setBecause(event.target.value)}
           />
           <Button type="submit" variant="contained">
-            Hold
+            Hold here
           </Button>
         </Box>
       )}

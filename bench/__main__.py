@@ -1,0 +1,79 @@
+"""`./run bench`: measures what the issues ask for, and writes docs/benchmarks.md. Started with a fresh demo stack."""
+
+from __future__ import annotations
+
+import os
+import platform
+import statistics
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import django
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
+sys.path.insert(0, "src")
+django.setup()
+
+from . import site_pages, syncing  # noqa: E402 - after django.setup
+
+ROOT = Path(__file__).resolve().parent.parent
+OUT = ROOT / "docs" / "benchmarks.md"
+
+Row = tuple[str, str, str]
+"""What was measured, the figure, and the aim or remark."""
+
+PARTS: dict[str, Callable[[], list[Row]]] = {
+    "pages, demo data": site_pages.demo,
+    "pages, 5,000 mods": site_pages.large,
+    "edit of a 100-line draft": site_pages.editing,
+    "sync": syncing.measure,
+}
+
+
+def main() -> None:
+    wanted = [part for part in PARTS if not sys.argv[1:] or any(word in part for word in sys.argv[1:])]
+    tables = {part: PARTS[part]() for part in wanted}
+    for part, rows in tables.items():
+        print(f"\n{part}")
+        for what, figure, aim in rows:
+            print(f"  {what:62} {figure:>28}   {aim}")
+    if not sys.argv[1:]:
+        OUT.write_text(page(tables))
+        print(f"\nwritten: {OUT.relative_to(ROOT)}")
+
+
+def page(tables: dict[str, list[Row]]) -> str:
+    lines = [
+        "# Benchmarks",
+        "",
+        "Written by `./run bench`. The starting times at the end are taken by hand, with how they were taken. The machine is shared and noisy: compare ratios within one run, not seconds across runs.",
+        "",
+        f"Machine: {machine()}. Taken {time.strftime('%Y-%m-%d')}.",
+        "",
+    ]
+    for part, rows in tables.items():
+        lines += [f"## {part.capitalize()}", "", "| what | figure | aim, remark |", "| --- | --- | --- |"]
+        lines += [f"| {what} | {figure} | {aim} |" for what, figure, aim in rows] + [""]
+    return "\n".join(lines) + starting()
+
+
+def machine() -> str:
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") / 2**30
+    return f"{os.cpu_count()} cores, {memory:.0f} GB, {platform.system()}, Python {platform.python_version()}"
+
+
+def starting() -> str:
+    """The hand-taken part of the page is kept as it stands."""
+    mark = "## Starting"
+    kept = OUT.read_text() if OUT.exists() else ""
+    return kept[kept.index(mark) :] if mark in kept else f"{mark}\n\nNot taken yet.\n"
+
+
+def p95(seconds: list[float]) -> float:
+    return statistics.quantiles(seconds, n=20)[18]
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,155 @@
+"""Pages' data over loopback, through the running site: 95th percentile of single requests, one after another."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import random
+import statistics
+import time
+from collections.abc import Callable
+from typing import Any
+
+import httpx
+from django.utils import timezone
+
+from convoy_core.catalogue import read_catalogue
+from convoy_site.catalogue.models import Game, Source
+from convoy_site.catalogue.reading import _keep
+from convoy_site.packs.models import Pack
+from convoy_site.packs.services import NewPack, start_pack
+from convoy_site.people.models import Crew, User
+
+REQUESTS = 60
+SEED = 20261123
+
+
+def signed_in(name: str = "maren") -> httpx.Client:
+    client = httpx.Client(base_url=os.environ["CONVOY_ADDRESS"], timeout=60)
+    client.get("/api/me")
+    headers = {"X-CSRFToken": client.cookies["csrftoken"]}
+    body = {"username": name, "password": "kestrel-demo"}
+    client.post("/_allauth/browser/v1/auth/login", json=body, headers=headers).raise_for_status()
+    client.headers["X-CSRFToken"] = client.cookies["csrftoken"]
+    return client
+
+
+def timed(ask: Callable[[int], httpx.Response], count: int = REQUESTS) -> list[float]:
+    taken = []
+    for number in range(count + 3):
+        began = time.perf_counter()
+        ask(number).raise_for_status()
+        taken.append(time.perf_counter() - began)
+    return taken[3:]
+
+
+def row(what: str, taken: list[float], aim: str) -> tuple[str, str, str]:
+    middle, high = statistics.median(taken) * 1000, statistics.quantiles(taken, n=20)[18] * 1000
+    return what, f"p50 {middle:.0f} ms, p95 {high:.0f} ms", aim
+
+
+WORDS = ["lantern", "lantrn", "lock", "weir", "herron", "tarred", "quiet deck", "fog", "bells", "cargo"]
+
+
+def pages(client: httpx.Client, pack: Pack) -> list[tuple[str, str, str]]:
+    at = f"/api/packs/{pack.id}"
+    aim = "aim: p95 under 100 ms"
+    return [
+        row("catalogue search", timed(lambda n: client.get(f"{at}/catalogue", params={"text": WORDS[n % 10]})), aim),
+        row("catalogue, first page", timed(lambda n: client.get(f"{at}/catalogue")), aim),
+        row("draft page", timed(lambda n: client.get(f"{at}/draft")), aim),
+        row("roll call", timed(lambda n: client.get(f"{at}/roll-call")), aim),
+        row("the line", timed(lambda n: client.get(f"{at}/line")), aim),
+    ]
+
+
+def demo() -> list[tuple[str, str, str]]:
+    return pages(signed_in(), Pack.objects.get(name="Night Freight"))
+
+
+def large() -> list[tuple[str, str, str]]:
+    load_mods(5_000)
+    return pages(signed_in(), Pack.objects.get(name="Night Freight"))
+
+
+def editing() -> list[tuple[str, str, str]]:
+    """Adds and removes one mod in a draft of 100 chosen lines and what they need, over HTTP, resolve included."""
+    load_mods(5_000)
+    client = signed_in()
+    crew = Crew.objects.get(name="Kestrel Wharf")
+    base = {"game_version": "2.1.0", "loader": "bosun", "loader_version": "5.2.0"}
+    new = NewPack(crew=crew.id, game="tillerway", name="Hundred Lines", emblem="reed", group="", notes="", **base)
+    pack = start_pack(User.objects.get(username="maren"), new)
+    at = f"/api/packs/{pack.id}/draft"
+
+    def send(*edits: dict[str, Any]) -> httpx.Response:
+        revision = client.get(at).json()["revision"]
+        return client.post(f"{at}/edits", json={"revision": revision, "edits": list(edits)})
+
+    began = time.perf_counter()
+    send(*({"do": "add", "mod": f"bulk-{number}"} for number in range(3000, 3100))).raise_for_status()
+    first = time.perf_counter() - began
+    told = client.get(at).json()
+    edits: list[float] = []
+    for number in range(20):
+        for do in ("add", "remove"):
+            revision = client.get(at).json()["revision"]
+            body = {"revision": revision, "edits": [{"do": do, "mod": f"bulk-{3200 + number}"}]}
+            began = time.perf_counter()
+            client.post(f"{at}/edits", json=body).raise_for_status()
+            edits.append(time.perf_counter() - began)
+    size = f"{told['chosen']} chosen + {told['brought_in']} brought in"
+    return [
+        row(f"one edit, resolve included ({size})", edits, ""),
+        (f"the first 100 lines in one go ({size})", f"{first:.2f} s", ""),
+        row("draft page of it", timed(lambda n: client.get(at)), "aim: p95 under 100 ms"),
+    ]
+
+
+def load_mods(count: int) -> None:
+    """Made-up mods with needs among one another, read as a source's catalogue is read."""
+    source, made = Source.objects.get_or_create(
+        pk="bulk",
+        defaults={
+            "name": "Bulk",
+            "game": Game.objects.get(pk="tillerway"),
+            "address": "http://127.0.0.1:9",
+            "pickup": "direct",
+        },
+    )
+    if not made:
+        return
+    chance = random.Random(SEED)
+    listed = {"mods": [bulk_mod(number, chance) for number in range(count)]}
+    _keep(source, list(read_catalogue(listed, source.game.profile)))
+    source.etag, source.read_at = "loaded", timezone.now()
+    source.save()
+
+
+ADJECTIVES = ["Quiet", "Tarred", "Amber", "Deep", "Old", "Second", "Low", "Painted", "Slow", "Bright"]
+NOUNS = ["Weir", "Lantern", "Towpath", "Ledger", "Barge", "Reed", "Sluice", "Basin", "Market", "Heron", "Gate", "Rope"]
+
+
+def bulk_mod(number: int, chance: random.Random) -> dict[str, Any]:
+    """Mod `number` needs up to three earlier ones among the first thousand, as frameworks are needed in life."""
+    needs = {f"bulk-{chance.randrange(min(number, 1000))}": ">=1" for _ in range(chance.randrange(4))} if number else {}
+    builds = []
+    for minor in range(8):
+        digest = hashlib.sha256(f"{number} {minor}".encode()).hexdigest()
+        archive = {"name": f"bulk-{number}-1.{minor}.zip", "size": 100_000, "sha256": digest}
+        files = [{"path": "waybill.toml", "size": 10, "sha256": digest}]
+        builds.append(
+            {
+                "version": f"1.{minor}",
+                "date": f"2026-0{minor + 1}-01",
+                "games": ">=2.0, <2.2",
+                "loaders": {"bosun": ">=5"},
+                "needs": needs,
+                "archive": archive,
+                "files": files,
+                "url": archive["name"],
+            }
+        )
+    name = f"{chance.choice(ADJECTIVES)} {chance.choice(NOUNS)} {number}"
+    return {"id": f"bulk-{number}", "name": name, "kind": "mod", "summary": f"{name} for the bench.", "builds": builds,
+            "downloads": chance.randrange(10**6)}  # fmt: skip

@@ -1,0 +1,92 @@
+"""The agent against the plain tools: fetching against curl, and a sync with nothing to do."""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import tempfile
+import time
+from pathlib import Path
+
+from convoy_agent.store import Store
+from convoy_agent.sync import join, sync
+from tests.agent.harbour import CODE, Harbour
+
+BUILDS, FILES_PER_BUILD, FILE_BYTES = 100, 50, 20_000
+ROUNDS = 3
+
+
+def measure() -> list[tuple[str, str, str]]:
+    """100 builds of 1 MB, 5,000 files. Both fetch the same archives from the same server, in turns."""
+    with tempfile.TemporaryDirectory() as place:
+        root = Path(place)
+        harbour = Harbour(root / "sources")
+        try:
+            return _measure(harbour, root)
+        finally:
+            harbour.close()
+
+
+def _measure(harbour: Harbour, root: Path) -> list[tuple[str, str, str]]:
+    mods = {
+        f"mod{number}": {
+            f"data/{part}.dat": f"{number} {part} ".ljust(FILE_BYTES, "x") for part in range(FILES_PER_BUILD)
+        }
+        for number in range(BUILDS)
+    }
+    lock = harbour.publish("1.0.0", mods)
+    total = sum(build.archive.size for build in lock.builds)
+    addresses = [f"{harbour.address}/harbour/{build.urls[0]}" for build in lock.builds]
+    curls, fetches, whole = [], [], []
+    for number in range(ROUNDS):
+        curls.append(_curl(addresses, root / f"curl{number}"))
+        folder, store = root / f"folder{number}", Store(root / f"store{number}")
+        join(CODE, harbour.address, folder)
+        marks: dict[str, float] = {}
+        began = time.perf_counter()
+        sync(folder, store, Watch(marks))
+        whole.append(time.perf_counter() - began)
+        fetches.append(marks["placing"] - marks["fetching"])
+    idle = []
+    for _ in range(5):
+        began = time.perf_counter()
+        sync(folder, store)
+        idle.append(time.perf_counter() - began)
+    curl, fetch = statistics.median(curls), statistics.median(fetches)
+    return [
+        (
+            "curl, the same files over one connection",
+            f"{total / curl / 1e6:.0f} MB/s",
+            f"{total / 1e6:.0f} MB in {BUILDS} files",
+        ),
+        (
+            "agent fetching, every byte hashed",
+            f"{total / fetch / 1e6:.0f} MB/s",
+            f"{curl / fetch:.2f} of curl; aim: 0.8",
+        ),
+        (
+            "first sync of it all: fetch, unpack, verify, place",
+            f"{statistics.median(whole):.2f} s",
+            f"{len(lock.files)} files",
+        ),
+        ("sync with nothing to do", f"{statistics.median(idle):.2f} s", f"{len(lock.files)} files; aim: under 1 s"),
+    ]
+
+
+class Watch:
+    """Notes when each phase began."""
+
+    def __init__(self, marks: dict[str, float]) -> None:
+        self._marks = marks
+
+    def phase(self, phase: str, total: int) -> None:
+        self._marks[phase] = time.perf_counter()
+
+    def move(self, done: int, what: str) -> None: ...
+
+
+def _curl(addresses: list[str], to: Path) -> float:
+    to.mkdir()
+    began = time.perf_counter()
+    subprocess.run(["curl", "-sS", "--fail", "--remote-name-all", "--output-dir", str(to), *addresses], check=True)
+    return time.perf_counter() - began
