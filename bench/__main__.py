@@ -48,7 +48,8 @@ def page(tables: dict[str, list[Row]]) -> str:
     lines = [
         "# Benchmarks",
         "",
-        "Written by `./run bench`. The starting times at the end are taken by hand, with how they were taken. The machine is shared and noisy: compare ratios within one run, not seconds across runs.",
+        "Written by `./run bench`. The starting times at the end are taken by hand, with how they were taken.",
+        "The machine is shared and noisy: compare ratios within one run, not seconds across runs.",
         "",
         f"Machine: {machine()}. Taken {time.strftime('%Y-%m-%d')}.",
         "",

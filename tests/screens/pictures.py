@@ -1,0 +1,110 @@
+"""Takes the pictures of docs/screenshots from the demo's data. `./run pictures` starts it on a fresh stack."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+
+from .browser import Browser
+
+TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
+SETTLE_SECONDS = 0.8
+"""For fonts and the last small movement of a dialog."""
+
+
+def main() -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    maren, isbet, odwin = (
+        Browser(os.environ["CONVOY_ADDRESS"], *size) for size in ((1280, 800), (390, 844), (1280, 800))
+    )
+    night = Browser(os.environ["CONVOY_ADDRESS"], 1280, 800, dark=True)
+    try:
+        of_the_curator(maren)
+        of_the_members(maren, isbet, odwin)
+        at_night(night)
+    finally:
+        for browser in (maren, isbet, odwin, night):
+            browser.close()
+
+
+def take(browser: Browser, name: str) -> None:
+    time.sleep(SETTLE_SECONDS)
+    browser.picture(TARGET / f"{name}.png")
+    print(f"  {name}")
+
+
+def pack_address(browser: Browser, name: str) -> str:
+    link = browser.until(name, lambda: browser.driver.find_elements("xpath", f'//a[contains(@href, "/packs/")][contains(., "{name}")]'))
+    return link[0].get_attribute("href").replace(browser.address, "").replace("/assemble", "")
+
+
+def of_the_curator(maren: Browser) -> None:
+    maren.sign_in("maren")
+    maren.sees("Night Freight", "in step")
+    take(maren, "start")
+    pack = pack_address(maren, "Thursday nights")
+    maren.go("/packs/new")
+    maren.sees("Emblem")
+    maren.choose("Game", "Tillerway")
+    maren.fill("Name", "Slow Water")
+    take(maren, "new-pack")
+    maren.go(f"{pack}/assemble?mod=night-lanterns")
+    maren.sees("Night Lanterns", "Builds", "Chosen")
+    maren.press("Fits 2.1, Bosun")
+    maren.fill("Find a mod", "lock")
+    maren.sees("Old Sluice")
+    take(maren, "assemble")
+    maren.go(f"{pack}/assemble")
+    maren.press("Change base")
+    maren.choose("Loader", "Capstan")
+    maren.sees("chosen lines still fit")
+    take(maren, "change-base")
+    maren.go(f"{pack}/publish")
+    maren.sees("Changes since release", "any number of uses")
+    take(maren, "publish")
+    maren.go(f"{pack}/crew")
+    maren.sees("Roll call", "differs")
+    maren.driver.find_element("css selector", "[aria-expanded=false]").click()
+    take(maren, "crew")
+    hollow = pack_address_of_hollow_line(maren)
+    maren.go(f"{hollow}/check")
+    maren.sees("replaces one file of")
+    take(maren, "check")
+    maren.go(f"{pack}/publish")
+
+
+def pack_address_of_hollow_line(maren: Browser) -> str:
+    maren.go("/")
+    maren.sees("Hollow Line")
+    return pack_address(maren, "Hollow Line")
+
+
+def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
+    maren.sees("any number of uses")
+    code = maren.driver.find_element("css selector", "section code").text
+    isbet.sign_in("isbet")
+    isbet.go(f"/join/{code}")
+    isbet.sees("Kestrel Wharf", "Machine")
+    take(isbet, "join-phone")
+    isbet.press("Join Kestrel Wharf and install")
+    isbet.sees("What release 1.1.0 installs")
+    take(isbet, "installation-phone")
+    odwin.sign_in("odwin")
+    odwin.go("/")
+    odwin.sees("behind by 1")
+    odwin.driver.find_element("css selector", "a[href*='/installations/']").click()
+    odwin.sees("New since 1.0.0")
+    take(odwin, "installation")
+
+
+def at_night(night: Browser) -> None:
+    night.sign_in("tolliver")
+    night.sees("differs")
+    night.driver.find_element("css selector", "a[href*='/installations/']").click()
+    night.sees("Put it right")
+    take(night, "installation-dark")
+
+
+if __name__ == "__main__":
+    main()
