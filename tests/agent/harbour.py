@@ -41,7 +41,7 @@ class Harbour:
         self.signatures: dict[str, bytes] = {}
         self.reports: list[dict[str, Any]] = []
         self.progress: list[dict[str, Any]] = []
-        (root / "harbour" / "files").mkdir(parents=True)
+        (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
         app = make_app(root)
         app.router.routes[:0] = [
             Route("/api/agent/pair", self._pair, methods=["POST"]),
@@ -54,6 +54,7 @@ class Harbour:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
         self.address = f"http://127.0.0.1:{self.port}"
+        self.files_address = self.address
         self._server = uvicorn.Server(uvicorn.Config(app, "127.0.0.1", self.port, log_level="critical"))
         self._thread = threading.Thread(target=self._server.run, daemon=True)
         self._thread.start()
@@ -128,7 +129,7 @@ class Harbour:
     async def _head(self, request: Request) -> Response:
         if request.headers.get("authorization") != "Bearer t0ken":
             return JSONResponse({}, status_code=401)
-        return JSONResponse({"number": self.newest, "sources": {"harbour": f"{self.address}/harbour"}})
+        return JSONResponse({"number": self.newest, "sources": {"harbour": f"{self.files_address}/harbour"}})
 
     async def _release(self, request: Request) -> Response:
         number = request.path_params["number"]

@@ -35,7 +35,8 @@ def take(browser: Browser, name: str) -> None:
 
 
 def pack_address(browser: Browser, name: str) -> str:
-    link = browser.until(name, lambda: browser.driver.find_elements("xpath", f'//a[contains(@href, "/packs/")][contains(., "{name}")]'))
+    path = f'//a[contains(@href, "/packs/")][contains(., "{name}")]'
+    link = browser.until(name, lambda: browser.driver.find_elements("xpath", path))
     return link[0].get_attribute("href").replace(browser.address, "").replace("/assemble", "")
 
 

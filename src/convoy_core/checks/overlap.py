@@ -24,7 +24,7 @@ def check(subject: Subject) -> list[Finding]:
             winner,
             f"{names[winner]} replaces {_count(paths)} of {names[loser]}.",
             "Both carry them with different content, and the later in order wins.",
-            "Change their order if the other one should win.",
+            "Remove one of them if the wrong one wins.",
             tuple(paths),
         )
         for (loser, winner), paths in clashes.items()

@@ -1,4 +1,4 @@
-"""The search: depth first over demands, the one with the fewest candidates first, looking ahead at every step.
+"""The search: depth first over demands, one with no or a single build left before others, looking ahead each step.
 
 Complete: it finds an answer or proves there is none. It prefers what the lock has, then newest builds, demand by
 demand; the exact preference order of rules.md over the whole answer, and learning from conflicts, are not done here.
@@ -7,6 +7,7 @@ demand; the exact preference order of rules.md over the whole answer, and learni
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import islice
 
 from ..errors import ConvoyError
 from ..model import Build
@@ -76,18 +77,18 @@ class _Search:
                 return None
 
     def _narrowest(self) -> tuple[Demand | None, list[Build]]:
-        """The unmet demand with the fewest builds left, and those builds; None when every demand is met."""
-        best: Demand | None = None
-        left: list[Build] = []
+        """The first unmet demand with at most one build left, else the oldest unmet one; and the builds for it."""
+        oldest: Demand | None = None
         for demand in self._open:
             if self._met(demand):
                 continue
-            viable = [build for build in self._candidates.meeting(demand) if self._viable(build)]
-            if best is None or len(viable) < len(left):
-                best, left = demand, viable
-                if len(viable) <= 1:
-                    break
-        return best, left
+            left = list(islice(filter(self._viable, self._candidates.meeting(demand)), 2))
+            if len(left) <= 1:
+                return demand, left
+            oldest = oldest or demand
+        if oldest is None:
+            return None, []
+        return oldest, [build for build in self._candidates.meeting(oldest) if self._viable(build)]
 
     def _met(self, demand: Demand) -> bool:
         picked = self._picks.get(demand.mod)

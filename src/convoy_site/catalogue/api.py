@@ -15,7 +15,7 @@ from ..packs.services import pack_for
 from ..people.rights import Action, NotFound
 from ..shapes import Short
 from .models import Game, Mod
-from .services import PAGE, core_build, fit_of, search
+from .services import PAGE, core_of, fit_of, search
 
 router = Router(tags=["catalogue"])
 
@@ -193,7 +193,7 @@ def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
     picks = drafts.picked_builds(pack)
     builds = []
     for one in found.builds.filter(gone=False):
-        core = core_build(slug, one.version, one.channel, one.date, one.relations)
+        core = core_of(one, slug)
         ruled_out = one.refused or misfit(core, base) or why_not(core, base, picks)
         builds.append((core.version, _build_out(one, ruled_out)))
     builds.sort(key=lambda pair: pair[0], reverse=True)

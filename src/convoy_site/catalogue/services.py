@@ -24,10 +24,26 @@ MAX_ROUNDS = 40
 BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", "date", "relations")
 
 
-def core_build(mod: str, version: str, channel: str, date: object, relations: dict[str, object]) -> CoreBuild:
-    return CoreBuild(
-        mod, parse_version(version, str(date or "")), Channel(channel), **read_relations(Fields(relations))
-    )
+KEPT_BUILDS = 200_000
+"""Builds kept in memory as the core sees them: some 200 MB at most. Reading their relations anew is most of the cost
+of a draft page."""
+
+_kept: dict[int, CoreBuild] = {}
+
+
+def core_build(pk: int, mod: str, version: str, channel: str, date: object, relations: dict[str, object]) -> CoreBuild:
+    """A build as the core sees it. Kept by primary key: a build never changes once read."""
+    found = _kept.get(pk)
+    if found is None or found.mod != mod or found.version.text != version:
+        if len(_kept) >= KEPT_BUILDS:
+            _kept.clear()
+        parsed = parse_version(version, str(date or ""))
+        found = _kept[pk] = CoreBuild(mod, parsed, Channel(channel), **read_relations(Fields(relations)))
+    return found
+
+
+def core_of(row: Build, mod: str) -> CoreBuild:
+    return core_build(row.pk, mod, row.version, row.channel, row.date, row.relations)
 
 
 def closure(game: Game, mods: Iterable[str]) -> list[CoreBuild]:
@@ -49,8 +65,8 @@ def closure(game: Game, mods: Iterable[str]) -> list[CoreBuild]:
         loaded |= new
         rows = Build.objects.filter(mod__in=new, gone=False, refused="").values_list(*BUILD_FIELDS)
         frontier = set()
-        for _pk, slug, version, channel, date, relations in rows:
-            build = core_build(slug, version, channel, date, relations)
+        for row in rows:
+            build = core_build(*row)
             builds.append(build)
             frontier |= build.needs.keys()
     return builds
@@ -71,7 +87,7 @@ def fit_of(builds: Sequence[Build], slug: str, base: Base) -> Fit:
     if not usable:
         refused = next((one.refused for one in builds if one.refused), "")
         return Fit("", refused or "Its source no longer has any build of it.")
-    cores = [core_build(slug, one.version, one.channel, one.date, one.relations) for one in usable]
+    cores = [core_of(one, slug) for one in usable]
     newest = max(cores, key=lambda build: build.version)
     fitting = [build for build in cores if not misfit(build, base)]
     if not fitting:
@@ -84,7 +100,7 @@ def fit_of(builds: Sequence[Build], slug: str, base: Base) -> Fit:
 def newer_than(pick: CoreBuild, builds: Sequence[Build], base: Base, picks: Mapping[str, CoreBuild]) -> str:
     """The newest stable build above the picked one that fits the base and goes with the other picks; or nothing."""
     usable = [one for one in builds if not one.gone and not one.refused and one.channel == Channel.STABLE]
-    cores = [core_build(pick.mod, one.version, one.channel, one.date, one.relations) for one in usable]
+    cores = [core_of(one, pick.mod) for one in usable]
     above = sorted((one for one in cores if one.version > pick.version), key=lambda one: one.version, reverse=True)
     return next((one.version.text for one in above if not why_not(one, base, picks)), "")
 

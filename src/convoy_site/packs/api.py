@@ -12,7 +12,7 @@ from pydantic import Field
 from convoy_core.resolve import needed_by
 
 from ..catalogue.models import Mod
-from ..catalogue.services import core_build, newer_than
+from ..catalogue.services import core_of, newer_than
 from ..people.models import Membership, Role
 from ..people.rights import Action
 from ..shapes import Name, Short, Text
@@ -255,7 +255,7 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
 
 def _picks(pack: Pack, mods: dict[str, Mod]) -> dict:
     return {
-        slug: core_build(slug, build.version, build.channel, build.date, build.relations)
+        slug: core_of(build, slug)
         for slug, version in pack.draft.picks.items()
         if slug in mods
         for build in mods[slug].builds.all()

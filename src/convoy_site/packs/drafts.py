@@ -15,7 +15,7 @@ from convoy_core.ranges import ANY_VERSION, parse_range
 from convoy_core.versions import parse_version
 
 from ..catalogue.models import Build, Mod
-from ..catalogue.services import closure, core_build
+from ..catalogue.services import closure, core_of
 from .models import Draft, Line, Pack
 
 
@@ -58,6 +58,7 @@ def picked(draft: Draft, with_files: bool = False) -> Picked:
     """Brought-in builds first, then the chosen ones in their order: what was chosen wins over what came along."""
     order = {line.mod: line.order for line in draft.lines.all() if line.on}
     rows = Build.objects.filter(mod__game=draft.pack.game_id, mod__slug__in=draft.picks)
+    rows = rows.filter(version__in=set(draft.picks.values()))
     rows = rows.select_related("mod__source") if with_files else rows.select_related("mod__source").defer("files")
     found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
     found.sort(key=lambda row: (row.mod.slug in order, order.get(row.mod.slug, 0), row.mod.slug))
@@ -65,10 +66,7 @@ def picked(draft: Draft, with_files: bool = False) -> Picked:
 
 
 def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
-    return {
-        row.mod.slug: core_build(row.mod.slug, row.version, row.channel, row.date, row.relations)
-        for row in picked(pack.draft).rows
-    }
+    return {row.mod.slug: core_of(row, row.mod.slug) for row in picked(pack.draft).rows}
 
 
 def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild, list[PlacedFile]]]:
