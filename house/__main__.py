@@ -1,6 +1,7 @@
 """`./run COMMAND`: the table of commands."""
 
 import signal
+import subprocess
 import sys
 
 from . import commands
@@ -30,6 +31,9 @@ def main() -> int:
         return COMMANDS[name][0](sys.argv[2:])
     except KeyboardInterrupt:
         return 130
+    except subprocess.CalledProcessError as error:
+        print(f"\nThis step failed; what it said is above: {' '.join(map(str, error.cmd))}", file=sys.stderr)
+        return 1
 
 
 sys.exit(main())
