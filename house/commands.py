@@ -32,7 +32,7 @@ def _demo(fresh: bool, reloading: bool) -> int:
         environment = start_stack(services, "demo", fresh, reloading)
         address = environment["CONVOY_ADDRESS"]
         say(f"ready after {time.monotonic() - began:.1f} s")
-        print(f"\n  True Convoy is at  {address}\n")
+        print(f"\n  True Convoy is at  {address}\n", flush=True)
         subprocess.run(python("manage.py", "demo_accounts"), env=environment, cwd=ROOT, check=True)
         print("\n  Ctrl-C stops everything.\n", flush=True)
         try:

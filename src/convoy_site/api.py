@@ -82,7 +82,7 @@ def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
 
 @api.exception_handler(RequestDataTooBig)
 def _too_big(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
-    return refusal(request, 413, code="too-large", what="The request is too large.", fields={"body": "at most 4 MB"})
+    return refusal(request, 422, code="too-large", what="The request is too large.", fields={"body": "at most 4 MB"})
 
 
 def _plain(data: dict[str, Any]) -> dict[str, Any]:

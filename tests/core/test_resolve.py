@@ -216,7 +216,7 @@ def test_a_misfit_says_what_does_not_fit(one: Build, reason: str) -> None:
     assert bool(misfit(one, BASE)) == bool(reason)
 
 
-def test_a_base_without_a_loader_takes_no_loader_mods() -> None:
+def test_a_base_without_a_loader_takes_nothing_made_for_one() -> None:
     assert "no loader" in misfit(build("x", loaders={"bosun": "*"}), Base("tillerway", parse_version("2.1.0")))
 
 

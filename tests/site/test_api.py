@@ -50,7 +50,7 @@ def test_a_malformed_request_names_its_field(world: World, method: str, path: st
 
 def test_an_oversized_request_is_refused_unread(world: World) -> None:
     status, told = world.as_("owner").post("/api/crews", {"name": "x" * 5_000_000})
-    assert (status, told["code"]) == (413, "too-large")
+    assert (status, told["fields"]) == (422, {"body": "at most 4 MB"})
 
 
 def test_markup_is_kept_as_text(world: World) -> None:

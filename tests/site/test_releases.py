@@ -1,5 +1,9 @@
 """Releases never change, are signed, and are handed out by codes that can be withdrawn or used up."""
 
+import json
+from pathlib import Path
+
+import jsonschema_rs
 import pytest
 from django.db import InternalError, connection, transaction
 
@@ -34,6 +38,15 @@ def test_a_release_fixes_everything_and_is_signed(world: World) -> None:
     assert [build.chosen for build in recipe.lock.builds] == [False, False, True, True]
     assert recipe.lock.by_path["mods/lock-ledger/waybill.toml"].mod == "lock-ledger"
     assert release.fingerprint == recipe.lock.fingerprint()
+
+
+def test_a_release_is_as_the_published_schema_says(world: World) -> None:
+    schema = json.loads((Path(__file__).resolve().parents[2] / "docs/schema/recipe.schema.json").read_text())
+    document = json.loads(bytes(Release.objects.get(pack=world.pack).document))
+    validator = jsonschema_rs.validator_for(schema)
+    validator.validate(document)
+    assert not validator.is_valid({**document, "fingerprint": "OIL0-U234"})
+    assert not validator.is_valid({**document, "surprise": 1})
 
 
 def test_the_database_itself_refuses_to_change_a_release(world: World) -> None:

@@ -15,7 +15,7 @@ from ..packs.services import pack_for
 from ..people.rights import Action, NotFound
 from ..shapes import Short
 from .models import Game, Mod
-from .services import PAGE, core_of, fit_of, search
+from .services import core_of, fit_of, search
 
 router = Router(tags=["catalogue"])
 
@@ -152,13 +152,9 @@ def finder(
 ) -> FinderPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
     base = drafts.base_of(pack.draft)
-    found = search(pack.game, base, text, kind, fitting_only)
-    total = found.count()
-    pages = max(1, -(-total // PAGE))
-    page = min(max(1, page), pages)
-    mods = list(found.prefetch_related(drafts.light_builds())[(page - 1) * PAGE : page * PAGE])
+    found = search(pack.game, base, text, kind, fitting_only, page)
     rows = []
-    for mod in mods:
+    for mod in found.mods:
         fit = fit_of(list(mod.builds.all()), mod.slug, base)
         rows.append(
             FinderRow(
@@ -180,7 +176,7 @@ def finder(
         SourceState(name=one.name, pickup=one.pickup, read_at=one.read_at, trouble=one.trouble)
         for one in pack.game.sources.order_by("name")
     ]
-    return FinderPage(rows=rows, total=total, page=page, pages=pages, sources=sources)
+    return FinderPage(rows=rows, total=found.total, page=found.page, pages=found.pages, sources=sources)
 
 
 @router.get("/packs/{pack_id}/mods/{slug}", response=ModPage, operation_id="mod")

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from django.contrib.postgres.search import TrigramWordSimilarity
-from django.db.models import Q, QuerySet, Value
+from django.db.models import Prefetch, Q, QuerySet, Value
 
 from convoy_core.model import Base, Channel, misfit
 from convoy_core.model import Build as CoreBuild
@@ -17,6 +17,9 @@ from .models import Build, Game, Mod
 
 PAGE = 60
 """Rows of a catalogue page: two screens full."""
+
+MOST_FOUND = 3_000
+"""Matches that are counted and paged through: nobody pages further, they type another word."""
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
@@ -105,9 +108,31 @@ def newer_than(pick: CoreBuild, builds: Sequence[Build], base: Base, picks: Mapp
     return next((one.version.text for one in above if not why_not(one, base, picks)), "")
 
 
-def search(game: Game, base: Base, text: str, kind: str, fitting_only: bool) -> QuerySet[Mod]:
-    """Mods of a game, best match first (with text) or most downloaded first."""
-    found = Mod.objects.filter(game=game).select_related("source")
+@dataclass(frozen=True)
+class FoundPage:
+    """One page of a search: its mods with their builds, and how many there are in all (counted to MOST_FOUND)."""
+
+    mods: Sequence[Mod]
+    total: int
+    page: int
+    pages: int
+
+
+def search(game: Game, base: Base, text: str, kind: str, fitting_only: bool, page: int) -> FoundPage:
+    """A page of a game's mods, best match first (with text) or most downloaded first; the last page at most."""
+    found = _matching(game, base, text, kind, fitting_only)
+    # The matching is done once, for ids alone; counting and showing go by those.
+    keys = list(found.values_list("pk", flat=True)[:MOST_FOUND])
+    pages = max(1, -(-len(keys) // PAGE))
+    page = min(max(1, page), pages)
+    shown = keys[(page - 1) * PAGE : page * PAGE]
+    light = Prefetch("builds", Build.objects.defer("files", "change_log"))
+    mods = Mod.objects.select_related("source").prefetch_related(light).in_bulk(shown)
+    return FoundPage([mods[key] for key in shown], len(keys), page, pages)
+
+
+def _matching(game: Game, base: Base, text: str, kind: str, fitting_only: bool) -> QuerySet[Mod]:
+    found = Mod.objects.filter(game=game)
     if kind:
         found = found.filter(kind=kind)
     if fitting_only:
