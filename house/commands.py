@@ -8,7 +8,7 @@ import time
 
 from . import install
 from .places import ROOT, VAR, WEB, say, secret
-from .services import Postgres, Services, free_port, python, remembered_port
+from .services import Postgres, Services, python, remembered_port
 
 SITE_PORT, SOURCES_PORT, POSTGRES_PORT = 8460, 8470, 8480
 WORKERS = "2"
@@ -57,6 +57,7 @@ def start_stack(
     postgres.database("convoy", fresh)
     site_port = remembered_port(f"site-{name}", SITE_PORT)
     sources_port = remembered_port(f"sources-{name}", SOURCES_PORT)
+    web_port = remembered_port(f"web-{name}", SITE_PORT + 5)
     environment = {
         **os.environ,
         **postgres.environment("convoy"),
@@ -65,6 +66,7 @@ def start_stack(
         "CONVOY_ADDRESS": f"http://127.0.0.1:{site_port}",
         "CONVOY_SOURCES": f"http://127.0.0.1:{sources_port}",
         "CONVOY_DEMO": "1",
+        "CONVOY_ORIGINS": f"http://127.0.0.1:{web_port}",
         "PYTHONUNBUFFERED": "1",
     }
     say("starting the sources")
@@ -80,7 +82,6 @@ def start_stack(
     subprocess.run(python("manage.py", "load_demo"), env=environment, cwd=ROOT, check=True)
     services.start("worker", python("manage.py", "procrastinate", "worker", "--concurrency=4"), environment)
     if reloading:
-        web_port = free_port(site_port + 1)
         vite = {**install.node_environment(), "CONVOY_ADDRESS": environment["CONVOY_ADDRESS"]}
         services.start("web", ["npm", "run", "dev", "--", "--port", str(web_port)], vite, cwd=WEB)
         say(f"screens that reload: http://127.0.0.1:{web_port}")
@@ -166,7 +167,7 @@ def client(arguments: list[str]) -> int:
 
 def convoy(arguments: list[str]) -> int:
     install.python_packages("app")
-    return subprocess.run(python("-m", "convoy_agent", *arguments), cwd=os.environ.get("PWD", ".")).returncode
+    return subprocess.run(python("-m", "convoy_agent", *arguments), cwd=os.environ.get("CONVOY_FROM", ".")).returncode
 
 
 def manage(arguments: list[str]) -> int:

@@ -144,7 +144,7 @@ class _Bar:
 def main() -> None:
     """Runs the command line; a refusal becomes one plain line on standard error."""
     try:
-        app()
+        app(prog_name="convoy")
     except ConvoyError as error:
         print(error.sentence(), file=sys.stderr)
         sys.exit(2)

@@ -14,9 +14,8 @@ ADDRESS = os.environ.get("CONVOY_ADDRESS", "http://127.0.0.1:8460")
 DEMO_SOURCES_ADDRESS = os.environ.get("CONVOY_SOURCES", "http://127.0.0.1:8470")
 
 ALLOWED_HOSTS = os.environ.get("CONVOY_HOSTS", "127.0.0.1,localhost").split(",")
-CSRF_TRUSTED_ORIGINS = [ADDRESS]
-if DEMO:  # The reloading front end of `./run dev` calls from a port of its own.
-    CSRF_TRUSTED_ORIGINS += ["http://127.0.0.1:*", "http://localhost:*"]
+# Further origins that may send forms: the reloading front end of `./run dev` calls from a port of its own.
+CSRF_TRUSTED_ORIGINS = [ADDRESS, *filter(None, os.environ.get("CONVOY_ORIGINS", "").split(","))]
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = ADDRESS.startswith("https://")

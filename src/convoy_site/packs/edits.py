@@ -28,6 +28,10 @@ class NoSuchMod(ConvoyError):
     code = "no-such-mod"
 
 
+class TooManyLines(ConvoyError):
+    code = "too-many-lines"
+
+
 class AlreadyThere(ConvoyError):
     code = "already"
 
@@ -98,7 +102,7 @@ def _add(draft: Draft, edit: AddMod) -> Applied:
     if any(line.mod == edit.mod for line in lines):
         raise AlreadyThere(f"{name} is in the draft already.", mod=edit.mod)
     if len(lines) >= MAX_LINES:
-        raise NoSuchMod(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
+        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
     Line.objects.create(draft=draft, mod=edit.mod, order=max((line.order for line in lines), default=0) + 1)
     return Applied((edit.mod,), f"{name} added")
 
