@@ -32,10 +32,6 @@ class Version:
     key: tuple[object, ...] = field(repr=False)
     is_version: bool = True
 
-    @property
-    def is_prerelease(self) -> bool:
-        return self.is_version and self.key[2] == 0
-
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Version) and self.key == other.key
 

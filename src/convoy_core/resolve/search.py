@@ -12,7 +12,6 @@ from itertools import islice
 from ..errors import ConvoyError
 from ..model import Build
 from ..ranges import Range
-from ..versions import Version
 from .candidates import Candidates, DeadEnd, Demand
 from .explain import explain
 from .problem import Answer, Impossible, Problem, Solved
@@ -146,8 +145,3 @@ def _smallest(base: list[Demand], wants: list[Demand], candidates: Candidates) -
     of_second = _smallest(base + first, second, candidates)
     of_first = _smallest(base + of_second, first, candidates)
     return of_first + of_second
-
-
-def versions_of(picks: dict[str, Build]) -> dict[str, Version]:
-    """Picks as `keep` wants them for the next resolve."""
-    return {mod: build.version for mod, build in picks.items()}

@@ -8,13 +8,15 @@ import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import { Link as RouterLink, useParams } from "react-router";
 import { api, type Shape, told } from "../../api/client";
-import { useChange, useCodes, useFindings, usePack, usePending, useReleases } from "../../api/queries";
+import { useChange, useCodes, useEdits, useFindings, usePack, usePending, useReleases } from "../../api/queries";
 import { ChangeList } from "../../parts/ChangeList";
 import { Copy } from "../../parts/Copy";
 import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
-import { day, many } from "../../parts/words";
+import { day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
 import { Pick } from "../BaseFields";
+
+const SHOWN_EDITS = 8;
 
 export default function Publish() {
   const { packId = "" } = useParams();
@@ -39,6 +41,7 @@ export default function Publish() {
       <Box sx={{ display: "grid", gap: 3, minWidth: 0 }}>
         {may && <Codes packId={packId} />}
         <Releases packId={packId} />
+        <Edits packId={packId} />
       </Box>
     </Box>
   );
@@ -240,6 +243,36 @@ function Codes({ packId }: { packId: string }) {
         </Button>
       </Box>
       <RefusalRemark error={make.error ?? withdraw.error} />
+    </Paper>
+  );
+}
+
+/** Who did what to the draft lately. */
+function Edits({ packId }: { packId: string }) {
+  const edits = useEdits(packId);
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 2 }}>
+      <Typography variant="h2" sx={{ mb: 1 }}>
+        Latest edits
+      </Typography>
+      <Loaded query={edits} rows={3}>
+        {(list) =>
+          list.length ? (
+            list.slice(0, SHOWN_EDITS).map((one) => (
+              <Box key={one.revision} sx={{ py: 0.4, fontSize: "0.9rem" }}>
+                {one.sentence}{" "}
+                <Box component="span" sx={{ color: "text.secondary" }}>
+                  {one.by}, {when(one.at)}
+                </Box>
+              </Box>
+            ))
+          ) : (
+            <Typography variant="body2" sx={{ color: "text.secondary" }}>
+              None yet.
+            </Typography>
+          )
+        }
+      </Loaded>
     </Paper>
   );
 }
