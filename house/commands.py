@@ -100,8 +100,8 @@ STATIC_CHECKS = (
     ("ruff format", python("-m", "ruff", "format", "--check", "-q", "."), ROOT),
     ("mypy", python("-m", "mypy"), ROOT),
     ("import contracts", [str(ROOT / ".venv/bin/lint-imports"), "--no-cache"], ROOT),
-    ("TypeScript", ["npx", "--no-install", "tsc", "--noEmit"], WEB),
-    ("Biome", ["npx", "--no-install", "biome", "check", "."], WEB),
+    ("TypeScript", ["node_modules/.bin/tsc", "--noEmit"], WEB),
+    ("Biome", ["sh", "-c", "exec node_modules/@biomejs/cli-linux-*/biome check ."], WEB),
 )
 PARTS = ("static", "core", "agent", "site", "screens")
 
@@ -126,7 +126,7 @@ def test(arguments: list[str]) -> int:
 def _static_checks() -> bool:
     good = True
     for name, command, folder in STATIC_CHECKS:
-        environment = install.node_environment() if command[0] == "npx" else None
+        environment = install.node_environment() if folder == WEB else None
         done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True)
         say(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'}")
         if done.returncode:
