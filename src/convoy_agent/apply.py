@@ -13,7 +13,8 @@ import os
 import shutil
 import stat
 import zipfile
-from collections.abc import Callable, Mapping
+from collections import Counter
+from collections.abc import Callable, Collection, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,10 @@ from .store import Store
 
 Step = Callable[[str], None]
 """Called with a name before each step that changes something. Tests stop there; others pass `no_step`."""
+
+
+UNSEEN: Sight = (-1, -1, -1)
+"""A sight that no file has: it is hashed at the next scan."""
 
 
 def no_step(name: str) -> None:
@@ -103,15 +108,23 @@ def carry_out(folder: Folder, share: Lock, step: Step = no_step) -> tuple[str, .
     journal = json.loads(folder.journal.read_bytes())
     before = folder.record()
     aside = folder.own / journal["aside"]
+    uses = Counter(sha256 for _, _, sha256 in journal["moves"])
     moved: list[str] = []
+    verified: set[str] = set()
     with told_when_full(folder.root):
         for act, path, sha256 in journal["moves"]:
             step(f"{act} {path}")
-            _do(folder, Act(act), path, sha256, journal["was"].get(path, ""), aside)
+            was = journal["was"].get(path, "")
             if act == Act.ASIDE:
+                _set_aside(unlinked(folder.root, path), aside / path)
                 moved.append(path)
+            elif act == Act.REMOVE:
+                _remove(folder, path, was, aside)
+            elif _place(folder, path, sha256, was, aside, last_use=uses[sha256] == 1):
+                verified.add(path)
+            uses[sha256] -= 1
         step("record")
-        folder.write_record(_new_record(folder, share, journal["release"], before))
+        folder.write_record(_new_record(folder, share, journal["release"], before, verified))
         step("release")
         if (folder.own / "release.next.json").exists():
             (folder.own / "release.next.json").replace(folder.own / "release.json")
@@ -121,43 +134,48 @@ def carry_out(folder: Folder, share: Lock, step: Step = no_step) -> tuple[str, .
     return tuple(moved)
 
 
-def _do(folder: Folder, act: Act, path: str, sha256: str, was: str, aside: Path) -> None:
-    """One move. Done a second time it finds its work done and leaves it."""
-    place = unlinked(folder.root, path) if act is Act.ASIDE else inside(folder.root, path)
-    if act is Act.ASIDE:
+def _remove(folder: Folder, path: str, was: str, aside: Path) -> None:
+    """Takes a file of the pack away when it is as the pack placed it; otherwise it is moved aside."""
+    place = inside(folder.root, path)
+    if place.is_file() and sha256_of(place) == was:
+        place.unlink()
+        remove_empty_folders(folder.root, path)
+    elif os.path.lexists(place):
         _set_aside(place, aside / path)
-    elif act is Act.REMOVE:
-        if place.is_file() and sha256_of(place) == was:
-            place.unlink()
-            remove_empty_folders(folder.root, path)
-        elif os.path.lexists(place):
-            _set_aside(place, aside / path)
-    else:
-        staged = folder.staging / sha256
-        if place.is_file() and sha256_of(place) == sha256:
-            return
-        if os.path.lexists(place) and not (place.is_file() and sha256_of(place) == was):
-            # Somebody put a file here since the scan: theirs is kept.
-            _set_aside(place, aside / path)
-        place.parent.mkdir(parents=True, exist_ok=True)
-        _put(staged, place)
 
 
-def _put(staged: Path, place: Path) -> None:
-    """Swaps a staged file in. Two paths may want the same content: the first is linked, every further one copied.
+def _place(folder: Folder, path: str, sha256: str, was: str, aside: Path, last_use: bool) -> bool:
+    """Swaps a staged file in; says whether the right content lies there now. Done a second time it leaves its work.
 
-    Linked twice, a game that changes one of them would change the other.
+    A staged file that is gone was placed by a run that stopped later on. Whatever lies there since is the
+    member's doing: it stays, and the next scan finds it out.
     """
+    place, staged = inside(folder.root, path), folder.staging / sha256
+    if place.is_file() and sha256_of(place) == sha256:
+        return True
+    if not staged.exists():
+        return False
+    if os.path.lexists(place) and not (place.is_file() and sha256_of(place) == was):
+        # Somebody put a file here since the scan: theirs is kept, beside one that was set aside before it.
+        _set_aside(place, _free_name(aside / path))
+    place.parent.mkdir(parents=True, exist_ok=True)
+    if last_use:
+        staged.replace(place)
+        return True
+    # Copied, not linked: linked, a game that changes one of two equal files would change the other.
     beside = place.with_name(place.name + ".convoy-new")
-    beside.unlink(missing_ok=True)
-    try:
-        if staged.stat().st_nlink > 1:
-            shutil.copyfile(staged, beside)
-        else:
-            os.link(staged, beside)
-    except OSError:
-        shutil.copyfile(staged, beside)
+    shutil.copyfile(staged, beside)
     beside.replace(place)
+    return True
+
+
+def _free_name(path: Path) -> Path:
+    number = 2
+    free = path
+    while os.path.lexists(free):
+        free = path.with_name(f"{path.name}.{number}")
+        number += 1
+    return free
 
 
 def _set_aside(place: Path, to: Path) -> None:
@@ -167,14 +185,24 @@ def _set_aside(place: Path, to: Path) -> None:
     place.rename(to)
 
 
-def _new_record(folder: Folder, share: Lock, release: str, before: Record) -> Record:
-    """What lies there now, with a sight of each file, so that the next scan need not hash it."""
+def _new_record(folder: Folder, share: Lock, release: str, before: Record, verified: Collection[str]) -> Record:
+    """The pack's files with a sight of each, so that the next scan need not hash what looks the same.
+
+    Only what was verified just now gets a sight. A file that was altered or vanished since the scan (a change may be
+    completed days after it began) keeps the pack's hash and no sight, so that the next scan finds it out.
+    """
     files: dict[str, tuple[str, Sight]] = {}
     for file in share.files:
-        known = before.files.get(file.path)
-        info = (folder.root / file.path).stat()
-        sight = (info.st_size, info.st_mtime_ns, info.st_ctime_ns)
-        files[file.path] = known if known and known == (file.sha256, sight) else (file.sha256, sight)
+        place = folder.root / file.path
+        try:
+            info = place.lstat()
+        except OSError:
+            files[file.path] = (file.sha256, UNSEEN)
+            continue
+        seen = (file.sha256, (info.st_size, info.st_mtime_ns, info.st_ctime_ns))
+        is_known = file.path in verified or before.files.get(file.path) == seen
+        is_right = is_known or (place.is_file() and sha256_of(place) == file.sha256)
+        files[file.path] = seen if is_right else (file.sha256, UNSEEN)
     return Record(release, files)
 
 

@@ -334,6 +334,48 @@ def test_a_stop_at_any_step_ends_in_old_or_new(member: Member) -> None:
     assert number > 6
 
 
+@pytest.mark.parametrize("step", ["place mods/lanterns/waybill.toml", "record", "end of journal"])
+def test_what_the_member_did_between_a_stop_and_the_next_start_is_kept(member: Member, step: str) -> None:
+    """The change is completed long after the scan; what was altered, added or deleted meanwhile is found out."""
+    member.harbour.publish("1.0.1", {"ledger": MODS["ledger"]})
+    member.sync()
+    member.harbour.publish("1.1.0", MODS)
+
+    def stop(name: str) -> None:
+        if name == step:
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        member.sync(step=stop)
+    (member.folder / "mods/ledger/settings.toml").write_text("altered meanwhile")
+    (member.folder / "mods/ledger/waybill.toml").unlink()
+    (member.folder / "mods/lanterns").mkdir(exist_ok=True)
+    (member.folder / "mods/lanterns/waybill.toml").write_text("put there meanwhile")
+    done = member.sync()
+    assert done.recovered
+    member.holds(MODS)
+    kept = [path.read_text() for path in (member.folder / ".convoy/aside").rglob("*") if path.is_file()]
+    assert sorted(kept) == ["altered meanwhile", "put there meanwhile"]
+
+
+def test_a_file_put_where_another_was_moved_aside_is_kept_too(member: Member) -> None:
+    member.sync()
+    settings = member.folder / "mods/ledger/settings.toml"
+    settings.write_text("mine, first")
+
+    def stop(name: str) -> None:
+        if name == "place mods/ledger/settings.toml":
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        member.sync(step=stop)
+    settings.write_text("mine, second")
+    member.sync()
+    member.holds(MODS)
+    kept = [path.read_text() for path in (member.folder / ".convoy/aside").rglob("*") if path.is_file()]
+    assert sorted(kept) == ["mine, first", "mine, second"]
+
+
 def texts_aside(member: Member) -> list[str]:
     return [path.read_text() for path in (member.folder / ".convoy/aside").rglob("*.toml")]
 
