@@ -25,7 +25,8 @@ def main() -> int:
         for command, (_, what) in COMMANDS.items():
             print(f"  {command:9} {what}")
         return 0 if name in ("", "help", "-h", "--help") else 2
-    # A polite kill ends like Ctrl-C, so that everything that was started is stopped.
+    # A polite kill ends like Ctrl-C, and Ctrl-C works even where a script started this with it switched off.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     try:
         return COMMANDS[name][0](sys.argv[2:])

@@ -53,8 +53,9 @@ def running(pid: int) -> bool:
 
 
 STARTER = """
-import sys, time
+import signal, sys, time
 from pathlib import Path
+signal.signal(signal.SIGINT, signal.default_int_handler)
 from house.services import Services
 with Services(Path(sys.argv[1])) as services:
     services.start("child", [sys.executable, "-c", "import os, time; print(os.getpid(), flush=True); time.sleep(60)"])
