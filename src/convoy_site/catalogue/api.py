@@ -15,7 +15,7 @@ from ..packs.services import pack_for
 from ..people.rights import Action, NotFound
 from ..shapes import Short
 from .models import Game, Mod
-from .services import core_of, fit_of, search
+from .services import build_rows, core_of, fit_of, search
 
 router = Router(tags=["catalogue"])
 
@@ -154,8 +154,9 @@ def finder(
     base = drafts.base_of(pack.draft)
     found = search(pack.game, base, text, kind, fitting_only, page)
     rows = []
+    builds = build_rows({mod.pk: mod.slug for mod in found.mods})
     for mod in found.mods:
-        fit = fit_of(list(mod.builds.all()), mod.slug, base)
+        fit = fit_of(builds[mod.pk], base)
         rows.append(
             FinderRow(
                 slug=mod.slug,

@@ -3,8 +3,9 @@
 from functools import lru_cache
 
 from django.contrib.postgres.fields import ArrayField
-from django.contrib.postgres.indexes import GinIndex
+from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
+from django.db.models.functions import Upper
 from django.utils import timezone
 
 from convoy_core.model import Channel, Kind, Pickup, Reach, Side
@@ -70,7 +71,10 @@ class Mod(models.Model):
             GinIndex(fields=["fits"], name="mod_fits"),
             GinIndex(fields=["provides"], name="mod_provides"),
             GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"]),
-            GinIndex(fields=["summary"], name="mod_summary_trigram", opclasses=["gin_trgm_ops"]),
+            # Django looks for a part of a text in its capitals: the index has to be over those.
+            GinIndex(OpClass(Upper("name"), name="gin_trgm_ops"), name="mod_name_part"),
+            GinIndex(OpClass(Upper("summary"), name="gin_trgm_ops"), name="mod_summary_part"),
+            GinIndex(OpClass(Upper("author"), name="gin_trgm_ops"), name="mod_author_part"),
             models.Index(fields=["game", "-downloads", "slug"], name="mod_by_downloads"),
         ]
 

@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from django.contrib.postgres.search import TrigramWordSimilarity
-from django.db.models import Prefetch, Q, QuerySet, Value
+from django.db.models import Q, QuerySet, Value
 
 from convoy_core.model import Base, Channel, misfit
 from convoy_core.model import Build as CoreBuild
@@ -42,6 +43,36 @@ def core_build(pk: int, mod: str, version: str, channel: str, date: object, rela
             _kept.clear()
         parsed = parse_version(version, str(date or ""))
         found = _kept[pk] = CoreBuild(mod, parsed, Channel(channel), **read_relations(Fields(relations)))
+    return found
+
+
+class BuildRow(NamedTuple):
+    """What lists show of a build, with the build as the core sees it. Lighter by far than a model instance."""
+
+    pk: int
+    mod_pk: int
+    version: str
+    channel: str
+    gone: bool
+    refused: str
+    archive_size: int
+    side: str
+    reach: str
+    core: CoreBuild
+
+
+def build_rows(mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
+    """The builds of mods (primary key to slug), by the mod's primary key. Two queries at most."""
+    fields = BuildRow._fields[1:-1]
+    light = Build.objects.filter(mod__in=mods).values_list("pk", "mod_id", *fields[1:])
+    known = {row[0]: row for row in light}
+    unread = [pk for pk, row in known.items() if pk not in _kept or _kept[pk].version.text != row[2]]
+    if unread:
+        for row in Build.objects.filter(pk__in=unread).values_list(*BUILD_FIELDS):
+            core_build(*row)
+    found: dict[int, list[BuildRow]] = {pk: [] for pk in mods}
+    for row in known.values():
+        found[row[1]].append(BuildRow(*row, _kept[row[0]]))
     return found
 
 
@@ -84,13 +115,13 @@ class Fit:
     needs: tuple[str, ...] = ()
 
 
-def fit_of(builds: Sequence[Build], slug: str, base: Base) -> Fit:
+def fit_of(builds: Sequence[BuildRow], base: Base) -> Fit:
     """The newest installable build that fits (stable before others), or what rules the newest one out."""
     usable = [one for one in builds if not one.gone and not one.refused]
     if not usable:
         refused = next((one.refused for one in builds if one.refused), "")
         return Fit("", refused or "Its source no longer has any build of it.")
-    cores = [core_of(one, slug) for one in usable]
+    cores = [one.core for one in usable]
     newest = max(cores, key=lambda build: build.version)
     fitting = [build for build in cores if not misfit(build, base)]
     if not fitting:
@@ -100,17 +131,17 @@ def fit_of(builds: Sequence[Build], slug: str, base: Base) -> Fit:
     return Fit(best.version.text, "", tuple(sorted(best.needs)))
 
 
-def newer_than(pick: CoreBuild, builds: Sequence[Build], base: Base, picks: Mapping[str, CoreBuild]) -> str:
+def newer_than(pick: CoreBuild, builds: Sequence[BuildRow], base: Base, picks: Mapping[str, CoreBuild]) -> str:
     """The newest stable build above the picked one that fits the base and goes with the other picks; or nothing."""
     usable = [one for one in builds if not one.gone and not one.refused and one.channel == Channel.STABLE]
-    cores = [core_of(one, pick.mod) for one in usable]
-    above = sorted((one for one in cores if one.version > pick.version), key=lambda one: one.version, reverse=True)
+    above = [one.core for one in usable if one.core.version > pick.version]
+    above.sort(key=lambda one: one.version, reverse=True)
     return next((one.version.text for one in above if not why_not(one, base, picks)), "")
 
 
 @dataclass(frozen=True)
 class FoundPage:
-    """One page of a search: its mods with their builds, and how many there are in all (counted to MOST_FOUND)."""
+    """One page of a search: its mods, and how many there are in all (counted to MOST_FOUND)."""
 
     mods: Sequence[Mod]
     total: int
@@ -126,8 +157,7 @@ def search(game: Game, base: Base, text: str, kind: str, fitting_only: bool, pag
     pages = max(1, -(-len(keys) // PAGE))
     page = min(max(1, page), pages)
     shown = keys[(page - 1) * PAGE : page * PAGE]
-    light = Prefetch("builds", Build.objects.defer("files", "change_log"))
-    mods = Mod.objects.select_related("source").prefetch_related(light).in_bulk(shown)
+    mods = Mod.objects.select_related("source").in_bulk(shown)
     return FoundPage([mods[key] for key in shown], len(keys), page, pages)
 
 

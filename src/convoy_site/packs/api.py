@@ -12,13 +12,13 @@ from pydantic import Field
 from convoy_core.resolve import needed_by
 
 from ..catalogue.models import Mod
-from ..catalogue.services import core_of, newer_than
+from ..catalogue.services import BuildRow, build_rows, newer_than
 from ..people.models import Membership, Role
 from ..people.rights import Action
 from ..shapes import Name, Short, Text
 from . import drafts, services
 from .edits import EditIn
-from .models import EMBLEMS, Pack
+from .models import EMBLEMS, Line, Pack
 
 router = Router(tags=["packs"])
 
@@ -225,18 +225,23 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
     pack = services.pack_for(request.user, pack_id, Action.SEE)
     lines = {line.mod: line for line in pack.draft.lines.all()}
     wanted = {*lines, *pack.draft.picks}
-    mods = {
-        mod.slug: mod
-        for mod in Mod.objects.filter(game=pack.game, slug__in=wanted)
-        .select_related("source")
-        .prefetch_related(drafts.light_builds())
+    mods = {mod.slug: mod for mod in Mod.objects.filter(game=pack.game, slug__in=wanted).select_related("source")}
+    by_mod = build_rows({mod.pk: slug for slug, mod in mods.items()})
+    builds = {slug: by_mod[mod.pk] for slug, mod in mods.items()}
+    picked = {
+        slug: build
+        for slug, version in pack.draft.picks.items()
+        for build in builds.get(slug, ())
+        if build.version == version
     }
-    picks = _picks(pack, mods)
+    picks = {slug: build.core for slug, build in picked.items()}
     askers = needed_by(picks)
     base = drafts.base_of(pack.draft)
-    newer = {slug: newer_than(picks[slug], list(mods[slug].builds.all()), base, picks) for slug in picks}
+    newer = {slug: newer_than(pick, builds[slug], base, picks) for slug, pick in picks.items()}
     rows = [
-        _line_out(slug, pack, mods.get(slug), lines.get(slug), askers.get(slug, []), newer.get(slug, ""))
+        _line_out(
+            slug, pack, mods.get(slug), lines.get(slug), picked.get(slug), askers.get(slug, []), newer.get(slug, "")
+        )
         for slug in wanted
     ]
     rows.sort(key=lambda row: (row.group != "chosen", row.order, row.name.casefold()))
@@ -253,20 +258,16 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
     )
 
 
-def _picks(pack: Pack, mods: dict[str, Mod]) -> dict:
-    return {
-        slug: core_of(build, slug)
-        for slug, version in pack.draft.picks.items()
-        if slug in mods
-        for build in mods[slug].builds.all()
-        if build.version == version
-    }
-
-
-def _line_out(slug: str, pack: Pack, mod: Mod | None, line, askers: list[str], newer: str) -> LineOut:
+def _line_out(
+    slug: str,
+    pack: Pack,
+    mod: Mod | None,
+    line: Line | None,
+    build: BuildRow | None,
+    askers: list[str],
+    newer: str,
+) -> LineOut:
     version = pack.draft.picks.get(slug, "")
-    builds = list(mod.builds.all()) if mod else []
-    build = next((one for one in builds if one.version == version), None)
     off = line is not None and not line.on
     return LineOut(
         mod=slug,

@@ -3,8 +3,6 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from django.db.models import Prefetch
-
 from convoy_core.checks import Finding, Subject, run_checks
 from convoy_core.draft import Settled, WantedLine, settle
 from convoy_core.layout import placements
@@ -26,11 +24,6 @@ def base_of(draft: Draft) -> Base:
         draft.loader,
         parse_version(draft.loader_version) if draft.loader else None,
     )
-
-
-def light_builds() -> Prefetch:
-    """Builds without the lists of their files, which are most of their weight."""
-    return Prefetch("builds", Build.objects.defer("files", "change_log"))
 
 
 def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
