@@ -16,8 +16,8 @@ from convoy_core.versions import parse_version
 
 from .models import Build, Game, Mod
 
-PAGE = 60
-"""Rows of a catalogue page: two screens full."""
+PAGE = 40
+"""Rows of a catalogue page: more than a screen, less than anybody reads before typing another word."""
 
 MOST_FOUND = 3_000
 """Matches that are counted and paged through: nobody pages further, they type another word."""
