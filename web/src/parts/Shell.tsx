@@ -59,10 +59,15 @@ export function Shell() {
           color="inherit"
           sx={{ display: "flex", gap: 1, alignItems: "center" }}
         >
-          <img src="/mark.svg" alt="" width={24} height={24} />
+          <img src="/mark.svg" alt="My convoy:" width={24} height={24} />
           <Box
             component="span"
-            sx={{ fontFamily: '"Bricolage Grotesque Variable"', fontWeight: 700, whiteSpace: "nowrap" }}
+            sx={{
+              display: { xs: packId ? "none" : "inline", sm: "inline" },
+              fontFamily: '"Bricolage Grotesque Variable"',
+              fontWeight: 700,
+              whiteSpace: "nowrap",
+            }}
           >
             True Convoy
           </Box>
@@ -127,6 +132,7 @@ function NeedsYouSignedIn() {
         variant="outlined"
         aria-haspopup="menu"
         onClick={(event) => setAnchor(event.currentTarget)}
+        sx={{ whiteSpace: "nowrap", flex: "none" }}
       >
         {many(waiting.length, "needs you", "need you")}
       </Button>

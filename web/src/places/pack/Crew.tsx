@@ -79,15 +79,19 @@ function Head({ data }: { data: Shape["RollCall"] }) {
   );
 }
 
+/** Columns that a phone has no room for; there, what matters of them stands below the state. */
+const WIDE = ["Differences", "What to do", "Heard"];
+const wide = { display: { xs: "none", sm: "table-cell" } };
+
 function Rows({ rows }: { rows: Shape["CalledRow"][] }) {
   const [open, setOpen] = useState("");
   const sorted = [...rows].sort((a, b) => Number(a.side === "server") - Number(b.side === "server"));
   return (
-    <Table size="small" sx={{ minWidth: 640, "& td, & th": { px: 1.25, py: 0.6 } }}>
+    <Table size="small" sx={{ minWidth: { sm: 640 }, "& td, & th": { px: 1.25, py: 0.6 } }}>
       <TableHead>
         <TableRow>
-          {["Who", "State", "Release", "Differences", "What to do", "Heard"].map((head) => (
-            <TableCell key={head} sx={{ color: "text.secondary" }}>
+          {["Who", "State", "Release", ...WIDE].map((head) => (
+            <TableCell key={head} sx={{ color: "text.secondary", ...(WIDE.includes(head) && wide) }}>
               {head}
             </TableCell>
           ))}
@@ -109,9 +113,13 @@ function Rows({ rows }: { rows: Shape["CalledRow"][] }) {
                   ) : (
                     <StateMark state={row.standing.state} behind={row.standing.behind} />
                   )}
+                  <Box sx={{ display: { sm: "none" }, fontSize: "0.85rem", overflowWrap: "anywhere" }}>
+                    {differences[0] && `${differences[0].sentence}. `}
+                    {row.standing.to_do}
+                  </Box>
                 </TableCell>
                 <TableCell sx={{ fontFamily: mono, fontSize: "0.82rem" }}>{row.release}</TableCell>
-                <TableCell>
+                <TableCell sx={wide}>
                   {differences.length > 0 && (
                     <Box
                       component="button"
@@ -130,8 +138,8 @@ function Rows({ rows }: { rows: Shape["CalledRow"][] }) {
                     </Box>
                   )}
                 </TableCell>
-                <TableCell>{row.standing.to_do}</TableCell>
-                <TableCell sx={{ whiteSpace: "nowrap" }}>{when(row.heard_at)}</TableCell>
+                <TableCell sx={wide}>{row.standing.to_do}</TableCell>
+                <TableCell sx={{ ...wide, whiteSpace: "nowrap" }}>{when(row.heard_at)}</TableCell>
               </TableRow>
               {isOpen && (
                 <TableRow>
