@@ -1,7 +1,7 @@
 """Releases and their change logs, publishing, and join codes."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -20,6 +20,10 @@ from .models import JoinCode, Release
 router = Router(tags=["releases"])
 
 Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1,20})?$", max_length=40)]
+
+
+STABLE = "stable"
+"""The one channel so far: every member follows the newest release, so a trial one would reach all of them."""
 
 
 class ReleaseRow(Schema):
@@ -55,7 +59,6 @@ class Pending(Schema):
 class PublishIn(Schema):
     revision: Annotated[int, Field(ge=0, lt=2**31)]
     number: Number
-    channel: Literal["stable", "trial"] = "stable"
     notes: Text = ""
 
 
@@ -142,7 +145,7 @@ def _next_number(number: str) -> str:
 
 @router.post("/packs/{pack_id}/releases", response=ReleaseOut, operation_id="publish")
 def publish(request: HttpRequest, pack_id: UUID, body: PublishIn) -> ReleaseOut:
-    made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes)
+    made = services.publish(request.user, pack_id, body.revision, body.number, STABLE, body.notes)
     return release(request, pack_id, made.number)
 
 

@@ -1538,12 +1538,6 @@ export interface components {
         /** PublishIn */
         PublishIn: {
             /**
-             * Channel
-             * @default stable
-             * @enum {string}
-             */
-            channel: "stable" | "trial";
-            /**
              * Notes
              * @default
              */

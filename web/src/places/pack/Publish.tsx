@@ -5,7 +5,8 @@ import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect, useState } from "react";
+import type { UseQueryResult } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useState } from "react";
 import { Link as RouterLink, useParams } from "react-router";
 import { api, type Shape, told } from "../../api/client";
 import { useChange, useCodes, useEdits, useFindings, usePack, usePending, useReleases } from "../../api/queries";
@@ -14,7 +15,6 @@ import { Copy } from "../../parts/Copy";
 import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 
 const SHOWN_EDITS = 8;
 
@@ -50,7 +50,6 @@ export default function Publish() {
 function Next({ packId, pending, may }: { packId: string; pending: Shape["Pending"]; may: boolean }) {
   const blockers = (useFindings(packId).data ?? []).filter((one) => one.severity === "blocker");
   const [number, setNumber] = useState(pending.suggested);
-  const [channel, setChannel] = useState<"stable" | "trial">("stable");
   const [notes, setNotes] = useState("");
   const [made, setMade] = useState("");
   useEffect(() => setNumber(pending.suggested), [pending.suggested]);
@@ -59,7 +58,7 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
       told(
         api.POST("/api/packs/{pack_id}/releases", {
           params: { path: { pack_id: packId } },
-          body: { revision: pending.revision, number, channel, notes },
+          body: { revision: pending.revision, number, notes },
         }),
       ),
     ["pack", packId],
@@ -106,7 +105,7 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
                 });
               }}
             >
-              <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: "1fr 1fr" }}>
+              <Box sx={{ maxWidth: 200 }}>
                 <TextField
                   label="Number"
                   required
@@ -114,15 +113,6 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
                   error={!!publish.error?.field("number")}
                   onChange={(event) => setNumber(event.target.value)}
                   slotProps={{ htmlInput: { style: { fontFamily: mono } } }}
-                />
-                <Pick
-                  label="Channel"
-                  value={channel}
-                  options={[
-                    { value: "stable", name: "stable" },
-                    { value: "trial", name: "trial" },
-                  ]}
-                  onChange={(value) => setChannel(value as "stable" | "trial")}
                 />
               </Box>
               <TextField
@@ -247,25 +237,17 @@ function Codes({ packId }: { packId: string }) {
   );
 }
 
-/** Who did what to the draft lately. */
-function Edits({ packId }: { packId: string }) {
-  const edits = useEdits(packId);
+/** A list at the side, with what stands in its place while it is empty. */
+function SideList<T>(props: { title: string; query: UseQueryResult<T[], Error>; children: (list: T[]) => ReactNode }) {
   return (
     <Paper variant="outlined" component="section" sx={{ p: 2 }}>
       <Typography variant="h2" sx={{ mb: 1 }}>
-        Latest edits
+        {props.title}
       </Typography>
-      <Loaded query={edits} rows={3}>
+      <Loaded query={props.query} rows={3}>
         {(list) =>
           list.length ? (
-            list.slice(0, SHOWN_EDITS).map((one) => (
-              <Box key={one.revision} sx={{ py: 0.4, fontSize: "0.9rem" }}>
-                {one.sentence}{" "}
-                <Box component="span" sx={{ color: "text.secondary" }}>
-                  {one.by}, {when(one.at)}
-                </Box>
-              </Box>
-            ))
+            props.children(list)
           ) : (
             <Typography variant="body2" sx={{ color: "text.secondary" }}>
               None yet.
@@ -277,45 +259,53 @@ function Edits({ packId }: { packId: string }) {
   );
 }
 
+/** Who did what to the draft lately. */
+function Edits({ packId }: { packId: string }) {
+  const edits = useEdits(packId);
+  return (
+    <SideList title="Latest edits" query={edits}>
+      {(list) =>
+        list.slice(0, SHOWN_EDITS).map((one) => (
+          <Box key={one.revision} sx={{ py: 0.4, fontSize: "0.9rem" }}>
+            {one.sentence}{" "}
+            <Box component="span" sx={{ color: "text.secondary" }}>
+              {one.by}, {when(one.at)}
+            </Box>
+          </Box>
+        ))
+      }
+    </SideList>
+  );
+}
+
 function Releases({ packId }: { packId: string }) {
   const releases = useReleases(packId);
   return (
-    <Paper variant="outlined" component="section" sx={{ p: 2 }}>
-      <Typography variant="h2" sx={{ mb: 1 }}>
-        Releases
-      </Typography>
-      <Loaded query={releases} rows={3}>
-        {(list) =>
-          list.length ? (
-            list.map((one) => (
-              <Box
-                key={one.number}
-                sx={{
-                  display: "flex",
-                  gap: 1.5,
-                  py: 0.5,
-                  fontSize: "0.9rem",
-                  alignItems: "baseline",
-                  flexWrap: "wrap",
-                }}
-              >
-                <Link component={RouterLink} to={`/packs/${packId}/releases/${one.number}`} sx={{ fontFamily: mono }}>
-                  {one.number}
-                </Link>
-                <span>{one.channel}</span>
-                <span>{day(one.published_at)}</span>
-                <Box component="span" sx={{ color: "text.secondary" }}>
-                  +{one.added} ↑{one.updated} −{one.removed}
-                </Box>
-              </Box>
-            ))
-          ) : (
-            <Typography variant="body2" sx={{ color: "text.secondary" }}>
-              None yet.
-            </Typography>
-          )
-        }
-      </Loaded>
-    </Paper>
+    <SideList title="Releases" query={releases}>
+      {(list) =>
+        list.map((one) => (
+          <Box
+            key={one.number}
+            sx={{
+              display: "flex",
+              gap: 1.5,
+              py: 0.5,
+              fontSize: "0.9rem",
+              alignItems: "baseline",
+              flexWrap: "wrap",
+            }}
+          >
+            <Link component={RouterLink} to={`/packs/${packId}/releases/${one.number}`} sx={{ fontFamily: mono }}>
+              {one.number}
+            </Link>
+            <span>{one.channel}</span>
+            <span>{day(one.published_at)}</span>
+            <Box component="span" sx={{ color: "text.secondary" }}>
+              +{one.added} ↑{one.updated} −{one.removed}
+            </Box>
+          </Box>
+        ))
+      }
+    </SideList>
   );
 }
