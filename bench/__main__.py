@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
 sys.path.insert(0, "src")
 django.setup()
 
-from . import site_pages, syncing  # noqa: E402 - after django.setup
+from . import resolving, site_pages, syncing  # noqa: E402 - after django.setup
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "benchmarks.md"
@@ -28,6 +28,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "pages, demo data": site_pages.demo,
     "pages, 5,000 mods": site_pages.large,
     "edit of a 100-line draft": site_pages.editing,
+    "resolver": resolving.measure,
     "sync": syncing.measure,
 }
 

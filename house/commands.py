@@ -137,7 +137,7 @@ def _static_checks() -> bool:
 
 def bench(arguments: list[str]) -> int:
     """Measures over a stack of its own and writes docs/benchmarks.md."""
-    install.everything()
+    install.everything(for_bench=True)
     with Services(VAR / "logs-bench") as services:
         environment = start_stack(services, "bench", fresh=True)
         return subprocess.run(python("-m", "bench", *arguments), env=environment, cwd=ROOT).returncode

@@ -15,26 +15,26 @@ NODE_AT_LEAST = (20, 19)
 """The front end's build needs this Node.js; where Debian's is older, the one from the Python registry is taken."""
 
 
-def everything(for_tests: bool = False) -> None:
+def everything(for_tests: bool = False, for_bench: bool = False) -> None:
     VAR.mkdir(exist_ok=True)
-    debian_packages(for_tests)
-    python_packages("dev" if for_tests else "app")
+    debian_packages(for_tests, for_bench)
+    python_packages("dev" if for_tests or for_bench else "app")
     front_end()
 
 
-def debian_packages(for_tests: bool) -> None:
-    wanted = []
-    if not list(Path("/usr/lib/postgresql").glob("*/bin/postgres")):
-        wanted.append("postgresql")
-    if (
-        subprocess.run(["python3", "-c", "import venv, ensurepip"], capture_output=True).returncode
-        and not VENV.exists()
-    ):
-        wanted.append("python3-venv")
-    if for_tests and not shutil.which("chromium"):
-        wanted.append("chromium")
-    if for_tests and not shutil.which("chromedriver"):
-        wanted.append("chromium-driver")
+def debian_packages(for_tests: bool, for_bench: bool) -> None:
+    needs_venv = (
+        not VENV.exists()
+        and subprocess.run(["python3", "-c", "import venv, ensurepip"], capture_output=True).returncode
+    )
+    missing = {
+        "postgresql": not list(Path("/usr/lib/postgresql").glob("*/bin/postgres")),
+        "python3-venv": needs_venv,
+        "chromium": for_tests and not shutil.which("chromium"),
+        "chromium-driver": for_tests and not shutil.which("chromedriver"),
+        "python3-solv": for_bench and not Path("/usr/lib/python3/dist-packages/solv.py").exists(),
+    }
+    wanted = [package for package, is_missing in missing.items() if is_missing]
     if not wanted:
         return
     say(f"installing Debian packages: {' '.join(wanted)}")

@@ -1,3 +1,21 @@
-from .cli import main
+"""`python -m convoy_agent`, and the command `convoy`."""
 
-main()
+import sys
+
+from .plain import main as plain_main
+from .plain import plain
+
+
+def main() -> None:
+    """Commands on plain files start without what syncing needs: half a second less."""
+    names = {command.name or getattr(command.callback, "__name__", "") for command in plain.registered_commands}
+    if len(sys.argv) > 1 and sys.argv[1] in names:
+        plain_main()
+    else:
+        from .cli import main as full_main
+
+        full_main()
+
+
+if __name__ == "__main__":
+    main()

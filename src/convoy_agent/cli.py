@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -14,11 +13,9 @@ from rich.progress import Progress as Bar
 
 from convoy_core.errors import ConvoyError
 from convoy_core.plan import Choices
-from convoy_core.resolve import Solved
-from convoy_core.resolve import resolve as find_lock
-from convoy_core.resolve.wire import read_problem, write_answer
 
 from . import sync as work
+from .plain import plain
 from .store import Store
 
 app = typer.Typer(
@@ -27,6 +24,7 @@ app = typer.Typer(
     add_completion=False,
     pretty_exceptions_enable=False,
 )
+app.registered_commands += plain.registered_commands
 out = Console(highlight=False, soft_wrap=True)
 
 FolderOption = Annotated[Path, typer.Option("--folder", help="The installation's folder.")]
@@ -84,14 +82,6 @@ def status(folder: FolderOption = Path()) -> None:
 def verify(folder: FolderOption = Path()) -> None:
     """Hash every file anew, and say what differs."""
     _tell(work.status(folder, thorough=True))
-
-
-@app.command()
-def resolve() -> None:
-    """Read a resolver's problem as JSON from standard input, and write the answer."""
-    answer = find_lock(read_problem(sys.stdin.read()))
-    print(json.dumps(write_answer(answer), ensure_ascii=False))
-    raise typer.Exit(0 if isinstance(answer, Solved) else 1)
 
 
 def _tell(found: work.Status) -> None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from .model import Base, Build, misfit
 from .ranges import Range
-from .resolve import Problem, Solved, resolve
+from .resolve import Eligible, Problem, Solved, WayOut, edges, resolve
 from .versions import Version
 
 
@@ -28,51 +28,86 @@ class Settled:
     """`picks`: one build per mod, chosen and brought in; `unsettled`: mod to why its line has no build."""
 
     picks: Mapping[str, Build]
-    unsettled: Mapping[str, str]
+    unsettled: Mapping[str, Unsettled]
+
+
+@dataclass(frozen=True, slots=True)
+class Unsettled:
+    """Why a line has no build: sentences, the lines that clash, and the ways out that were tried."""
+
+    because: tuple[str, ...]
+    core: tuple[str, ...]
+    ways_out: tuple[WayOut, ...] = ()
+
+    def sentence(self) -> str:
+        return " ".join(self.because)
 
 
 def settle(
-    base: Base,
+    eligible: Eligible,
     lines: Sequence[WantedLine],
-    builds: Sequence[Build],
     keep: Mapping[str, Version],
     refresh: Collection[str] = (),
     names: Mapping[str, str] | None = None,
+    other_bases: Sequence[Base] = (),
 ) -> Settled:
-    """The answer for as many lines as possible; earlier lines go before later ones. Raises TooHard."""
-    unsettled: dict[str, str] = {}
+    """The answer for as many lines as possible; earlier lines go before later ones. Raises TooHard.
+
+    What the lines that are left no longer reach in `keep` leaves; it is not held on to by changing something else.
+    """
+    unsettled: dict[str, Unsettled] = {}
     want: dict[str, Range] = {}
-    own: dict[str, list[Build]] = {}
-    provided: set[str] = set()
-    for build in builds:
-        own.setdefault(build.mod, []).append(build)
-        provided |= build.provides.keys()
     for line in lines:
-        reason = "" if line.mod in provided else _unfit(line, own.get(line.mod, []), base)
+        reason = _unfit(line, eligible)
         if reason:
-            unsettled[line.mod] = reason
+            unsettled[line.mod] = Unsettled((reason,), (line.mod,))
         else:
             want[line.mod] = line.range
     order = [line.mod for line in lines]
+    still = _still_reached(eligible, want, keep, frozenset(refresh))
     while True:
-        answer = resolve(Problem(base, builds, want, keep, frozenset(refresh), names or {}))
+        problem = Problem(eligible.base, eligible.library, want, still, frozenset(refresh), names or {})
+        answer = resolve(problem, eligible, other_bases)
         if isinstance(answer, Solved):
             return Settled(answer.picks, unsettled)
         # The latest line of the clash is set apart: what was there first stays, as a curator expects of an addition.
         latest = max(answer.core, key=order.index)
-        unsettled[latest] = " ".join(answer.because)
+        unsettled[latest] = Unsettled(answer.because, answer.core, answer.ways_out)
         del want[latest]
 
 
-def _unfit(line: WantedLine, builds: Sequence[Build], base: Base) -> str:
-    """Why no build of the line's mod can come in on this base at all; empty when one can."""
+def _still_reached(
+    eligible: Eligible, want: Mapping[str, Range], keep: Mapping[str, Version], refresh: frozenset[str]
+) -> dict[str, Version]:
+    """The part of the current lock that the lines lead to without what is being updated, and the lines' own mods."""
+    kept = {mod: build for mod, version in keep.items() if (build := _build_at(eligible, mod, version))}
+    met_by: dict[str, list[str]] = {}
+    for edge in edges(kept):
+        met_by.setdefault(edge.asker, []).append(edge.met_by)
+    reached = {mod: keep[mod] for mod in want if mod in keep}
+    waiting = list(reached)
+    for mod in waiting:
+        for other in met_by.get(mod, ()) if mod not in refresh else ():
+            if other not in reached:
+                reached[other] = keep[other]
+                waiting.append(other)
+    return reached
+
+
+def _build_at(eligible: Eligible, mod: str, version: Version) -> Build | None:
+    return next((build for build in eligible.library.builds_of(mod) if build.version == version), None)
+
+
+def _unfit(line: WantedLine, eligible: Eligible) -> str:
+    """Why no build of the line's mod can come in on this base at all; empty when one can, or another may stand in."""
+    if eligible.library.providers_of(line.mod) or any(
+        line.range.holds(build.version) for build in eligible.fitting(line.mod)
+    ):
+        return ""
+    builds = sorted(eligible.library.builds_of(line.mod), key=lambda build: build.version)
     if not builds:
         return "No source has it any more."
     in_range = [build for build in builds if line.range.holds(build.version)]
     if not in_range:
         return f"It has no build {line.range.in_words()}."
-    reasons = [misfit(build, base) for build in sorted(in_range, key=lambda build: build.version, reverse=True)]
-    if all(reasons):
-        newest = max(in_range, key=lambda build: build.version)
-        return f"Its newest build, {newest.version}, is {reasons[0]}."
-    return ""
+    return f"Its newest build, {in_range[-1].version}, is {misfit(in_range[-1], eligible.base)}."

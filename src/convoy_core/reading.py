@@ -23,10 +23,7 @@ class Fields:
         self._where = where
 
     def text(self, name: str, default: str | None = None, longest: int = 2_000) -> str:
-        value = self._get(name, default)
-        if not isinstance(value, str) or len(value) > longest or "\x00" in value:
-            raise _malformed(self._path(name), f"text of at most {longest} characters")
-        return value
+        return checked_text(self._get(name, default), longest, self._path(name))
 
     def whole(self, name: str, default: int | None = None) -> int:
         value = self._get(name, default)
@@ -66,11 +63,11 @@ class Fields:
         return Fields(self._get(name, None), self._path(name))
 
     def items(self, name: str) -> Iterator[Fields]:
-        for index, item in enumerate(self._items(name)):
+        for index, item in enumerate(self.entries(name)):
             yield Fields(item, f"{self._path(name)}[{index}]")
 
     def strings(self, name: str) -> tuple[str, ...]:
-        items = self._items(name)
+        items = self.entries(name)
         if not all(isinstance(item, str) for item in items):
             raise _malformed(self._path(name), "a list of texts")
         return tuple(items)
@@ -81,7 +78,7 @@ class Fields:
     def names(self) -> list[str]:
         return [str(name) for name in self._value]
 
-    def _items(self, name: str) -> list[Any]:
+    def entries(self, name: str) -> list[Any]:
         value = self._get(name, [])
         if not isinstance(value, list):
             raise _malformed(self._path(name), "a list")
@@ -95,6 +92,13 @@ class Fields:
 
     def _path(self, name: str) -> str:
         return f"{self._where}.{name}" if self._where else name
+
+
+def checked_text(value: Any, longest: int = 2_000, where: str = "") -> str:
+    """Text of a sensible length that any database can keep. Raises MalformedInput."""
+    if not isinstance(value, str) or len(value) > longest or "\x00" in value:
+        raise _malformed(where, f"text of at most {longest} characters")
+    return value
 
 
 def _malformed(field: str, expected: str) -> MalformedInput:

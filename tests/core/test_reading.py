@@ -12,6 +12,7 @@ from convoy_core.layout import NoRoot, placements
 from convoy_core.model import Kind, Pickup
 from convoy_core.profile import KindLayout, NoSuchBase, read_profile
 from convoy_core.ranges import ANY_VERSION, parse_range
+from convoy_core.resolve import Eligible, Shelves
 from convoy_core.versions import parse_version
 
 from .making import BASE, build, lock, locked, placed
@@ -116,16 +117,24 @@ BUILDS = [
 
 def test_lines_that_cannot_be_served_are_set_apart_and_the_rest_goes_on() -> None:
     lines = [WantedLine(mod, ANY_VERSION) for mod in ("ledger", "almanac", "capstan-only", "nowhere")]
-    found = settle(BASE, lines, BUILDS, {}, names={"almanac": "Heron Almanac"})
+    found = settle(Eligible(Shelves(BUILDS), BASE), lines, {}, names={"almanac": "Heron Almanac"})
     assert {mod: one.version.text for mod, one in found.picks.items()} == {"ledger": "3", "core": "1"}
     assert set(found.unsettled) == {"almanac", "capstan-only", "nowhere"}
-    assert "Heron Almanac 1 needs core 2 or newer." in found.unsettled["almanac"]
-    assert found.unsettled["capstan-only"] == "Its newest build, 1, is made for capstan, not bosun."
+    assert "Heron Almanac 1 needs core 2 or newer." in found.unsettled["almanac"].because
+    assert found.unsettled["almanac"].core == ("almanac", "ledger")
+    assert found.unsettled["capstan-only"].sentence() == "Its newest build, 1, is made for capstan, not bosun."
 
 
 def test_a_held_version_that_is_gone_says_so() -> None:
-    found = settle(BASE, [WantedLine("core", parse_range("=1.7"))], BUILDS, {})
-    assert found.unsettled == {"core": "It has no build exactly 1.7."}
+    found = settle(Eligible(Shelves(BUILDS), BASE), [WantedLine("core", parse_range("=1.7"))], {})
+    assert found.unsettled["core"].because == ("It has no build exactly 1.7.",)
+
+
+def test_what_is_no_longer_needed_leaves_even_where_something_else_could_hold_it() -> None:
+    found = [build("old", needs={"lib": "*"}), build("lib"), build("host", "1", {"lib": "*"}), build("host", "2")]
+    keep = {mod: parse_version(version) for mod, version in {"old": "1.0", "lib": "1.0", "host": "2"}.items()}
+    settled = settle(Eligible(Shelves(found), BASE), [WantedLine("host", ANY_VERSION)], keep)
+    assert {mod: one.version.text for mod, one in settled.picks.items()} == {"host": "2"}
 
 
 def test_checks_find_what_stands_in_the_way() -> None:

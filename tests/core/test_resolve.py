@@ -2,15 +2,31 @@
 
 import itertools
 import json
+from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bench.problems import DEEP, large
 from convoy_core.errors import MalformedInput
 from convoy_core.model import Base, Build, Channel, misfit
 from convoy_core.ranges import parse_range
-from convoy_core.resolve import Impossible, Problem, Solved, needed_by, resolve, why_not
+from convoy_core.resolve import (
+    Impossible,
+    Problem,
+    Shelves,
+    Solved,
+    TooHard,
+    needed_by,
+    resolve,
+    why,
+    why_not,
+    why_not_at_all,
+)
+from convoy_core.resolve.cost import cost_of
+from convoy_core.resolve.eligible import Eligible
+from convoy_core.resolve.ways_out import apply
 from convoy_core.resolve.wire import read_problem, write_answer
 from convoy_core.versions import parse_version
 
@@ -18,6 +34,9 @@ from .making import BASE, build
 
 MODS = "abcde"
 RANGES = ["*", ">=2", "<2", "=1", "!=2", ">=3"]
+
+
+CHANNELS = [Channel.STABLE] * 4 + [Channel.BETA]
 
 
 @st.composite
@@ -30,20 +49,27 @@ def builds(draw: st.DrawFn) -> Build:
         draw(relations),
         {name: text for name, text in draw(relations).items() if name != mod and text != "*"},
         draw(st.dictionaries(st.sampled_from(MODS), st.sampled_from("123"), max_size=1)),
+        channel=draw(st.sampled_from(CHANNELS)),
     )
 
 
 problems = st.builds(
-    lambda found, want, keep: Problem(
-        BASE,
-        list({one.key: one for one in found}.values()),
-        {mod: parse_range(text) for mod, text in want.items()},
-        {mod: parse_version(text) for mod, text in keep.items()},
-    ),
-    st.lists(builds(), max_size=10),
+    lambda found, want, keep, refresh: wanting(list({one.key: one for one in found}.values()), want, keep, refresh),
+    st.lists(builds(), max_size=12),
     st.dictionaries(st.sampled_from(MODS), st.sampled_from(RANGES), min_size=1, max_size=3),
-    st.dictionaries(st.sampled_from(MODS), st.sampled_from("123"), max_size=2),
+    st.dictionaries(st.sampled_from(MODS), st.sampled_from("123"), max_size=4),
+    st.sets(st.sampled_from(MODS), max_size=2),
 )
+
+
+def wanting(found: list[Build], want: dict[str, str], keep: dict[str, str] | None = None, refresh=()) -> Problem:
+    return Problem(
+        BASE,
+        Shelves(found),
+        {mod: parse_range(text) for mod, text in want.items()},
+        {mod: parse_version(text) for mod, text in (keep or {}).items()},
+        frozenset(refresh),
+    )
 
 
 def met(mod: str, wanted, chosen: list[Build]) -> bool:
@@ -69,31 +95,55 @@ def faults(problem: Problem, chosen: list[Build]) -> list[str]:
     return found
 
 
-def possible(problem: Problem) -> bool:
-    by_mod = [[None, *(one for one in problem.builds if one.mod == mod)] for mod in MODS]
-    return any(not faults(problem, [one for one in choice if one is not None]) for choice in itertools.product(*by_mod))
+def eligible(problem: Problem, one: Build) -> bool:
+    wanted = problem.want.get(one.mod, parse_range("*"))
+    if one.channel is Channel.STABLE or wanted.names(one.version):
+        return True
+    others = problem.library.builds_of(one.mod)
+    return not any(other.channel is Channel.STABLE and wanted.holds(other.version) for other in others)
 
 
-@settings(max_examples=250, deadline=None)
+def all_answers(problem: Problem) -> list[list[Build]]:
+    by_mod = [[None, *(one for one in problem.library.builds_of(mod) if eligible(problem, one))] for mod in MODS]
+    answers = ([one for one in choice if one is not None] for choice in itertools.product(*by_mod))
+    return [chosen for chosen in answers if not faults(problem, chosen) and not unreached(problem, chosen)]
+
+
+def cost(problem: Problem, chosen: list[Build]) -> tuple[int, int, int, int]:
+    """formats.md, "How the rules are read here", word by word."""
+    picked = {one.mod: one.version for one in chosen}
+    changes = sum(picked.get(mod) != kept for mod, kept in problem.keep.items() if mod not in problem.refresh)
+    passed = {True: 0, False: 0}
+    for one in chosen:
+        for other in problem.library.builds_of(one.mod):
+            in_range = one.mod not in problem.want or problem.want[one.mod].holds(other.version)
+            passed[one.mod in problem.want] += other.version > one.version and in_range and eligible(problem, other)
+    return changes, passed[True], passed[False], sum(one.mod not in problem.want for one in chosen)
+
+
+@settings(max_examples=600, deadline=None)
 @given(problems)
-def test_it_answers_exactly_when_an_answer_exists(problem: Problem) -> None:
-    answer = resolve(problem)
-    assert isinstance(answer, Solved) == possible(problem)
+def test_it_finds_the_best_answer_exactly_when_there_is_one(problem: Problem) -> None:
+    answer, answers = resolve(problem), all_answers(problem)
+    assert isinstance(answer, Solved) == bool(answers)
     if isinstance(answer, Solved):
-        assert faults(problem, list(answer.picks.values())) == []
-        assert unreached(problem, answer) == set()
+        chosen = list(answer.picks.values())
+        assert faults(problem, chosen) == []
+        assert unreached(problem, chosen) == set()
+        assert cost(problem, chosen) == min(cost(problem, other) for other in answers)
+        assert cost(problem, chosen) == cost_of(problem, Eligible(problem.library, BASE), answer.picks)
 
 
-def unreached(problem: Problem, answer: Solved) -> set[str]:
+def unreached(problem: Problem, chosen: list[Build]) -> set[str]:
     reached: set[str] = set()
     open_demands = list(problem.want.items())
     while open_demands:
         mod, wanted = open_demands.pop()
-        for one in answer.picks.values():
+        for one in chosen:
             if one.mod not in reached and met(mod, wanted, [one]):
                 reached.add(one.mod)
                 open_demands += one.needs.items()
-    return set(answer.picks) - reached
+    return {one.mod for one in chosen} - reached
 
 
 @settings(max_examples=150, deadline=None)
@@ -106,21 +156,31 @@ def test_an_impossible_core_is_impossible_and_smallest(problem: Problem) -> None
 
     def with_only(mods: set[str]) -> bool:
         part = {mod: wanted for mod, wanted in problem.want.items() if mod in mods}
-        return possible(Problem(problem.base, problem.builds, part))
+        return bool(all_answers(replace(problem, want=part)))
 
     core = set(answer.core)
     assert core <= set(problem.want)
     assert not with_only(core)
-    assert all(with_only(core - {one}) for one in core)
+    assert all(with_only(core - {one}) for one in core) or any(
+        one.channel is not Channel.STABLE for one in every(problem)
+    )
+    for way in answer.ways_out:
+        assert all_answers(apply(way, problem)) or not any(
+            all_answers(apply(other, problem)) for other in answer.ways_out
+        )
+
+
+def every(problem: Problem) -> list[Build]:
+    return [one for mod in MODS for one in problem.library.builds_of(mod)]
 
 
 @settings(max_examples=100, deadline=None)
 @given(problems, st.randoms())
 def test_the_order_of_the_input_does_not_matter(problem: Problem, chance) -> None:
-    shuffled, want = list(problem.builds), list(problem.want.items())
+    shuffled, want = every(problem), list(problem.want.items())
     chance.shuffle(shuffled)
     chance.shuffle(want)
-    again = resolve(Problem(problem.base, shuffled, dict(want), problem.keep))
+    again = resolve(replace(problem, library=Shelves(shuffled), want=dict(want)))
     assert write_answer(again) == write_answer(resolve(problem))
 
 
@@ -130,14 +190,37 @@ def picks(problem: Problem) -> dict[str, str]:
     return {mod: one.version.text for mod, one in answer.picks.items()}
 
 
-def wanting(builds: list[Build], want: dict[str, str], keep: dict[str, str] | None = None, refresh=()) -> Problem:
-    return Problem(
-        BASE,
-        builds,
-        {mod: parse_range(text) for mod, text in want.items()},
-        {mod: parse_version(text) for mod, text in (keep or {}).items()},
-        frozenset(refresh),
-    )
+@pytest.mark.parametrize("seed", [1, 2])
+def test_large_answers_are_whole_proven_and_kept_after_edits(seed: int) -> None:
+    """400 builds of 60 mods: too many for brute force, so each answer meets the validator and the laws of keeping."""
+    problem = read_problem(json.dumps(large(60, 400, 20, seed)))
+    while isinstance(answer := resolve(problem), Impossible):
+        problem = replace(problem, want={mod: one for mod, one in problem.want.items() if mod not in answer.core[:1]})
+    assert answer.proven
+    assert faults(problem, list(answer.picks.values())) == []
+    assert unreached(problem, list(answer.picks.values())) == set()
+    keep = {mod: one.version for mod, one in answer.picks.items()}
+    assert resolve(replace(problem, keep=keep)).picks == answer.picks
+    fewer = replace(problem, keep=keep, want={mod: problem.want[mod] for mod in sorted(problem.want)[1:]})
+    after = resolve(fewer)
+    assert isinstance(after, Solved)
+    assert faults(fewer, list(after.picks.values())) == []
+    lost = set(keep) - set(after.picks)
+    assert lost == unreached(fewer, list(answer.picks.values()))
+
+
+def test_chains_made_to_mislead_are_seen_through() -> None:
+    for name, make in DEEP.items():
+        problem = read_problem(json.dumps(make()))
+        answer = resolve(problem)
+        assert isinstance(answer, Impossible) == ("cannot" in name)
+        if isinstance(answer, Solved):
+            assert faults(problem, list(answer.picks.values())) == []
+
+
+def test_too_hard_is_said_not_endured() -> None:
+    with pytest.raises(TooHard):
+        resolve(read_problem(json.dumps(DEEP["two chains of 30 pulling apart"]())), max_effort=50)
 
 
 LEDGER = [
@@ -196,8 +279,7 @@ def test_it_says_why_not(found: list[Build], want: dict[str, str], because: list
 
 def test_sentences_use_names() -> None:
     problem = wanting([build("x", needs={"core": "*"})], {"x": "*"})
-    named = Problem(problem.base, problem.builds, problem.want, names={"x": "Heron Almanac", "core": "Weir Core"})
-    answer = resolve(named)
+    answer = resolve(replace(problem, names={"x": "Heron Almanac", "core": "Weir Core"}))
     assert answer.because == ("Heron Almanac 1.0 needs Weir Core.", "No source has Weir Core.")
 
 
@@ -225,6 +307,61 @@ def test_why_not_names_what_stands_in_the_way() -> None:
     assert "y 1.0 needs core below 2" in why_not(build("core", "2"), BASE, held)
     assert why_not(build("core", "1.5"), BASE, held) == ""
     assert "needs core 3 or newer" in why_not(build("z", needs={"core": ">=3"}), BASE, held)
+
+
+def test_why_gives_every_path_from_a_line() -> None:
+    chosen = {
+        one.mod: one
+        for one in (build("a", needs={"b": "*", "c": "*"}), build("b", needs={"c": "*"}), build("c", needs={"a": "*"}))
+    }
+    assert why("c", chosen, ["a"]) == [("a", "c"), ("a", "b", "c")]
+    assert why("c", chosen, ["c", "b"]) == [("c",), ("b", "c")]
+    assert why("elsewhere", chosen, ["a"]) == []
+
+
+WHY_NOT = [
+    ("core", "9", "No source has core 9."),
+    ("core", "2.0", "ledger 3 needs core 1.2 or newer, below 2."),
+    ("core", "1.2", "Nothing rules core 1.2 out: 1.3 is preferred."),
+    ("core", "1.3", "core 1.3 is in the answer."),
+    ("odd", "1.0", "odd 1.0 is made for game version below 2, not 2.1.0."),
+    ("loose", "1.0", "Nothing rules loose 1.0 out, but no wanted line leads to it."),
+]
+
+
+@pytest.mark.parametrize(("mod", "version", "reason"), WHY_NOT)
+def test_why_not_gives_the_first_reason(mod: str, version: str, reason: str) -> None:
+    problem = wanting([*LEDGER, build("odd", games="<2"), build("loose")], {"ledger": "*"})
+    if mod == "loose":
+        problem = replace(problem, library=Shelves([*LEDGER, build("loose")]))
+    assert reason in " ".join(why_not_at_all(mod, version, problem))
+
+
+def test_ways_out_were_tried_and_say_what_they_bring() -> None:
+    found = [
+        build("almanac", "2.1", {"ledger": ">=3"}),
+        build("lanterns", "1.4", {"ledger": "<3"}),
+        build("lanterns", "1.6", {"ledger": "*"}),
+        build("ledger", "2.9"),
+        build("ledger", "3.2"),
+    ]
+    answer = resolve(wanting(found, {"almanac": "*", "lanterns": "=1.4"}))
+    assert isinstance(answer, Impossible)
+    assert answer.because == (
+        "almanac 2.1 needs ledger 3 or newer.",
+        "lanterns 1.4, held by you, needs ledger below 3.",
+    )
+    assert [way.text for way in answer.ways_out] == [
+        "It would go with lanterns 1.6.",
+        "It would go without almanac.",
+        "It would go without lanterns.",
+    ]
+
+
+def test_another_base_is_a_way_out() -> None:
+    older = replace(BASE, version=parse_version("2.0"))
+    answer = resolve(wanting([build("x", games="<2.1")], {"x": "*"}), other_bases=[older])
+    assert [way.base for way in answer.ways_out] == [older, None]
 
 
 def test_needed_by_follows_stand_ins() -> None:

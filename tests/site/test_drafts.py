@@ -81,7 +81,7 @@ def test_what_breaks_a_build_takes_it_back_or_is_refused_where_it_is_held(world:
     edit(world, {"do": "remove", "mod": "old-sluice"}, {"do": "hold", "mod": "lock-ledger", "version": "3.4.1"})
     status, told = edit(world, {"do": "add", "mod": "old-sluice"})
     assert (status, told["code"]) == (422, "does-not-fit")
-    assert "Old Sluice 0.9 does not go together with Lock Ledger 3.4.1." in told["why"]
+    assert "Old Sluice 0.9 does not go together with Lock Ledger 3.4.1, held by you." in told["why"]
 
 
 def test_a_hold_keeps_its_version_and_its_reason(world: World) -> None:

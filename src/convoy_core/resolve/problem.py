@@ -2,12 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Protocol
 
 from ..model import Base, Build
 from ..ranges import Range
 from ..versions import Version
+
+if TYPE_CHECKING:
+    from .ways_out import WayOut
+
+
+class Library(Protocol):
+    """The builds to choose from. Asked once per mod and problem; only mods that the search comes to are asked for."""
+
+    def builds_of(self, mod: str) -> Sequence[Build]:
+        """Every build of a mod, in any order; empty when there is none."""
+
+    def providers_of(self, mod: str) -> Sequence[str]:
+        """Other mods of which some build provides this one, sorted."""
+
+
+class Shelves:
+    """A library of builds that are all at hand."""
+
+    def __init__(self, builds: Iterable[Build]) -> None:
+        self._builds: dict[str, list[Build]] = {}
+        providers: dict[str, set[str]] = {}
+        for build in builds:
+            self._builds.setdefault(build.mod, []).append(build)
+            for provided in build.provides:
+                if provided != build.mod:
+                    providers.setdefault(provided, set()).add(build.mod)
+        self._providers = {mod: sorted(others) for mod, others in providers.items()}
+
+    def builds_of(self, mod: str) -> Sequence[Build]:
+        return self._builds.get(mod, ())
+
+    def providers_of(self, mod: str) -> Sequence[str]:
+        return self._providers.get(mod, ())
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,7 +49,7 @@ class Problem:
     """`keep`: versions of the current lock; `refresh`: mods of it that are being updated, and so need not be kept."""
 
     base: Base
-    builds: Sequence[Build]
+    library: Library
     want: Mapping[str, Range]
     keep: Mapping[str, Version] = field(default_factory=dict)
     refresh: frozenset[str] = frozenset()
@@ -31,6 +65,8 @@ class Solved:
     """One build per mod, by mod id in alphabetical order."""
 
     picks: Mapping[str, Build]
+    proven: bool = True
+    """Whether it was proven to be the best by the preference order; not when the search for better was cut off."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +75,8 @@ class Impossible:
 
     because: tuple[str, ...]
     core: tuple[str, ...]
+    ways_out: tuple[WayOut, ...] = ()
+    """Changes that would free it, each tried."""
 
 
 Answer = Solved | Impossible

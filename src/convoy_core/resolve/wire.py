@@ -1,20 +1,83 @@
-"""The resolver's problem and answer as JSON, as docs/formats.md gives them."""
+"""Problems and answers as JSON. Source: formats.md, "Resolver problem and answer".
+
+A problem may hold hundreds of thousands of builds, of which the search looks at a few thousand: all are checked, but
+only those become Build objects.
+"""
 
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ..errors import MalformedInput
+from ..errors import ConvoyError, MalformedInput
 from ..model import Base, Build, Channel
 from ..ranges import parse_range
-from ..reading import Fields
+from ..reading import Fields, checked_text
 from ..versions import parse_version
 from .problem import Answer, Problem, Solved
 
 
-def read_problem(text: str) -> Problem:
-    """A problem from JSON text. Raises MalformedInput naming the field."""
+class WireLibrary:
+    """The `files` of a problem, read as they are asked for. Raises MalformedInput when any of them is wrong."""
+
+    def __init__(self, files: Sequence[Any]) -> None:
+        self._files: dict[str, list[Mapping[str, Any]]] = {}
+        self._read: dict[str, list[Build]] = {}
+        self._providers: dict[str, list[str]] = {}
+        try:
+            self._sort(files)
+        except (TypeError, KeyError, AttributeError, ValueError, ConvoyError):
+            # Something is wrong somewhere: now slowly, for an error that names the field.
+            for index, one in enumerate(files):
+                _read_build(Fields(one, f"files[{index}]"))
+            raise
+
+    def _sort(self, files: Sequence[Any]) -> None:
+        """By mod. Texts are gathered first and each checked once: there are far fewer different ones than builds."""
+        by_mod = self._files
+        ranges: set[str] = {"*"}
+        texts: set[str] = set()
+        channels: set[str] = set()
+        providers: dict[str, set[str]] = {}
+        for one in files:
+            by_mod.setdefault(one["mod"], []).append(one)
+            texts.add(one["version"])
+            if "games" in one:
+                ranges.add(one["games"])
+            if "needs" in one:
+                ranges.update(one["needs"].values())
+            if "channel" in one:
+                channels.add(one["channel"])
+            if "loaders" in one:
+                ranges.update(one["loaders"].values())
+            if "breaks" in one:
+                ranges.update(one["breaks"].values())
+            if "provides" in one:
+                texts.update(one["provides"].values())
+                for mod in one["provides"]:
+                    if mod != one["mod"]:
+                        providers.setdefault(mod, set()).add(one["mod"])
+        for name in channels:
+            Channel(name)
+        for text in ranges:
+            parse_range(text)
+        for text in (*by_mod, *texts):
+            checked_text(text)
+        self._providers = {mod: sorted(others) for mod, others in providers.items()}
+
+    def builds_of(self, mod: str) -> Sequence[Build]:
+        found = self._read.get(mod)
+        if found is None:
+            found = self._read[mod] = [_quickly_read(one) for one in self._files.get(mod, ())]
+        return found
+
+    def providers_of(self, mod: str) -> Sequence[str]:
+        return self._providers.get(mod, ())
+
+
+def read_problem(text: str | bytes) -> Problem:
+    """Read a problem. Raises MalformedInput with the field that is wrong."""
     try:
         top = Fields(json.loads(text))
     except (ValueError, RecursionError) as error:
@@ -28,7 +91,7 @@ def read_problem(text: str) -> Problem:
             base.text("loader", ""),
             parse_version(loader_version) if loader_version else None,
         ),
-        [_read_build(fields) for fields in top.items("files")],
+        WireLibrary(top.entries("files")),
         {mod: parse_range(text) for mod, text in top.texts("want").items()},
         {mod: parse_version(text) for mod, text in top.texts("keep").items()},
         frozenset(top.strings("refresh")),
@@ -46,6 +109,20 @@ def read_relations(fields: Fields) -> dict[str, Any]:
     }
 
 
+def _quickly_read(one: Mapping[str, Any]) -> Build:
+    """A build from an entry whose texts were checked."""
+    return Build(
+        one["mod"],
+        parse_version(one["version"]),
+        Channel(one.get("channel", "stable")),
+        parse_range(one.get("games", "*")),
+        {loader: parse_range(text) for loader, text in one.get("loaders", {}).items()},
+        {mod: parse_range(text) for mod, text in one.get("needs", {}).items()},
+        {mod: parse_range(text) for mod, text in one.get("breaks", {}).items()},
+        {mod: parse_version(text) for mod, text in one.get("provides", {}).items()},
+    )
+
+
 def _read_build(fields: Fields) -> Build:
     return Build(
         fields.text("mod"),
@@ -58,4 +135,5 @@ def _read_build(fields: Fields) -> Build:
 def write_answer(answer: Answer) -> dict[str, Any]:
     if isinstance(answer, Solved):
         return {"status": "solved", "lock": {mod: build.version.text for mod, build in answer.picks.items()}}
-    return {"status": "impossible", "because": list(answer.because), "core": list(answer.core)}
+    because = [*answer.because, *(way.text for way in answer.ways_out)]
+    return {"status": "impossible", "because": because, "core": list(answer.core)}

@@ -10,6 +10,7 @@ from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.model import Build as CoreBuild
 from convoy_core.ranges import ANY_VERSION, parse_range
+from convoy_core.resolve import Eligible, Shelves
 from convoy_core.versions import parse_version
 
 from ..catalogue.models import Build, Mod
@@ -32,7 +33,8 @@ def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
     builds = closure(draft.pack.game, [line.mod for line in lines])
     keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
     mods = Mod.objects.filter(game=draft.pack.game_id, slug__in={build.mod for build in builds})
-    return settle(base_of(draft), lines, builds, keep, refresh, dict(mods.values_list("slug", "name")))
+    eligible = Eligible(Shelves(builds), base_of(draft))
+    return settle(eligible, lines, keep, refresh, dict(mods.values_list("slug", "name")))
 
 
 def _range(line: Line):

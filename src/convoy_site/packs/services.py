@@ -157,10 +157,12 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     for edit in edits:
         if isinstance(edit, AddMod) and edit.mod in settled.unsettled:
             raise DoesNotFit(
-                f"{edit.mod} cannot come in.", settled.unsettled[edit.mod], "Change the base or what stands against it."
+                f"{edit.mod} cannot come in.",
+                settled.unsettled[edit.mod].sentence(),
+                "Change the base or what stands against it.",
             )
     draft.picks = {mod: build.version.text for mod, build in settled.picks.items()}
-    draft.unsettled = dict(settled.unsettled)
+    draft.unsettled = {mod: one.sentence() for mod, one in settled.unsettled.items()}
     draft.revision += 1
     draft.save()
     sentence = "; ".join(one.sentence for one in applied)

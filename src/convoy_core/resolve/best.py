@@ -1,0 +1,327 @@
+"""The best of all answers, by the preference order of rules.md, Resolve 3.
+
+Four figures, each to be as small as possible before the next one counts: changes to the current lock, newer builds
+passed over among wanted mods, among brought-in ones, and mods that nobody asked for (formats.md). For each figure
+every mod gives wishes ("this build stays", "nothing newer is passed over"). Wishes are assumed; those that cannot
+stand together cost one, and give way to weaker ones (core-guided optimisation, the scheme of Narodytska and Bacchus).
+Once no set clashes, the figure is proven, its wishes become facts, and the next figure has its turn.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Protocol
+
+from ..model import Build
+from .eligible import Eligible
+from .formula import Domain, Formula
+from .problem import Problem
+from .solver import FALSE, TRUE, OutOfEffort
+from .support import NothingHolds, Support
+
+Picks = dict[str, int]
+"""Mod to the literal of its build."""
+
+IMPROVING = 500_000
+IMPROVING_PER_MOD = 400
+"""Effort for making a first answer better: about a second, and more for a large pack. Packs that people make need a
+fifth of it; what needs more was made to mislead, and its answer is good, and not proven to be the best."""
+
+
+class Figure(Protocol):
+    """One of the four: what an answer costs, what it must cost at least, and the wishes that would keep it there."""
+
+    def cost(self, picks: Picks) -> int: ...
+
+    def least(self) -> int:
+        """What follows at the root already, in the same count as `cost`."""
+
+    def wishes(self) -> Iterator[int]:
+        """New literals to assume, for mods that the search came to since the last call; they start at `least`."""
+
+    def weaker(self, wish: int) -> int | None:
+        """The next weaker wish of the same mod, once this one has been given up."""
+
+    def settle(self, reached_least: bool) -> None:
+        """The figure is proven; `reached_least`: at what `least` said, so that it can be fixed without wishes."""
+
+
+@dataclass(frozen=True, slots=True)
+class Best:
+    picks: dict[str, Build]
+    proven: bool
+
+
+def find_best(problem: Problem, eligible: Eligible, max_effort: int) -> Best | None:
+    """The best answer, or None when there is none. Raises OutOfEffort when not even a first one was found.
+
+    First it is tried with everything kept as a fact: no better answer than one without changes is possible, and there
+    is far less to search. That is what most edits of a draft come to.
+    """
+    if len(problem.keep) > len(problem.refresh):
+        formula = Formula(problem, eligible, max_effort=max_effort, kept_only=True)
+        if formula.keep_everything() and formula.first_picks() is not None:
+            search = _Improving(formula)
+            search.required.update(search.picks[mod] for mod in problem.keep.keys() & search.picks.keys())
+            if not problem.keep.keys() - problem.refresh - search.picks.keys():
+                return search.best((_PassedOver(formula, True), _PassedOver(formula, False), _Extras(formula)))
+    formula = Formula(problem, eligible, max_effort=max_effort)
+    if formula.first_picks() is None:
+        return None
+    search = _Improving(formula)
+    passed = (_PassedOver(formula, True), _PassedOver(formula, False))
+    return search.best((_Changes(formula, search), *passed, _Extras(formula)))
+
+
+class _Improving:
+    """The best answer so far, and the wishes by which a better one is looked for."""
+
+    def __init__(self, formula: Formula) -> None:
+        self._formula = formula
+        self._solver = formula.solver
+        self._support = Support(formula)
+        self.required: set[int] = set()
+        """Builds of the current lock that are assumed or settled to stay: they must also be reached."""
+        self.picks: Picks = {}
+        self._read_off()
+
+    def best(self, figures: Iterable[Figure]) -> Best:
+        """The answer after each figure had its turn, or as far as the steps went."""
+        proven = True
+        solver, mods = self._solver, len(self._formula.domains)
+        solver.effort_left = min(solver.effort_left, IMPROVING + IMPROVING_PER_MOD * mods)
+        try:
+            for figure in figures:
+                try:
+                    self.improve(figure)
+                except NothingHolds:
+                    proven = False
+                    self._content_with_kept()
+        except OutOfEffort:
+            proven = False
+        picks = {mod: self._formula.build(literal) for mod, literal in sorted(self.picks.items())}
+        return Best(picks, proven and not self._support.cut_off)
+
+    def _content_with_kept(self) -> None:
+        """What is kept now stays, the rest of the current lock is let go."""
+        self._solver.back_to(0)
+        self.required &= set(self.picks.values())
+        for literal in sorted(self.required):
+            self._solver.add([literal])
+
+    def reachable(self, literal: int) -> bool:
+        return self._support.reachable(self._formula.build(literal))
+
+    def improve(self, figure: Figure) -> None:
+        self._solver.back_to(0)
+        self._solver.propagate()
+        if figure.cost(self.picks) == figure.least():
+            figure.settle(True)
+            return
+        assumed = dict.fromkeys(figure.wishes(), True)
+        lower, cost = figure.least(), figure.cost(self.picks)
+        while lower < cost:
+            clash = self._solver.solve(tuple(assumed))
+            if clash is not None:
+                lower += self._give_way(clash, assumed, figure)
+            elif self._read_off():
+                cost = figure.cost(self.picks)
+                assumed.update(dict.fromkeys(figure.wishes(), True))
+        self._solver.back_to(0)
+        assumed.update(dict.fromkeys(figure.wishes(), True))
+        for wish, stands in assumed.items():
+            if stands:
+                self._solver.add([wish])
+        figure.settle(False)
+
+    def _read_off(self) -> bool:
+        """Take the model at hand as the best answer; False when it rests on builds that nothing reaches."""
+        picked = self._formula.picked()
+        reached = self._formula.reached(picked.values())
+        afloat = {literal for literal in picked.values() if literal not in reached}
+        if afloat & self.required:
+            self._support.demand_support(afloat)
+            return False
+        self.picks = {mod: literal for mod, literal in picked.items() if literal in reached}
+        return True
+
+    def _give_way(self, clash: list[int], assumed: dict[int, bool], figure: Figure) -> int:
+        """At least one wish of the clash fails: that one failure is counted, and only further ones are wished away.
+
+        Wishes that gave way stay as guesses where they are (False in `assumed`), as undoing them would undo all that
+        was found since; only when guesses are in a clash themselves they go. Returns what is proven to be lost: 0 or 1.
+        """
+        guesses = [one for one in clash if not assumed[one]]
+        if guesses:
+            for guess in guesses:
+                del assumed[guess]
+            return 0
+        del assumed[clash[0]]
+        for wish in clash[1:]:
+            assumed[wish] = False
+        weaker = [other for wish in clash if (other := figure.weaker(wish)) is not None]
+        assumed.update(dict.fromkeys((*weaker, *self._at_most_one_fails(clash)), True))
+        self._solver.add(wish ^ 1 for wish in clash)
+        return 1
+
+    def _at_most_one_fails(self, clash: list[int]) -> Iterator[int]:
+        """Wishes that together say so: for each wish, it does not fail together with a later one."""
+        solver = self._solver
+        later_fails = clash[-1] ^ 1
+        for wish in reversed(clash[:-1]):
+            both_fail = solver.variable()
+            solver.add((wish, later_fails ^ 1, both_fail))
+            yield both_fail ^ 1
+            if wish != clash[0]:
+                any_fails = solver.variable()
+                solver.implies(wish ^ 1, any_fails)
+                solver.implies(later_fails, any_fails)
+                later_fails = any_fails
+
+
+class _Changes:
+    """Mods of the current lock, not being updated, that the answer has in another version or not at all."""
+
+    def __init__(self, formula: Formula, search: _Improving) -> None:
+        self._formula = formula
+        self._search = search
+        self._mods = sorted(formula.problem.keep.keys() - formula.problem.refresh)
+        kept = {mod: formula.kept_literal(mod) for mod in self._mods}
+        self._kept = {mod: literal for mod, literal in kept.items() if literal is not None}
+        self._wished = False
+        self._hopeless: set[str] = set()
+
+    def cost(self, picks: Picks) -> int:
+        return sum(self._kept.get(mod, 0) != picks.get(mod) for mod in self._mods)
+
+    def least(self) -> int:
+        """Builds that are gone, or ruled out at the root, or that no wanted line can ever reach."""
+        values, picks = self._formula.solver.values, self._search.picks
+        self._hopeless = {
+            mod
+            for mod in self._mods
+            if (literal := self._kept.get(mod)) is None
+            or values[literal ^ 1] == TRUE
+            or (picks.get(mod) != literal and not self._search.reachable(literal))
+        }
+        return len(self._hopeless)
+
+    def wishes(self) -> Iterator[int]:
+        if self._wished:
+            return
+        self._wished = True
+        solver = self._formula.solver
+        for mod, literal in self._kept.items():
+            if mod not in self._hopeless:
+                self._search.required.add(literal)
+                lost = solver.variable()
+                solver.implies(literal, lost ^ 1)
+                solver.add([self._formula.choice((lost, literal))])
+                yield lost ^ 1
+
+    def weaker(self, wish: int) -> int | None:
+        return None
+
+    def settle(self, reached_least: bool) -> None:
+        if reached_least:
+            for wish in list(self.wishes()):
+                self._formula.solver.add([wish])
+
+
+class _PassedOver:
+    """Newer builds passed over, among wanted mods or among the others."""
+
+    def __init__(self, formula: Formula, wanted: bool) -> None:
+        self._formula = formula
+        self._wanted = wanted
+        self._least: dict[str, int] = {}
+        self._seen: set[str] = set()
+        self._steps: dict[int, tuple[Domain, int]] = {}
+
+    def _domains(self) -> Iterator[Domain]:
+        return (domain for domain in list(self._formula.domains.values()) if domain.wanted == self._wanted)
+
+    def cost(self, picks: Picks) -> int:
+        domains = self._formula.domains
+        total = 0
+        for mod, literal in picks.items():
+            domain = domains[mod]
+            if domain.wanted == self._wanted:
+                total += domain.ranks[domain.literals.index(literal)]
+        return total
+
+    def least(self) -> int:
+        self._least = {domain.mod: self._formula.least_rank(domain) for domain in self._domains()}
+        return sum(self._least.values())
+
+    def wishes(self) -> Iterator[int]:
+        for domain in self._domains():
+            if domain.mod not in self._seen:
+                self._seen.add(domain.mod)
+                wish = self._at_most(domain, self._least.get(domain.mod, 0))
+                if wish is not None:
+                    yield wish
+
+    def _at_most(self, domain: Domain, rank: int) -> int | None:
+        """The literal that says: no build is taken that passes over more than `rank` newer ones."""
+        older = [literal for literal, passed in zip(domain.literals, domain.ranks, strict=False) if passed > rank]
+        if not older:
+            return None
+        wish = self._formula.solver.variable() ^ 1
+        for literal in older:
+            self._formula.solver.implies(wish, literal ^ 1)
+        self._steps[wish] = (domain, rank)
+        return wish
+
+    def weaker(self, wish: int) -> int | None:
+        if wish not in self._steps:
+            return None
+        domain, rank = self._steps[wish]
+        return self._at_most(domain, rank + 1)
+
+    def settle(self, reached_least: bool) -> None:
+        if reached_least:
+            solver = self._formula.solver
+            for domain in self._domains():
+                least = self._least.get(domain.mod, 0)
+                if domain.ranks and domain.ranks[-1] > least:
+                    for literal, passed in zip(domain.literals, domain.ranks, strict=False):
+                        if passed > least and solver.values[literal] != FALSE:
+                            solver.add([literal ^ 1])
+        self._formula.newest_only = self._formula.newest_only or not self._wanted
+
+
+class _Extras:
+    """Mods in the answer that no line names."""
+
+    def __init__(self, formula: Formula) -> None:
+        self._formula = formula
+        self._seen: set[str] = set()
+        self._present: set[str] = set()
+
+    def cost(self, picks: Picks) -> int:
+        return sum(mod not in self._formula.problem.want for mod in picks)
+
+    def least(self) -> int:
+        others = (domain for domain in self._formula.domains.values() if not domain.wanted)
+        self._present = {domain.mod for domain in others if self._formula.present(domain)}
+        return len(self._present)
+
+    def wishes(self) -> Iterator[int]:
+        solver = self._formula.solver
+        for domain in list(self._formula.domains.values()):
+            if domain.wanted or domain.mod in self._seen:
+                continue
+            self._seen.add(domain.mod)
+            if domain.mod not in self._present:
+                absent = solver.variable() ^ 1
+                for literal in (*domain.demands, *domain.literals):
+                    solver.implies(absent, literal ^ 1)
+                yield absent
+
+    def weaker(self, wish: int) -> int | None:
+        return None
+
+    def settle(self, reached_least: bool) -> None:
+        """The last figure: nothing comes after it."""

@@ -1,0 +1,39 @@
+"""Which wanted lines cannot go together: as few of them as can be found."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from .eligible import Eligible
+from .formula import Formula
+from .problem import Problem
+from .smallest import smallest
+
+MAX_CLASHES = 6
+"""Different clashes looked at, to find a small one. Each has no line that could be spared; two may differ in size."""
+
+
+def smallest_clash(problem: Problem, eligible: Eligible, max_effort: int) -> tuple[str, ...]:
+    """Wanted mods, sorted, that are impossible together and of which none can be spared. Raises OutOfEffort."""
+    formula = Formula(problem, eligible, max_effort=max_effort)
+    wishes = {formula.demand(mod, problem.want[mod]): mod for mod in sorted(problem.want)}
+    solve = formula.solver.solve
+
+    def shrink(among: Sequence[int]) -> list[int] | None:
+        blamed = solve(tuple(among))
+        if blamed is None:
+            return None
+        blamed.sort()
+        return smallest(blamed, lambda part: solve(tuple(part)) is not None)
+
+    found = shrink(tuple(wishes)) or []
+    tried, untried = 1, [(set[int](), found)]
+    while untried and tried < MAX_CLASHES:
+        spared, clash = untried.pop(0)
+        for wish in clash:
+            other = shrink([one for one in wishes if one != wish and one not in spared])
+            tried += 1
+            if other is not None:
+                untried.append((spared | {wish}, other))
+                found = min(found, other, key=len)
+    return tuple(sorted(wishes[wish] for wish in found))
