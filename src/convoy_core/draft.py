@@ -10,8 +10,8 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from .model import Base, Build, misfit
-from .ranges import Range
-from .resolve import Eligible, Problem, Solved, WayOut, edges, resolve
+from .ranges import ANY_VERSION, Range
+from .resolve import Eligible, Library, Problem, Solved, WayOut, edges, resolve
 from .versions import Version
 
 
@@ -50,11 +50,24 @@ def settle(
     refresh: Collection[str] = (),
     names: Mapping[str, str] | None = None,
     other_bases: Sequence[Base] = (),
+    resting: Sequence[Build] = (),
 ) -> Settled:
     """The answer for as many lines as possible; earlier lines go before later ones. Raises TooHard.
 
     What the lines that are left no longer reach in `keep` leaves; it is not held on to by changing something else.
+    `resting`: builds of lines that are switched off. They stay out, and what they need stays in, so that switching on
+    again moves nothing; where their needs stand against the lines that are on, those needs give way.
     """
+    if resting:
+        library = _WithResting(eligible.library, resting)
+        eligible = Eligible(library, eligible.base)
+        lines = [*lines, *(WantedLine(mod, ANY_VERSION) for mod in library.resting)]
+        keep = {**keep, **{mod: build.version for mod, build in library.resting.items()}}
+        settled = settle(eligible, lines, keep, refresh, names, other_bases)
+        return Settled(
+            {mod: build for mod, build in settled.picks.items() if mod not in library.resting},
+            {mod: why for mod, why in settled.unsettled.items() if mod not in library.resting},
+        )
     unsettled: dict[str, Unsettled] = {}
     want: dict[str, Range] = {}
     for line in lines:
@@ -74,6 +87,22 @@ def settle(
         latest = max(answer.core, key=order.index)
         unsettled[latest] = Unsettled(answer.because, answer.core, answer.ways_out)
         del want[latest]
+
+
+class _WithResting:
+    """A library with stand-ins for builds that rest: mods of their own that nothing else knows, with the same needs."""
+
+    def __init__(self, library: Library, resting: Sequence[Build]) -> None:
+        self._library = library
+        self.resting = {
+            f"{build.mod} (off)": Build(f"{build.mod} (off)", build.version, needs=build.needs) for build in resting
+        }
+
+    def builds_of(self, mod: str) -> Sequence[Build]:
+        return (self.resting[mod],) if mod in self.resting else self._library.builds_of(mod)
+
+    def providers_of(self, mod: str) -> Sequence[str]:
+        return self._library.providers_of(mod)
 
 
 def _still_reached(

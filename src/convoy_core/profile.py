@@ -26,6 +26,10 @@ class NoSuchBase(ConvoyError):
     code = "no-such-base"
 
 
+MAX_NEIGHBOURS = 6
+"""Bases that are tried as ways out: more would only be a longer list to read."""
+
+
 @dataclass(frozen=True, slots=True)
 class GameVersion:
     version: Version
@@ -92,6 +96,33 @@ class GameProfile:
         known = [one.label for one in self.versions if one.version == base.version]
         game = f"{self.name} {known[0] if known else base.version}"
         return f"{game}, {self.loader(base.loader).name} {base.loader_version}" if base.loader else game
+
+    def bases(self) -> list[Base]:
+        """Every game version with every loader that runs on it, in its newest version; newest first.
+
+        A game without loaders gives its versions alone.
+        """
+        found = []
+        for game in self.versions:
+            if not self.loaders:
+                found.append(Base(self.id, game.version))
+            for loader in self.loaders:
+                if newest := loader.versions_for(game.version)[:1]:
+                    found.append(Base(self.id, game.version, loader.id, newest[0].version))
+        return found
+
+    def neighbours(self, base: Base) -> list[Base]:
+        """Other stable bases that one might move to, the likeliest first: same loader, nearest game version."""
+        stable = [one.version for one in self.versions if one.channel is GameChannel.STABLE]
+        place = {version: at for at, version in enumerate(stable)}
+        here = place.get(base.version, 0)
+        others = [
+            one
+            for one in self.bases()
+            if one.version in place and (one.version, one.loader) != (base.version, base.loader)
+        ]
+        others.sort(key=lambda one: (one.loader != base.loader, abs(place[one.version] - here)))
+        return others[:MAX_NEIGHBOURS]
 
     def base(self, version: str, loader: str, loader_version: str) -> Base:
         """A base of this game. Raises NoSuchBase when the parts do not exist or do not go together."""

@@ -47,6 +47,11 @@ class Eligible:
             found = self._own[key] = tuple(at for at, build in enumerate(builds) if asked.holds(build.version))
         return found
 
+    def nearest_reason(self, mod: str, asked: Range = ANY_VERSION) -> str:
+        """Why the newest build in a range does not fit, as a phrase; empty when there is none or it fits."""
+        builds = [build for build in self.library.builds_of(mod) if asked.holds(build.version)]
+        return misfit(max(builds, key=newest_first), self.base) if builds else ""
+
     @staticmethod
     def _without_early(fitting: Sequence[Build], wanted: Range) -> Sequence[Build]:
         """rules.md, Resolve 2: beta and alpha only when asked for by exact version, or when no stable build fits."""

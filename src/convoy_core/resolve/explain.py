@@ -97,9 +97,8 @@ class _Telling:
             ]
             targets = [build for build in self._candidates(fact.target) if broken.holds(build.version)]
             verb = "do" if len(sharing) > 1 else "does"
-            yield (
-                f"{self._builds(fact.mod, sharing)} {verb} not go together with {self._builds(fact.target, targets, ends=True)}."
-            )
+            broken_ones = self._builds(fact.target, targets, ends=True)
+            yield f"{self._builds(fact.mod, sharing)} {verb} not go together with {broken_ones}."
         elif isinstance(fact, Misfit):
             unfit = [build for build in self._named(fact.mod) if misfit(build, self._base) == fact.why]
             yield f"{self._builds(fact.mod, unfit)} {'are' if len(unfit) > 1 else 'is'} {fact.why}."

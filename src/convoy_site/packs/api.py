@@ -1,12 +1,12 @@
 """Packs, their drafts and edits, and what the checks found."""
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated
 from uuid import UUID
 
 from django.db.models import Count
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 from pydantic import Field
 
 from convoy_core.resolve import needed_by
@@ -21,6 +21,9 @@ from .edits import EditIn
 from .models import EMBLEMS, Line, Pack
 
 router = Router(tags=["packs"])
+
+NOTHING = {"why": "", "core": [], "ways": []}
+EDITS_SHOWN = 100
 
 Emblem = Annotated[str, Field(pattern="^(" + "|".join(EMBLEMS) + ")$")]
 
@@ -95,7 +98,12 @@ class LineOut(Schema):
     pickup: str
     licence: str
     needed_by: list[str]
+    optional: bool
+    advice: str
+    tags: list[str]
     note: str
+    updated: date | None
+    category: str
 
 
 class DraftOut(Schema):
@@ -113,7 +121,7 @@ class EditsIn(Schema):
     """Edits made against `revision`. `rehearse` answers what they would do and keeps nothing."""
 
     revision: Annotated[int, Field(ge=0, lt=2**31)]
-    edits: Annotated[list[Annotated[EditIn, Field(discriminator="do")]], Field(min_length=1, max_length=200)]
+    edits: Annotated[list[Annotated[EditIn, Field(discriminator="do")]], Field(min_length=1, max_length=500)]
     rehearse: bool = False
 
 
@@ -126,10 +134,19 @@ class ChangeOut(Schema):
     chosen: bool
 
 
+class WayOutOut(Schema):
+    """A change that was tried and frees a line; `edit` carries it out."""
+
+    text: str
+    edit: Annotated[EditIn, Field(discriminator="do")]
+
+
 class UnsettledOut(Schema):
     mod: str
     name: str
     why: str
+    core: list[str]
+    ways: list[WayOutOut]
 
 
 class OutcomeOut(Schema):
@@ -146,6 +163,9 @@ class EditOut(Schema):
     by: str
     at: datetime
     sentence: str
+    mine: bool
+    takes_back: int | None
+    taken_back: bool
 
 
 class FindingOut(Schema):
@@ -276,7 +296,7 @@ def _line_out(
         kind=mod.kind if mod else "",
         group="chosen" if line else "brought in",
         state="off" if off and not version else "settled" if version else "unsettled",
-        why=pack.draft.unsettled.get(slug, ""),
+        why=pack.draft.unsettled.get(slug, NOTHING)["why"],
         version=version,
         channel=build.channel if build else "",
         newer=newer,
@@ -289,7 +309,12 @@ def _line_out(
         pickup=mod.source.pickup if mod else "",
         licence=mod.licence if mod else "",
         needed_by=askers,
+        optional=bool(line and line.optional),
+        advice=line.advice if line else "",
+        tags=line.tags if line else [],
         note=line.note if line else "",
+        updated=mod.updated if mod else None,
+        category=mod.category if mod else "",
     )
 
 
@@ -302,18 +327,30 @@ def edit_draft(request: HttpRequest, pack_id: UUID, body: EditsIn) -> OutcomeOut
         revision=outcome.revision,
         sentence=outcome.sentence,
         changes=[ChangeOut(**change.as_data()) for change in outcome.changes],
-        unsettled=[UnsettledOut(mod=m, name=names.get(m, m), why=why) for m, why in outcome.unsettled.items()],
+        unsettled=[UnsettledOut(mod=mod, name=names.get(mod, mod), **one) for mod, one in outcome.unsettled.items()],
         settled_again=outcome.settled_again,
         meanwhile=outcome.meanwhile,
     )
 
 
 @router.get("/packs/{pack_id}/draft/edits", response=list[EditOut], operation_id="edits")
-def edits(request: HttpRequest, pack_id: UUID) -> list[EditOut]:
-    """The last hundred edits, newest first."""
+def edits(request: HttpRequest, pack_id: UUID, since: Annotated[int, Query(ge=0, lt=2**31)] = 0) -> list[EditOut]:
+    """The last hundred edits after a revision, newest first."""
     pack = services.pack_for(request.user, pack_id, Action.SEE)
-    found = pack.draft.edits.select_related("by")[:100]
-    return [EditOut(revision=one.revision, by=one.by.shown, at=one.at, sentence=one.sentence) for one in found]
+    found = list(pack.draft.edits.filter(revision__gt=since).select_related("by").defer("did")[:EDITS_SHOWN])
+    gone = {one.takes_back for one in found}
+    return [
+        EditOut(
+            revision=one.revision,
+            by=one.by.shown,
+            at=one.at,
+            sentence=one.sentence,
+            mine=one.by_id == request.user.pk,
+            takes_back=one.takes_back,
+            taken_back=one.revision in gone,
+        )
+        for one in found
+    ]
 
 
 @router.get("/packs/{pack_id}/findings", response=list[FindingOut], operation_id="findings")

@@ -2,15 +2,16 @@
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from convoy_core.checks import Finding, Subject, run_checks
-from convoy_core.draft import Settled, WantedLine, settle
+from convoy_core.draft import Settled, Unsettled, WantedLine, settle
 from convoy_core.layout import placements
 from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.model import Build as CoreBuild
 from convoy_core.ranges import ANY_VERSION, parse_range
-from convoy_core.resolve import Eligible, Shelves
+from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut
 from convoy_core.versions import parse_version
 
 from ..catalogue.models import Build, Mod
@@ -30,11 +31,32 @@ def base_of(draft: Draft) -> Base:
 def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
     """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
     lines = [WantedLine(line.mod, _range(line)) for line in draft.lines.all() if line.on]
-    builds = closure(draft.pack.game, [line.mod for line in lines])
+    builds = closure(draft.pack.game, [line.mod for line in draft.lines.all()])
     keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
     mods = Mod.objects.filter(game=draft.pack.game_id, slug__in={build.mod for build in builds})
     eligible = Eligible(Shelves(builds), base_of(draft))
-    return settle(eligible, lines, keep, refresh, dict(mods.values_list("slug", "name")))
+    off = {line.mod: line.rested_version for line in draft.lines.all() if not line.on and line.rested_version}
+    resting = [build for build in builds if off.get(build.mod) == build.version.text]
+    names = dict(mods.values_list("slug", "name"))
+    bases = draft.pack.game.profile.neighbours(eligible.base)
+    return settle(eligible, lines, keep, refresh, names, bases, resting)
+
+
+def as_kept(draft: Draft, unsettled: Unsettled) -> dict[str, Any]:
+    """Why a line has no build, as `Draft.unsettled` keeps it; each way out with the edit that carries it out."""
+    ways = [{"text": way.text, "edit": _edit_for(way)} for way in unsettled.ways_out]
+    return {"why": unsettled.sentence(), "core": list(unsettled.core), "ways": ways}
+
+
+def _edit_for(way: WayOut) -> dict[str, Any]:
+    if way.base is not None:
+        version = str(way.base.loader_version or "")
+        base = {"game_version": str(way.base.version), "loader": way.base.loader, "loader_version": version}
+        return {"do": "base", **base}
+    if way.freeing is Freeing.LEAVE_OUT:
+        return {"do": "remove", "mod": way.mod}
+    held = way.range.text.removeprefix("=") if way.range is not None and way.freeing is Freeing.TEST_BUILD else ""
+    return {"do": "hold", "mod": way.mod, "version": held, "because": "the only build that goes" if held else ""}
 
 
 def _range(line: Line):
@@ -87,7 +109,7 @@ def lock_of(draft: Draft, with_files: bool = True) -> Lock:
 
 def findings(draft: Draft) -> list[Finding]:
     names = dict(Mod.objects.filter(game=draft.pack.game_id, slug__in=draft.unsettled).values_list("slug", "name"))
-    unsettled = {mod: (names.get(mod, mod), why) for mod, why in draft.unsettled.items()}
+    unsettled = {mod: (names.get(mod, mod), one["why"]) for mod, one in draft.unsettled.items()}
     return run_checks(Subject(layers(draft), unsettled))
 
 

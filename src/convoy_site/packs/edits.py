@@ -5,16 +5,18 @@ The table `APPLY` is the whole list. Applying changes rows only; settling, right
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 from ninja import Schema
 from pydantic import Field
 
 from convoy_core.errors import ConvoyError
+from convoy_core.words import counted, listed
 
 from ..catalogue.models import Build, Mod
 from ..shapes import Name, Short
-from .models import Draft, Line
+from .history import restore
+from .models import Draft, Edit, Line
 
 MAX_LINES = 2_000
 """Chosen lines of one draft: five times the largest pack that people keep."""
@@ -48,6 +50,13 @@ class RemoveMod(Schema):
     mod: Name
 
 
+class AddMods(Schema):
+    """Adds many mods at once, in this order; those that are chosen lines already are passed by."""
+
+    do: Literal["add many"]
+    mods: list[Name] = Field(min_length=1, max_length=MAX_LINES)
+
+
 class SwitchLine(Schema):
     do: Literal["switch"]
     mod: Name
@@ -77,7 +86,35 @@ class ChangeBase(Schema):
     loader_version: Short = ""
 
 
-EditIn = AddMod | RemoveMod | SwitchLine | HoldLine | UpdateMods | ChangeBase
+class DescribeLine(Schema):
+    """Changes what is said about a line; what is left out stays. On a brought-in one: makes it chosen."""
+
+    do: Literal["describe"]
+    mod: Name
+    note: Annotated[str, Field(max_length=500)] | None = None
+    tags: list[Annotated[str, Field(min_length=1, max_length=30)]] | None = Field(default=None, max_length=8)
+    optional: bool | None = None
+    advice: Short | None = None
+
+
+class MoveLines(Schema):
+    """Moves chosen lines, in their order, before another one; to the end when `before` is empty. Later lines win."""
+
+    do: Literal["move"]
+    mods: list[Name] = Field(min_length=1, max_length=MAX_LINES)
+    before: Short = ""
+
+
+class TakeBack(Schema):
+    """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
+
+    do: Literal["take back"]
+    revision: Annotated[int, Field(ge=1, lt=2**31)]
+
+
+EditIn = (
+    AddMod | AddMods | RemoveMod | SwitchLine | HoldLine | UpdateMods | ChangeBase | DescribeLine | MoveLines | TakeBack
+)
 
 
 @dataclass(frozen=True)
@@ -87,13 +124,16 @@ class Applied:
     subjects: tuple[str, ...]
     sentence: str
     refresh: tuple[str, ...] = ()
+    takes_back: int | None = None
 
 
 def subjects_of(edit: EditIn) -> set[str]:
-    """What an edit touches, known before it is applied."""
+    """What an edit touches, known before it is applied. Taking back checks for itself what was changed since."""
     if isinstance(edit, ChangeBase):
         return {"base"}
-    return set(edit.mods) if isinstance(edit, UpdateMods) else {edit.mod}
+    if isinstance(edit, TakeBack):
+        return set()
+    return set(edit.mods) if isinstance(edit, UpdateMods | AddMods | MoveLines) else {edit.mod}
 
 
 def _add(draft: Draft, edit: AddMod) -> Applied:
@@ -116,19 +156,14 @@ def _remove(draft: Draft, edit: RemoveMod) -> Applied:
 def _switch(draft: Draft, edit: SwitchLine) -> Applied:
     line = _line(draft, edit.mod)
     line.on = edit.on
-    line.save(update_fields=["on"])
+    line.rested_version = "" if edit.on else draft.picks.get(edit.mod, "")
+    line.save(update_fields=["on", "rested_version"])
     return Applied((edit.mod,), f"{_name(draft, edit.mod)} switched {'on' if edit.on else 'off'}")
 
 
 def _hold(draft: Draft, edit: HoldLine) -> Applied:
     name = _name(draft, edit.mod)
-    line = draft.lines.filter(mod=edit.mod).first()
-    if line is None and edit.mod in draft.picks:
-        # Holding what was brought in makes it the curator's own line.
-        last = draft.lines.order_by("-order").values_list("order", flat=True).first() or 0
-        line = Line(draft=draft, mod=edit.mod, order=last + 1)
-    if line is None:
-        raise _no_line(draft, edit.mod)
+    line = _own_line(draft, edit.mod)
     if (
         edit.version
         and not Build.objects.filter(
@@ -146,8 +181,8 @@ def _update(draft: Draft, edit: UpdateMods) -> Applied:
     for mod in edit.mods:
         if mod not in draft.picks:
             raise _no_line(draft, mod)
-    named = ", ".join(_name(draft, mod) for mod in edit.mods[:3]) + (" and others" if len(edit.mods) > 3 else "")
-    return Applied(tuple(mods), f"newest builds taken of {named or 'everything'}", tuple(mods))
+    named = _several([_name(draft, mod) for mod in edit.mods[:4]], len(edit.mods)) if edit.mods else "everything"
+    return Applied(tuple(mods), f"newest builds taken of {named}", tuple(mods))
 
 
 def _base(draft: Draft, edit: ChangeBase) -> Applied:
@@ -158,21 +193,104 @@ def _base(draft: Draft, edit: ChangeBase) -> Applied:
     return Applied(("base",), f"base changed to {profile.base_in_words(base)}")
 
 
+def _add_many(draft: Draft, edit: AddMods) -> Applied:
+    there = {line.mod for line in draft.lines.all()}
+    wanted = [mod for mod in dict.fromkeys(edit.mods) if mod not in there]
+    names = dict(Mod.objects.filter(game=draft.pack.game_id, slug__in=wanted).values_list("slug", "name"))
+    for mod in wanted:
+        if mod not in names:
+            raise _no_mod(mod)
+    if not wanted:
+        raise AlreadyThere("All of them are in the draft already.", mods=edit.mods)
+    if len(there) + len(wanted) > MAX_LINES:
+        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
+    last = _last_order(draft)
+    Line.objects.bulk_create(Line(draft=draft, mod=mod, order=last + at) for at, mod in enumerate(wanted, 1))
+    return Applied(tuple(wanted), f"{_several([names[mod] for mod in wanted])} added")
+
+
+def _describe(draft: Draft, edit: DescribeLine) -> Applied:
+    name, line = _name(draft, edit.mod), _own_line(draft, edit.mod)
+    said = edit.dict(exclude={"do", "mod"}, exclude_none=True)
+    if "tags" in said:
+        said["tags"] = sorted({tag.strip() for tag in said["tags"]} - {""})
+    for field, value in said.items():
+        setattr(line, field, value)
+    line.save()
+    if edit.optional is not None:
+        return Applied((edit.mod,), f"{name} made {'optional' if edit.optional else 'part of the pack for everyone'}")
+    return Applied((edit.mod,), f"{name}: {listed(sorted(said)) or 'nothing'} changed")
+
+
+def _move(draft: Draft, edit: MoveLines) -> Applied:
+    moving = set(edit.mods)
+    lines = list(draft.lines.all())
+    for mod in edit.mods:
+        _line(draft, mod)
+    staying = [line for line in lines if line.mod not in moving]
+    at = next((place for place, line in enumerate(staying) if line.mod == edit.before), len(staying))
+    ordered = [*staying[:at], *(line for line in lines if line.mod in moving), *staying[at:]]
+    for place, line in enumerate(ordered, 1):
+        line.order = place
+    Line.objects.bulk_update(ordered, ["order"])
+    where = f"before {_name(draft, edit.before)}" if at < len(staying) else "to the end"
+    return Applied(
+        tuple(edit.mods), f"{_several([_name(draft, mod) for mod in edit.mods[:4]], len(moving))} moved {where}"
+    )
+
+
+def _take_back(draft: Draft, edit: TakeBack) -> Applied:
+    done = Edit.objects.filter(draft=draft, revision=edit.revision).first()
+    if done is None or not done.did:
+        raise NoSuchLine("There is no such edit to take back.", now="Look at the list of edits again.")
+    restore(draft, done)
+    sentence = f"taken back: {done.sentence}" if done.takes_back is None else f"done again: {done.sentence[12:]}"
+    return Applied(tuple(done.subjects), sentence, takes_back=done.revision)
+
+
 APPLY: dict[type, Callable[..., Applied]] = {
     AddMod: _add,
+    AddMods: _add_many,
     RemoveMod: _remove,
     SwitchLine: _switch,
     HoldLine: _hold,
     UpdateMods: _update,
     ChangeBase: _base,
+    DescribeLine: _describe,
+    MoveLines: _move,
+    TakeBack: _take_back,
 }
 
 
 def _name(draft: Draft, mod: str) -> str:
     name = Mod.objects.filter(game=draft.pack.game_id, slug=mod).values_list("name", flat=True).first()
     if name is None and not draft.lines.filter(mod=mod).exists():
-        raise NoSuchMod(f"No source has “{mod}”.", now="Search for it by another name.", mod=mod)
+        raise _no_mod(mod)
     return name or mod
+
+
+def _no_mod(mod: str) -> NoSuchMod:
+    return NoSuchMod(f"No source has “{mod}”.", now="Search for it by another name.", mod=mod)
+
+
+def _several(names: list[str], count: int = 0) -> str:
+    """`A, B, C and 4 others`."""
+    more = (count or len(names)) - 3
+    return listed([*names[:3], f"{counted(more, 'other')}"] if more > 0 else names)
+
+
+def _last_order(draft: Draft) -> int:
+    return draft.lines.order_by("-order").values_list("order", flat=True).first() or 0
+
+
+def _own_line(draft: Draft, mod: str) -> Line:
+    """The line of a mod. What was brought in becomes the curator's own by being held or described."""
+    line = draft.lines.filter(mod=mod).first()
+    if line is None and mod in draft.picks:
+        line = Line(draft=draft, mod=mod, order=_last_order(draft) + 1)
+    if line is None:
+        raise _no_line(draft, mod)
+    return line
 
 
 def _line(draft: Draft, mod: str) -> Line:

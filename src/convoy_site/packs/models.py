@@ -39,7 +39,7 @@ class Draft(models.Model):
     picks = models.JSONField(default=dict)
     """Mod to version of everything that the last settling put in: chosen and brought in."""
     unsettled = models.JSONField(default=dict)
-    """Mod to why its line has no build."""
+    """Mod to why its line has no build: `why` as sentences, `core` the lines that clash, `ways` what would free it."""
 
 
 class Line(models.Model):
@@ -50,7 +50,13 @@ class Line(models.Model):
     held_version = models.CharField(max_length=128, blank=True)
     held_because = models.CharField(max_length=200, blank=True)
     on = models.BooleanField(default=True)
-    note = models.CharField(max_length=200, blank=True)
+    rested_version = models.CharField(max_length=128, blank=True)
+    """The build that the line had when it was switched off; what that needs stays in."""
+    optional = models.BooleanField(default=False)
+    advice = models.CharField(max_length=200, blank=True)
+    """For an optional line: what the curator tells members who choose."""
+    tags = ArrayField(models.CharField(max_length=30), default=list)
+    note = models.CharField(max_length=500, blank=True)
     order = models.PositiveIntegerField()
 
     class Meta:
@@ -67,6 +73,10 @@ class Edit(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     subjects = ArrayField(models.CharField(max_length=80))
     sentence = models.CharField(max_length=400)
+    did = models.JSONField(default=dict)
+    """What it changed, each as [before, after]: `lines` and `picks` by mod, and `base`. Enough to take it back."""
+    takes_back = models.PositiveIntegerField(null=True)
+    """The revision of the edit that this one undid."""
 
     class Meta:
         ordering = ["-revision"]

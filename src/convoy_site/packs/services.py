@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Any
 from uuid import UUID
 
 from django.db import IntegrityError, transaction
@@ -15,6 +16,7 @@ from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from . import drafts
 from .edits import APPLY, AddMod, EditIn, UpdateMods, subjects_of
+from .history import difference, moment
 from .models import Draft, Edit, Pack
 
 
@@ -115,7 +117,7 @@ class Outcome:
 
     revision: int
     changes: Sequence[Change]
-    unsettled: dict[str, str]
+    unsettled: dict[str, Any]
     settled_again: list[str]
     sentence: str
     meanwhile: list[str] = field(default_factory=list)
@@ -150,9 +152,10 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     draft = Draft.objects.select_for_update().get(pack=pack)
     draft.pack = pack
     meanwhile = _meanwhile(draft, revision, edits)
-    before = drafts.lock_of(draft, with_files=False)
+    before, then = drafts.lock_of(draft, with_files=False), moment(draft)
     unsettled_before = set(draft.unsettled)
     applied = [APPLY[type(edit)](draft, edit) for edit in edits]
+    draft._prefetched_objects_cache = {}
     settled = drafts.settle_draft(draft, {mod for one in applied for mod in one.refresh})
     for edit in edits:
         if isinstance(edit, AddMod) and edit.mod in settled.unsettled:
@@ -162,17 +165,25 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
                 "Change the base or what stands against it.",
             )
     draft.picks = {mod: build.version.text for mod, build in settled.picks.items()}
-    draft.unsettled = {mod: one.sentence() for mod, one in settled.unsettled.items()}
+    draft.unsettled = {mod: drafts.as_kept(draft, one) for mod, one in settled.unsettled.items()}
     draft.revision += 1
     draft.save()
     sentence = "; ".join(one.sentence for one in applied)
     subjects = sorted({subject for one in applied for subject in one.subjects})
-    Edit.objects.create(draft=draft, revision=draft.revision, by=user, subjects=subjects, sentence=sentence[:400])
+    Edit.objects.create(
+        draft=draft,
+        revision=draft.revision,
+        by=user,
+        subjects=subjects,
+        sentence=sentence[:400],
+        did=difference(then, moment(draft)),
+        takes_back=next((one.takes_back for one in applied if one.takes_back), None),
+    )
     after = drafts.lock_of(draft, with_files=False)
     return Outcome(
         draft.revision,
         changes(before, after).mods,
-        {mod: why for mod, why in draft.unsettled.items() if mod not in unsettled_before},
+        {mod: one for mod, one in draft.unsettled.items() if mod not in unsettled_before},
         sorted(unsettled_before - set(draft.unsettled)),
         sentence,
         meanwhile,

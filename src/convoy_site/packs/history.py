@@ -1,0 +1,82 @@
+"""What an edit changed in a draft, kept so that anybody may take it back, and the taking back.
+
+Only what the edit itself changed is restored: edits that were made since, elsewhere in the draft, stay.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+from convoy_core.errors import ConvoyError
+
+from .models import Draft, Edit, Line
+
+KEPT_FIELDS = ("held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note", "order")
+BASE_FIELDS = ("game_version", "loader", "loader_version")
+
+Pair = list[Any]
+"""[before, after]; None where there was or is nothing."""
+
+
+class ChangedSince(ConvoyError):
+    """An edit that cannot be taken back, as somebody changed the same place after it."""
+
+    code = "changed-since"
+
+
+@dataclass(frozen=True)
+class Moment:
+    """A draft's content at one moment, as plain data."""
+
+    lines: dict[str, dict[str, Any]]
+    picks: dict[str, str]
+    base: list[str]
+
+
+def moment(draft: Draft) -> Moment:
+    rows = Line.objects.filter(draft=draft).values("mod", *KEPT_FIELDS)
+    lines = {row.pop("mod"): row for row in rows}
+    return Moment(lines, dict(draft.picks), [getattr(draft, name) for name in BASE_FIELDS])
+
+
+def difference(before: Moment, after: Moment) -> dict[str, Any]:
+    """As `Edit.did` keeps it."""
+    did: dict[str, Any] = {"lines": _pairs(before.lines, after.lines), "picks": _pairs(before.picks, after.picks)}
+    if before.base != after.base:
+        did["base"] = [before.base, after.base]
+    return did
+
+
+def _pairs(before: dict[str, Any], after: dict[str, Any]) -> dict[str, Pair]:
+    both = sorted(before.keys() | after.keys())
+    return {one: [before.get(one), after.get(one)] for one in both if before.get(one) != after.get(one)}
+
+
+def restore(draft: Draft, edit: Edit) -> None:
+    """Puts back what an edit changed: lines, base, and the builds it moved. Raises ChangedSince, and changes nothing.
+
+    Builds are put back as what is to be kept; settling afterwards decides whether that still goes together.
+    """
+    now = moment(draft)
+    lines, base = edit.did.get("lines", {}), edit.did.get("base")
+    changed = [mod for mod, (_, after) in lines.items() if now.lines.get(mod) != after]
+    if changed or (base and now.base != base[1]):
+        what = ", ".join(changed[:3]) or "the base"
+        raise ChangedSince(
+            "This edit cannot be taken back.",
+            f"Somebody changed {what} after it.",
+            "Take back the later edit first, or change it by hand.",
+            mods=changed,
+        )
+    for mod, (before, _) in lines.items():
+        if before is None:
+            Line.objects.filter(draft=draft, mod=mod).delete()
+        else:
+            Line.objects.update_or_create(draft=draft, mod=mod, defaults=before)
+    if base:
+        for name, value in zip(BASE_FIELDS, base[0], strict=True):
+            setattr(draft, name, value)
+    for mod, (version, after) in edit.did.get("picks", {}).items():
+        if draft.picks.get(mod) == after:
+            draft.picks.pop(mod, None)
+            if version is not None:
+                draft.picks[mod] = version
