@@ -13,6 +13,7 @@ from convoy_core.errors import ConvoyError
 from .catalogue.api import router as catalogue
 from .installations.agent_api import router as agent
 from .installations.api import router as installations
+from .packs.ahead_api import router as ahead
 from .packs.api import router as packs
 from .people.api import router as people
 from .releases.api import router as releases
@@ -25,6 +26,7 @@ STATUS = {
     "code-withdrawn": 410,
     "code-used-up": 410,
     "stale": 409,
+    "changed-since": 409,
     "name-taken": 409,
     "number-taken": 409,
     "already": 409,
@@ -96,5 +98,5 @@ def health(request: HttpRequest) -> Done:
     return Done()
 
 
-for router in (people, catalogue, packs, releases, installations, agent):
+for router in (people, catalogue, packs, ahead, releases, installations, agent):
     api.add_router("", router)

@@ -216,3 +216,78 @@ def test_pages_cost_a_fixed_number_of_queries(world: World, django_assert_max_nu
             assert owner.get(f"{world.at}/{path}")[0] == 200
     with django_assert_max_num_queries(8):
         owner.get("/api/packs")
+
+
+def test_every_edit_can_be_taken_back_and_done_again_by_anybody(world: World) -> None:
+    start = lines(world)
+    edit(world, {"do": "remove", "mod": "lock-ledger"})
+    removed, at = lines(world), world.revision()
+    assert "lock-ledger" not in removed
+    _, told = edit(world, {"do": "take back", "revision": at}, who="curator")
+    assert told["sentence"] == "taken back: Lock Ledger removed"
+    assert lines(world) == start
+    _, told = edit(world, {"do": "take back", "revision": at + 1})
+    assert told["sentence"] == "done again: Lock Ledger removed"
+    assert lines(world) == removed
+    _, listed = world.as_("owner").get(f"{world.at}/draft/edits?since={at - 1}")
+    assert [(one["revision"] - at, one["taken_back"], one["mine"]) for one in listed] == [
+        (2, False, True),
+        (1, True, False),
+        (0, True, True),
+    ]
+
+
+def test_an_update_taken_back_gives_the_old_builds_again(world: World) -> None:
+    edit(world, {"do": "hold", "mod": "lock-ledger", "version": "3.3.0", "because": "a test"})
+    edit(world, {"do": "hold", "mod": "lock-ledger", "version": ""})
+    assert lines(world)["lock-ledger"]["version"] == "3.4.1"
+    edit(world, {"do": "take back", "revision": world.revision()})
+    line = lines(world)["lock-ledger"]
+    assert (line["version"], line["held"], line["held_because"]) == ("3.3.0", True, "a test")
+
+
+def test_what_others_changed_since_is_not_trampled(world: World) -> None:
+    edit(world, {"do": "describe", "mod": "lock-ledger", "note": "ours", "tags": ["books", " ", "books"]})
+    at = world.revision()
+    edit(world, {"do": "describe", "mod": "heron-almanac", "optional": True, "advice": "nice to have"}, who="curator")
+    edit(world, {"do": "describe", "mod": "lock-ledger", "note": "theirs"}, who="curator")
+    status, told = edit(world, {"do": "take back", "revision": at})
+    assert (status, told["code"]) == (409, "changed-since")
+    edit(world, {"do": "take back", "revision": world.revision()})
+    edit(world, {"do": "take back", "revision": at})
+    shown = lines(world)
+    assert (shown["lock-ledger"]["note"], shown["lock-ledger"]["tags"]) == ("", [])
+    assert (shown["heron-almanac"]["optional"], shown["heron-almanac"]["advice"]) == (True, "nice to have")
+    assert edit(world, {"do": "take back", "revision": 999})[0] == 422
+
+
+def test_lines_move_and_the_order_is_kept(world: World) -> None:
+    edit(world, {"do": "add many", "mods": ["signal-flags", "quiet-deck", "market-bells"]})
+    edit(world, {"do": "move", "mods": ["market-bells", "quiet-deck"], "before": "lock-ledger"})
+    order = sorted((one["order"], mod) for mod, one in lines(world).items() if one["group"] == "chosen")
+    names = [mod for _, mod in order]
+    assert names == ["quiet-deck", "market-bells", "lock-ledger", "heron-almanac", "signal-flags"]
+    edit(world, {"do": "move", "mods": ["quiet-deck"]})
+    assert max(lines(world).values(), key=lambda one: one["order"])["mod"] == "quiet-deck"
+
+
+def test_switching_off_keeps_what_the_line_needs(world: World) -> None:
+    edit(world, {"do": "add", "mod": "market-bells"})
+    _, told = edit(world, {"do": "switch", "mod": "market-bells", "on": False})
+    assert [one["mod"] for one in told["changes"]] == ["market-bells"]
+    assert lines(world)["signal-flags"]["state"] == "settled"
+    edit(world, {"do": "remove", "mod": "market-bells"})
+    assert "signal-flags" not in lines(world)
+
+
+def test_a_line_without_a_build_offers_ways_out_that_work(world: World) -> None:
+    edit(world, {"do": "remove", "mod": "lock-ledger"})
+    edit(world, {"do": "add", "mod": "old-sluice"}, {"do": "hold", "mod": "old-sluice", "version": "0.9"})
+    world.pack.draft.lines.create(mod="lock-ledger", held_version="3.4.1", order=90)
+    _, told = edit(world, {"do": "describe", "mod": "heron-almanac", "note": "x"})
+    (stuck,) = told["unsettled"]
+    assert set(stuck["core"]) == {"lock-ledger", "old-sluice"}
+    way = next(way for way in stuck["ways"] if way["edit"]["do"] == "hold")
+    status, told = edit(world, way["edit"])
+    assert status == 200
+    assert told["settled_again"] == ["lock-ledger"]

@@ -9,12 +9,13 @@ answers `why` and `why not`, `wire` is the JSON of docs/formats.md.
 
 from .eligible import Eligible
 from .problem import Answer, Impossible, Library, Problem, Shelves, Solved
-from .reasons import edges, needed_by, why, why_not, why_not_at_all
+from .reasons import Edge, edges, needed_by, why, why_not, why_not_at_all
 from .resolver import TooHard, resolve
 from .ways_out import Freeing, WayOut
 
 __all__ = [
     "Answer",
+    "Edge",
     "Eligible",
     "Freeing",
     "Impossible",

@@ -30,7 +30,7 @@ def base_of(draft: Draft) -> Base:
 
 def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
     """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
-    lines = [WantedLine(line.mod, _range(line)) for line in draft.lines.all() if line.on]
+    lines = [WantedLine(line.mod, range_of(line)) for line in draft.lines.all() if line.on]
     builds = closure(draft.pack.game, [line.mod for line in draft.lines.all()])
     keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
     mods = Mod.objects.filter(game=draft.pack.game_id, slug__in={build.mod for build in builds})
@@ -59,7 +59,7 @@ def _edit_for(way: WayOut) -> dict[str, Any]:
     return {"do": "hold", "mod": way.mod, "version": held, "because": "the only build that goes" if held else ""}
 
 
-def _range(line: Line):
+def range_of(line: Line):
     return parse_range(f"={line.held_version}") if line.held_version else ANY_VERSION
 
 

@@ -434,6 +434,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/draft/bases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bases
+         * @description Every base of the game, newest game version first.
+         */
+        get: operations["bases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/draft/edits": {
         parameters: {
             query?: never;
@@ -443,12 +463,66 @@ export interface paths {
         };
         /**
          * Edits
-         * @description The last hundred edits, newest first.
+         * @description The last hundred edits after a revision, newest first.
          */
         get: operations["edits"];
         put?: never;
         /** Edit Draft */
         post: operations["edit_draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/draft/needs/{mod}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Needs
+         * @description The needs that lead from chosen lines to a mod of the draft, and from it onwards.
+         */
+        get: operations["needs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/draft/recognise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Recognise */
+        post: operations["recognise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/draft/updates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Updates */
+        get: operations["updates"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -598,6 +672,28 @@ export interface components {
             /** Mod */
             mod: string;
         };
+        /**
+         * AddMods
+         * @description Adds many mods at once, in this order; those that are chosen lines already are passed by.
+         */
+        AddMods: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "add many";
+            /** Mods */
+            mods: string[];
+        };
+        /** BaseLineOut */
+        BaseLineOut: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /** BaseOut */
         BaseOut: {
             /** Game */
@@ -614,6 +710,51 @@ export interface components {
             loader_name: string;
             /** Loader Version */
             loader_version: string;
+        };
+        /**
+         * BaseOutlookOut
+         * @description What one base means for the chosen lines; `exist` counts those with a build, through counterparts too.
+         */
+        BaseOutlookOut: {
+            /** Change */
+            change: components["schemas"]["BaseLineOut"][];
+            /** Channel */
+            channel: string;
+            /** Exist */
+            exist: number;
+            /** Game Version */
+            game_version: string;
+            /** Label */
+            label: string;
+            /** Loader */
+            loader: string;
+            /** Loader Name */
+            loader_name: string;
+            /** Loader Version */
+            loader_version: string;
+            /** Missing */
+            missing: components["schemas"]["BaseLineOut"][];
+            /** Now */
+            now: boolean;
+            /** Of */
+            of: number;
+            /** Same */
+            same: number;
+            /** Through */
+            through: components["schemas"]["BaseLineOut"][];
+        };
+        /** BehindOut */
+        BehindOut: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Newest */
+            newest: string;
+            /** Version */
+            version: string;
+            /** Why */
+            why: string;
         };
         /**
          * BuildOut
@@ -779,6 +920,27 @@ export interface components {
             who: string;
         };
         /**
+         * DescribeLine
+         * @description Changes what is said about a line; what is left out stays. On a brought-in one: makes it chosen.
+         */
+        DescribeLine: {
+            /** Advice */
+            advice?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "describe";
+            /** Mod */
+            mod: string;
+            /** Note */
+            note?: string | null;
+            /** Optional */
+            optional?: boolean | null;
+            /** Tags */
+            tags?: string[] | null;
+        };
+        /**
          * Deviation
          * @enum {string}
          */
@@ -824,6 +986,20 @@ export interface components {
             /** Unsettled */
             unsettled: number;
         };
+        /**
+         * EdgeOut
+         * @description `asker` needs `mod` in `range`; `met_by` is what meets it.
+         */
+        EdgeOut: {
+            /** Asker */
+            asker: string;
+            /** Met By */
+            met_by: string;
+            /** Mod */
+            mod: string;
+            /** Range */
+            range: string;
+        };
         /** EditOut */
         EditOut: {
             /**
@@ -833,10 +1009,16 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Mine */
+            mine: boolean;
             /** Revision */
             revision: number;
             /** Sentence */
             sentence: string;
+            /** Taken Back */
+            taken_back: boolean;
+            /** Takes Back */
+            takes_back: number | null;
         };
         /**
          * EditsIn
@@ -844,7 +1026,7 @@ export interface components {
          */
         EditsIn: {
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -1111,6 +1293,10 @@ export interface components {
          * @description One line of the manifest. `state` is settled, unsettled (with `why`) or off; `newer` a newer build that fits.
          */
         LineOut: {
+            /** Advice */
+            advice: string;
+            /** Category */
+            category: string;
             /** Channel */
             channel: string;
             /** Group */
@@ -1133,6 +1319,8 @@ export interface components {
             newer: string;
             /** Note */
             note: string;
+            /** Optional */
+            optional: boolean;
             /** Order */
             order: number;
             /** Pickup */
@@ -1147,6 +1335,10 @@ export interface components {
             state: string;
             /** Summary */
             summary: string;
+            /** Tags */
+            tags: string[];
+            /** Updated */
+            updated: string | null;
             /** Version */
             version: string;
             /** Why */
@@ -1192,6 +1384,13 @@ export interface components {
         LoaderVersionOut: {
             /** Recommended */
             recommended: boolean;
+            /** Version */
+            version: string;
+        };
+        /** LogOut */
+        LogOut: {
+            /** Text */
+            text: string;
             /** Version */
             version: string;
         };
@@ -1248,6 +1447,42 @@ export interface components {
             summary: string;
         };
         /**
+         * MoveLines
+         * @description Moves chosen lines, in their order, before another one; to the end when `before` is empty. Later lines win.
+         */
+        MoveLines: {
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move";
+            /** Mods */
+            mods: string[];
+        };
+        /** NeedsOut */
+        NeedsOut: {
+            /** Edges */
+            edges: components["schemas"]["EdgeOut"][];
+            /** Nodes */
+            nodes: components["schemas"]["NodeOut"][];
+        };
+        /** NodeOut */
+        NodeOut: {
+            /** Chosen */
+            chosen: boolean;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: string;
+        };
+        /**
          * OpenedCode
          * @description What a join code opens.
          */
@@ -1272,6 +1507,17 @@ export interface components {
             pack: string;
             /** Release */
             release: string;
+        };
+        /** OptionOut */
+        OptionOut: {
+            /** Author */
+            author: string;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Summary */
+            summary: string;
         };
         /** OutcomeOut */
         OutcomeOut: {
@@ -1434,6 +1680,18 @@ export interface components {
              */
             until: string;
         };
+        /** PasteIn */
+        PasteIn: {
+            /** Text */
+            text: string;
+        };
+        /** PasteOut */
+        PasteOut: {
+            /** Left Out */
+            left_out: number;
+            /** Lines */
+            lines: components["schemas"]["RecognisedOut"][];
+        };
         /**
          * Pending
          * @description What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number;
@@ -1546,6 +1804,27 @@ export interface components {
             number: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * RecognisedOut
+         * @description One pasted line. `version` is the build that would come, `listed` the version that the line itself names.
+         */
+        RecognisedOut: {
+            /** Listed */
+            listed: string;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Options */
+            options: components["schemas"]["OptionOut"][];
+            /** Reason */
+            reason: string;
+            state: components["schemas"]["State"];
+            /** Text */
+            text: string;
+            /** Version */
+            version: string;
         };
         /**
          * Refusal
@@ -1707,6 +1986,11 @@ export interface components {
             /** To Do */
             to_do: string;
         };
+        /**
+         * State
+         * @enum {string}
+         */
+        State: "recognised" | "ambiguous" | "already there" | "refused";
         /** SwitchLine */
         SwitchLine: {
             /**
@@ -1728,6 +2012,19 @@ export interface components {
             extras_aside: boolean;
         };
         /**
+         * TakeBack
+         * @description Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again.
+         */
+        TakeBack: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take back";
+            /** Revision */
+            revision: number;
+        };
+        /**
          * TheLine
          * @description The line: releases oldest first, the draft's pending changes, and who stands where.
          */
@@ -1741,10 +2038,14 @@ export interface components {
         };
         /** UnsettledOut */
         UnsettledOut: {
+            /** Core */
+            core: string[];
             /** Mod */
             mod: string;
             /** Name */
             name: string;
+            /** Ways */
+            ways: components["schemas"]["WayOutOut"][];
             /** Why */
             why: string;
         };
@@ -1763,6 +2064,45 @@ export interface components {
              * @default []
              */
             mods: string[];
+        };
+        /** UpdateOut */
+        UpdateOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Chosen */
+            chosen: boolean;
+            /** Logs */
+            logs: components["schemas"]["LogOut"][];
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
+         * UpdatesOut
+         * @description What updating everything would do, and what would stay behind.
+         */
+        UpdatesOut: {
+            /** Behind */
+            behind: components["schemas"]["BehindOut"][];
+            /** Moves */
+            moves: components["schemas"]["UpdateOut"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * WayOutOut
+         * @description A change that was tried and frees a line; `edit` carries it out.
+         */
+        WayOutOut: {
+            /** Edit */
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["TakeBack"];
+            /** Text */
+            text: string;
         };
     };
     responses: never;
@@ -2660,9 +3000,42 @@ export interface operations {
             };
         };
     };
-    edits: {
+    bases: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseOutlookOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    edits: {
+        parameters: {
+            query?: {
+                since?: number;
+            };
             header?: never;
             path: {
                 pack_id: string;
@@ -2713,6 +3086,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutcomeOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    needs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                mod: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeedsOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    recognise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasteOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    updates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpdatesOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
