@@ -1,4 +1,4 @@
-"""Commands that take and give plain files, and touch no installation: `resolve`, `why`, `why-not`."""
+"""Commands that take and give plain files, and touch no installation: `resolve`, `why`, `why-not`, `inspect`."""
 
 from __future__ import annotations
 
@@ -6,15 +6,22 @@ import gc
 import json
 import sys
 import time
-from typing import Annotated
+from pathlib import Path
+from typing import Annotated, Any
 
 import typer
 
-from convoy_core.errors import ConvoyError
+from convoy_core.errors import ConvoyError, MalformedInput
+from convoy_core.inspection import inspect_members
+from convoy_core.model import Kind
+from convoy_core.profile import KindLayout, read_profile
 from convoy_core.resolve import Eligible, Impossible, Problem, Solved, why_not_at_all
 from convoy_core.resolve import resolve as find_lock
 from convoy_core.resolve import why as paths_to
 from convoy_core.resolve.wire import read_problem, write_answer
+
+from .archives import contents, hashes, marker_of
+from .files import sha256_of
 
 plain = typer.Typer()
 
@@ -62,6 +69,39 @@ def why_not(mod: str, version: str) -> None:
     print("\n".join(why_not_at_all(mod, version, _problem())))
 
 
+@plain.command()
+def inspect(
+    archive: Annotated[Path, typer.Argument(help="A ZIP archive.")],
+    game: Annotated[Path | None, typer.Option("--game", help="The game's profile, a TOML file.")] = None,
+    kind: Annotated[Kind, typer.Option("--kind", help="What the archive is taken for.")] = Kind.MOD,
+    hash_files: Annotated[bool, typer.Option("--hash", help="Hash every file in it.")] = False,
+) -> None:
+    """Say what an archive holds, where it would go, and what speaks against it. Nothing is unpacked."""
+    layout = read_profile(game.read_text()).kinds.get(kind) if game else KindLayout("", "")
+    if layout is None:
+        raise MalformedInput(f"The game has no place for a {kind}.", now="Choose another kind.")
+    members = contents(archive)
+    found = inspect_members(members, layout)
+    told: dict[str, Any] = {
+        "archive": archive.name,
+        "size": archive.stat().st_size,
+        "sha256": sha256_of(archive),
+        "files": found.files,
+        "unpacked": found.unpacked,
+        "refused": [{"path": one.path, "why": one.why} for one in found.refusals],
+        "roots": list(found.roots),
+        "root": found.root,
+        "left_out": found.left_out,
+        "notes": list(found.notes),
+    }
+    if found.is_fine and layout.marker:
+        told["marker"] = marker_of(archive, f"{found.root}{layout.marker}")
+    if found.is_fine and hash_files:
+        told["hashes"] = dict(hashes(archive, members))
+    print(json.dumps(told, ensure_ascii=False, indent=1))
+    raise typer.Exit(0 if found.is_fine else 1)
+
+
 def _problem() -> Problem:
     # A large problem is some million small objects, none of them garbage: collecting would only look at them again.
     gc.disable()
@@ -74,4 +114,7 @@ def main() -> None:
         plain(prog_name="convoy")
     except ConvoyError as error:
         print(error.sentence(), file=sys.stderr)
+        sys.exit(2)
+    except OSError as error:
+        print(f"{error.filename or 'A file'} cannot be used: {error.strerror}.", file=sys.stderr)
         sys.exit(2)

@@ -1,7 +1,7 @@
 """Where the members of an archive go in an installation, by the game profile's layout for their kind.
 
-The folder that the game wants may lie some levels down: the marker file tells. What lies beside that root is left out.
-Source: job.md 5, "Archives come in many shapes". Finding roots without a marker, and repairs, are not done here yet.
+The folder that the game wants may lie some levels down: the marker file tells, or the folder's own name. What lies
+beside that root is left out; loose files are wrapped. Source: job.md 5, "Archives come in many shapes".
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ def placements(members: Iterable[str], layout: KindLayout, mod: str) -> dict[str
     """
     # A hostile member condemns the whole archive, wherever it lies in it.
     files = [checked_path(member) for member in members if not member.endswith("/")]
-    root = _root(files, layout.marker) if layout.marker else ""
+    root = _the_root(files, layout)
     place = layout.place.format(mod=mod)
     placed = {
         checked_path(f"{place}/{member.removeprefix(root)}" if place else member.removeprefix(root)): member
@@ -37,20 +37,42 @@ def placements(members: Iterable[str], layout: KindLayout, mod: str) -> dict[str
     return placed
 
 
-def _root(files: list[str], marker: str) -> str:
-    """The prefix (empty, or ending in `/`) of the one shallowest folder that holds the marker."""
-    roots = [file.removesuffix(marker) for file in files if file == marker or file.endswith("/" + marker)]
+def roots_of(files: Iterable[str], layout: KindLayout) -> tuple[str, ...]:
+    """Prefixes (empty, or ending in `/`) of the shallowest folders that could be the one the game wants, sorted.
+
+    With a marker: those that hold it; none when it is missing. Without: those named as the kind's own folder in the
+    game, in any case; else the archive's top, whose files are wrapped in that folder.
+    """
+    files = list(files)
+    if layout.marker:
+        marker = layout.marker
+        found = {file.removesuffix(marker) for file in files if file == marker or file.endswith("/" + marker)}
+        return _shallowest(found)
+    name = layout.place.split("/")[0].casefold()
+    found = set()
+    for file in files:
+        parts = file.split("/")[:-1]
+        places = [at for at, part in enumerate(parts) if part.casefold() == name] if layout.place else []
+        if places:
+            found.add("/".join(parts[: places[0] + 1]) + "/")
+    return _shallowest(found) or ("",)
+
+
+def _shallowest(roots: set[str]) -> tuple[str, ...]:
+    depth = min((root.count("/") for root in roots), default=0)
+    return tuple(sorted(root for root in roots if root.count("/") == depth))
+
+
+def _the_root(files: list[str], layout: KindLayout) -> str:
+    roots = roots_of(files, layout)
     if not roots:
         raise NoRoot(
-            f"The archive holds no {marker}.",
+            f"The archive holds no {layout.marker}.",
             "The game would not see it.",
             "Another build may be whole.",
-            marker=marker,
+            marker=layout.marker,
         )
-    depth = min(root.count("/") for root in roots)
-    shallowest = [root for root in roots if root.count("/") == depth]
-    if len(shallowest) > 1:
-        raise NoRoot(
-            f"The archive holds {len(shallowest)} folders with a {marker}.", "Only one can be meant.", roots=shallowest
-        )
-    return shallowest[0]
+    if len(roots) > 1:
+        what = f"folders with a {layout.marker}" if layout.marker else "folders that could be meant"
+        raise NoRoot(f"The archive holds {len(roots)} {what}.", "Only one can be meant.", roots=list(roots))
+    return roots[0]

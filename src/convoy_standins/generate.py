@@ -39,7 +39,41 @@ def read_sources() -> list[dict[str, Any]]:
 
 def read_mods(game: str) -> list[dict[str, Any]]:
     files = sorted((DEMO / "mods" / game).glob("*.toml"))
-    return [mod for file in files for mod in tomllib.loads(file.read_text())["mods"]]
+    return [mod for file in files for mod in _mods_of(tomllib.loads(file.read_text()))]
+
+
+CHANGES = (
+    "Costs less while nothing moves.",
+    "No longer forgets its place after a reload.",
+    "New sounds, and a setting to turn them down.",
+    "Goes together with split hulls.",
+    "Mends what stood half in the ground.",
+    "Two more kinds, both asked for by carriers.",
+    "Texts in plainer words; a German translation.",
+    "Waits for the others aboard before it starts.",
+    "Half the size, the same look.",
+    "A crash at closed locks is gone.",
+)
+"""What a newer build of a mod in rows may say about itself."""
+
+
+def _mods_of(page: dict[str, Any]) -> list[dict[str, Any]]:
+    """The mods of one file: written out one by one, or as rows of a table with what they have in common above it."""
+    found = list(page.get("mods", []))
+    defaults = page.get("defaults", {})
+    shared = {name: defaults[name] for name in ("games", "loaders") if name in defaults}
+    for category, rows in page.get("rows", {}).items():
+        for mod, name, author, licence, downloads, size, summary, versions, needs, *differing in rows:
+            builds = []
+            for place, one in enumerate(versions.split(", ")):
+                version, date = one.split(" ")
+                log = random.Random(f"{mod} {version}").choice(CHANGES) if place else "The first build for 2.1."
+                builds.append({**shared, "version": version, "date": date, "needs": needs, "change_log": log})
+            told = {"id": mod, "name": name, "author": author, "licence": licence, "downloads": downloads}
+            common = {key: value for key, value in defaults.items() if key not in shared}
+            own = {**common, **(differing[0] if differing else {})}
+            found.append({**own, **told, "category": category, "summary": summary, "size_kb": size, "builds": builds})
+    return found
 
 
 def write_source(folder: Path, game: str, mods: list[dict[str, Any]]) -> None:

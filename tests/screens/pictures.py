@@ -28,6 +28,14 @@ def main() -> None:
             browser.close()
 
 
+PASTE = """- Towpath Trial
+https://harbour.example/mods/lock-ledger
+Dark Lanterns 1.1.0
+Sluice Books
+Fog and Lantern Pach
+A Mod That Nobody Made"""
+
+
 def take(browser: Browser, name: str) -> None:
     time.sleep(SETTLE_SECONDS)
     browser.picture(TARGET / f"{name}.png")
@@ -57,10 +65,26 @@ def of_the_curator(maren: Browser) -> None:
     maren.sees("Old Sluice")
     take(maren, "assemble")
     maren.go(f"{pack}/assemble")
+    maren.sees("Chosen (", "Cargo Scales")
+    take(maren, "manifest")
+    maren.press("Newer builds")
+    maren.sees("Take them all")
+    take(maren, "updates")
+    maren.press("Leave it as it is")
     maren.press("Change base")
-    maren.choose("Loader", "Capstan")
+    maren.press("Look at 2.1 Capstan")
     maren.sees("chosen lines still fit")
     take(maren, "change-base")
+    maren.press("Keep it as it is")
+    maren.press("Paste a list")
+    maren.fill("Links or names, one a line", PASTE)
+    maren.press("Look them up")
+    maren.sees("to come in")
+    take(maren, "paste")
+    maren.go(f"{pack}/assemble?mod=crew-roster")
+    maren.sees("Why it is in", "Fair Wages")
+    maren.driver.execute_script("document.querySelector('[aria-label=\"Needs as a graph\"]').scrollIntoView(false)")
+    take(maren, "needs")
     maren.go(f"{pack}/publish")
     maren.sees("Changes since release", "any number of uses")
     take(maren, "publish")
@@ -89,11 +113,11 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     isbet.sees("Kestrel Wharf", "Machine")
     take(isbet, "join-phone")
     isbet.press("Join Kestrel Wharf and install")
-    isbet.sees("What release 1.1.0 installs")
+    isbet.sees("What release 1.4.0 installs")
     take(isbet, "installation-phone")
     odwin.sign_in("odwin")
     odwin.go("/")
-    odwin.sees("behind by 1")
+    odwin.sees("behind by 4")
     odwin.driver.find_element("css selector", "a[href*='/installations/']").click()
     odwin.sees("New since 1.0.0")
     take(odwin, "installation")

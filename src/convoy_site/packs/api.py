@@ -154,6 +154,7 @@ class OutcomeOut(Schema):
     sentence: str
     changes: list[ChangeOut]
     unsettled: list[UnsettledOut]
+    left_out: list[UnsettledOut]
     settled_again: list[str]
     meanwhile: list[str]
 
@@ -163,6 +164,7 @@ class EditOut(Schema):
     by: str
     at: datetime
     sentence: str
+    subjects: list[str]
     mine: bool
     takes_back: int | None
     taken_back: bool
@@ -322,12 +324,18 @@ def _line_out(
 def edit_draft(request: HttpRequest, pack_id: UUID, body: EditsIn) -> OutcomeOut:
     outcome = services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse)
     game = Pack.objects.values_list("game", flat=True).get(pk=pack_id)
-    names = dict(Mod.objects.filter(game=game, slug__in=outcome.unsettled).values_list("slug", "name"))
+    spoken = {*outcome.unsettled, *outcome.left_out}
+    names = dict(Mod.objects.filter(game=game, slug__in=spoken).values_list("slug", "name"))
+
+    def told(lines: dict) -> list[UnsettledOut]:
+        return [UnsettledOut(mod=mod, name=names.get(mod, mod), **one) for mod, one in lines.items()]
+
     return OutcomeOut(
         revision=outcome.revision,
         sentence=outcome.sentence,
         changes=[ChangeOut(**change.as_data()) for change in outcome.changes],
-        unsettled=[UnsettledOut(mod=mod, name=names.get(mod, mod), **one) for mod, one in outcome.unsettled.items()],
+        unsettled=told(outcome.unsettled),
+        left_out=told(outcome.left_out),
         settled_again=outcome.settled_again,
         meanwhile=outcome.meanwhile,
     )
@@ -338,13 +346,17 @@ def edits(request: HttpRequest, pack_id: UUID, since: Annotated[int, Query(ge=0,
     """The last hundred edits after a revision, newest first."""
     pack = services.pack_for(request.user, pack_id, Action.SEE)
     found = list(pack.draft.edits.filter(revision__gt=since).select_related("by").defer("did")[:EDITS_SHOWN])
-    gone = {one.takes_back for one in found}
+    gone: set[int | None] = set()
+    for one in found:  # newest first: a taking back that was itself taken back does not count
+        if one.revision not in gone:
+            gone.add(one.takes_back)
     return [
         EditOut(
             revision=one.revision,
             by=one.by.shown,
             at=one.at,
             sentence=one.sentence,
+            subjects=one.subjects,
             mine=one.by_id == request.user.pk,
             takes_back=one.takes_back,
             taken_back=one.revision in gone,

@@ -15,7 +15,7 @@ from ..people.models import Crew, User
 from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from . import drafts
-from .edits import APPLY, AddMod, EditIn, UpdateMods, subjects_of
+from .edits import APPLY, AddMod, AddMods, EditIn, UpdateMods, subjects_of
 from .history import difference, moment
 from .models import Draft, Edit, Pack
 
@@ -121,6 +121,8 @@ class Outcome:
     settled_again: list[str]
     sentence: str
     meanwhile: list[str] = field(default_factory=list)
+    left_out: dict[str, Any] = field(default_factory=dict)
+    """Of many mods added at once those that cannot come in, with why."""
 
 
 class _Rehearsed(Exception):
@@ -166,6 +168,10 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
             )
     draft.picks = {mod: build.version.text for mod, build in settled.picks.items()}
     draft.unsettled = {mod: drafts.as_kept(draft, one) for mod, one in settled.unsettled.items()}
+    # Of many that are added at once those that cannot come in are not added, and the others are.
+    many = {mod for edit in edits if isinstance(edit, AddMods) for mod in edit.mods}
+    left_out = {mod: draft.unsettled.pop(mod) for mod in many & draft.unsettled.keys() - unsettled_before}
+    draft.lines.filter(mod__in=left_out).delete()
     draft.revision += 1
     draft.save()
     sentence = "; ".join(one.sentence for one in applied)
@@ -187,6 +193,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
         sorted(unsettled_before - set(draft.unsettled)),
         sentence,
         meanwhile,
+        left_out,
     )
 
 

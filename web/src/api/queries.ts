@@ -75,7 +75,30 @@ export const useEdits = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "edits"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/edits", of(id))),
+    refetchInterval: LIVE,
   });
+
+export const useUpdates = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "updates"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/updates", of(id))),
+  });
+
+export const useBases = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "bases"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/bases", of(id))),
+  });
+
+export const useNeeds = (pack_id: string, mod: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "needs", mod],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/needs/{mod}", { params: { path: { pack_id, mod } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const recognise = (id: string, text: string) =>
+  told(api.POST("/api/packs/{pack_id}/draft/recognise", { ...of(id), body: { text } }));
 
 export const useRollCall = (id: string) =>
   useQuery({

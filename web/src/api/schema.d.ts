@@ -1015,6 +1015,8 @@ export interface components {
             revision: number;
             /** Sentence */
             sentence: string;
+            /** Subjects */
+            subjects: string[];
             /** Taken Back */
             taken_back: boolean;
             /** Takes Back */
@@ -1523,6 +1525,8 @@ export interface components {
         OutcomeOut: {
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
+            /** Left Out */
+            left_out: components["schemas"]["UnsettledOut"][];
             /** Meanwhile */
             meanwhile: string[];
             /** Revision */

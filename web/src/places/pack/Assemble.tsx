@@ -6,12 +6,17 @@ import { useParams, useSearchParams } from "react-router";
 import { useDraft, usePack } from "../../api/queries";
 import { useKeys } from "../../parts/keys";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
-import { bytes, effects, many } from "../../parts/words";
+import { bytes, effects, many, when } from "../../parts/words";
 import { BaseDialog } from "./BaseDialog";
 import { Finder } from "./Finder";
+import { HistoryDialog } from "./History";
 import { Inspector } from "./Inspector";
-import { Manifest } from "./Manifest";
+import { Manifest } from "./manifest/Manifest";
+import { PasteTray } from "./PasteTray";
+import { RehearsalDialog } from "./Rehearsal";
+import { UpdatesDialog } from "./Updates";
 import { type Editing, useEditing } from "./useEditing";
+import { WaysOut } from "./WaysOut";
 
 export default function Assemble() {
   const { packId = "" } = useParams();
@@ -20,7 +25,8 @@ export default function Assemble() {
   const draft = useDraft(packId);
   const editing = useEditing(packId);
   const [folded, setFolded] = useState(false);
-  const [basing, setBasing] = useState(false);
+  const [open, setOpen] = useState<"base" | "updates" | "history" | null>(null);
+  const [pasting, setPasting] = useState(false);
   const inHand = search.get("mod") ?? "";
   const may = pack?.role !== "member";
   const take = (mod: string) => setSearch(mod ? { mod } : {}, { replace: true });
@@ -29,8 +35,12 @@ export default function Assemble() {
     { key: "/", does: "search the catalogue", run: () => document.getElementById("finder-text")?.focus() },
     { key: "m", does: "to the manifest", run: () => document.getElementById("manifest")?.focus() },
     { key: "f", does: "fold or unfold the finder", run: () => setFolded(!folded) },
-    { key: "b", does: "change the base", run: () => may && setBasing(true) },
-    { key: "u", does: "update all that fit", run: () => may && editing.edit({ do: "update", mods: [] }) },
+    { key: "b", does: "change the base", run: () => may && setOpen("base") },
+    { key: "u", does: "see newer builds that fit", run: () => may && setOpen("updates") },
+    { key: "p", does: "paste a list of links or names", run: () => may && setPasting(true) },
+    { key: "e", does: "edits of this draft", run: () => setOpen("history") },
+    { key: "mod+z", does: "undo your last edit", run: () => editing.undo?.() },
+    { key: "mod+y", does: "do it again", run: () => editing.redo?.() },
     { key: "Escape", does: "put away the mod in hand", run: () => take("") },
   ]);
 
@@ -38,8 +48,10 @@ export default function Assemble() {
   return (
     <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
       <Box sx={{ display: "flex", flex: 1, minHeight: 0, flexDirection: { xs: "column", md: "row" } }}>
-        <Pane width={folded ? 40 : 310} name="Finder">
-          {folded ? (
+        <Pane width={pasting ? 330 : folded ? 40 : 310} name="Finder">
+          {pasting ? (
+            <PasteTray packId={packId} editing={editing} close={() => setPasting(false)} />
+          ) : folded ? (
             <Button onClick={() => setFolded(false)} sx={{ writingMode: "vertical-rl", minWidth: 0, height: 140 }}>
               Finder
             </Button>
@@ -61,7 +73,7 @@ export default function Assemble() {
           aria-label="Manifest"
           sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}
         >
-          <Heading pack={pack} may={may} editing={editing} changeBase={() => setBasing(true)} />
+          <Heading pack={pack} may={may} editing={editing} open={setOpen} paste={() => setPasting(true)} />
           <Answer editing={editing} />
           <Loaded query={draft} rows={10}>
             {(data) => <Manifest lines={data.lines} inHand={inHand} take={take} editing={editing} may={may} />}
@@ -81,7 +93,10 @@ export default function Assemble() {
         )}
       </Box>
       <Strip packId={packId} />
-      {basing && <BaseDialog pack={pack} revision={draft.data?.revision ?? 0} close={() => setBasing(false)} />}
+      {open === "base" && <BaseDialog pack={pack} revision={draft.data?.revision ?? 0} close={() => setOpen(null)} />}
+      {open === "updates" && <UpdatesDialog packId={packId} editing={editing} close={() => setOpen(null)} />}
+      {open === "history" && <HistoryDialog packId={packId} editing={editing} may={may} close={() => setOpen(null)} />}
+      <RehearsalDialog editing={editing} lines={draft.data?.lines ?? []} />
     </Box>
   );
 }
@@ -123,9 +138,11 @@ function Heading(props: {
   pack: NonNullable<ReturnType<typeof usePack>["data"]>;
   may: boolean;
   editing: Editing;
-  changeBase: () => void;
+  open: (what: "base" | "updates" | "history") => void;
+  paste: () => void;
 }) {
   const { base } = props.pack;
+  const { undo, redo } = props.editing;
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.5, height: 44, flex: "none" }}>
       <Box sx={{ minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
@@ -139,17 +156,36 @@ function Heading(props: {
       </Box>
       {props.may && (
         <>
-          <Button size="small" onClick={props.changeBase} sx={{ flex: "none" }}>
+          <Button size="small" onClick={() => props.open("base")} sx={{ flex: "none" }}>
             Change base
           </Button>
           <Box sx={{ flex: 1 }} />
+          <Button size="small" sx={{ flex: "none" }} onClick={props.paste}>
+            Paste a list
+          </Button>
+          <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("updates")}>
+            Newer builds
+          </Button>
           <Button
             size="small"
-            sx={{ flex: "none" }}
-            disabled={props.editing.pending}
-            onClick={() => props.editing.edit({ do: "update", mods: [] })}
+            sx={{ flex: "none", minWidth: 0 }}
+            disabled={!undo}
+            onClick={() => undo?.()}
+            title="Ctrl Z"
           >
-            Update all that fit
+            Undo
+          </Button>
+          <Button
+            size="small"
+            sx={{ flex: "none", minWidth: 0 }}
+            disabled={!redo}
+            onClick={() => redo?.()}
+            title="Ctrl Y"
+          >
+            Redo
+          </Button>
+          <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("history")}>
+            Edits
           </Button>
         </>
       )}
@@ -159,16 +195,41 @@ function Heading(props: {
 
 /** What the last edit did: always in the same place, with room kept for it. */
 function Answer({ editing }: { editing: Editing }) {
-  const { answer, refused } = editing;
+  const { answer, refused, others, last } = editing;
   return (
     <Box sx={{ minHeight: 42, px: 1.5, pb: 0.5, flex: "none" }}>
       <RefusalRemark error={refused} />
+      {!answer && !refused && others && (
+        <Remark tone="info">
+          <strong>{others.by}</strong>, {when(others.at)}: {others.sentence}. It is shown below.
+        </Remark>
+      )}
+      {!answer && !refused && !others && last && (
+        <Box
+          sx={{
+            color: "text.secondary",
+            fontSize: "0.85rem",
+            py: 1,
+            overflow: "hidden",
+            textOverflow: "ellipsis",
+            whiteSpace: "nowrap",
+          }}
+        >
+          Last edit: {last.sentence} ({last.by}, {when(last.at)})
+        </Box>
+      )}
       {answer && (
         <Remark tone={answer.unsettled.length ? "warning" : "primary"}>
           <strong>{answer.sentence}</strong>: {effects(answer)}.
           {answer.unsettled.map((one) => (
             <div key={one.mod}>
               {one.name}: {one.why}
+              <WaysOut ways={one.ways} pick={(edit) => editing.edit(edit)} />
+            </div>
+          ))}
+          {answer.left_out.map((one) => (
+            <div key={one.mod}>
+              {one.name} was not added. {one.why}
             </div>
           ))}
           {answer.meanwhile.length > 0 && <div>Meanwhile: {answer.meanwhile.join("; ")}. Both were kept.</div>}

@@ -13,6 +13,7 @@ import { ChangeList } from "../../parts/ChangeList";
 import { RefusalRemark } from "../../parts/notices";
 import { many } from "../../parts/words";
 import { type BaseChoice, BaseFields } from "../BaseFields";
+import { BaseOutlook } from "./BaseOutlook";
 
 export function BaseDialog({ pack, revision, close }: { pack: Shape["PackOut"]; revision: number; close: () => void }) {
   const games = useGames().data;
@@ -44,7 +45,8 @@ export function BaseDialog({ pack, revision, close }: { pack: Shape["PackOut"]; 
       <DialogContent sx={{ minHeight: 320 }}>
         <Box sx={{ pt: 1, mb: 2 }}>{game && <BaseFields game={game} value={base} onChange={setBase} />}</Box>
         <RefusalRemark error={same ? null : rehearsed.error} />
-        {same && <p>This is the base as it is now. Choose another, and see here what would still fit.</p>}
+        <BaseOutlook packId={pack.id} value={base} choose={setBase} />
+        {same && <p>Look at another base, and see here what the move would change before it is made.</p>}
         {outcome && (
           <Box aria-live="polite" aria-busy={rehearsed.isFetching}>
             <p>

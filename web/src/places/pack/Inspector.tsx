@@ -1,6 +1,8 @@
 // The inspector: the mod in hand. What it is, its builds with why each could not be taken, what it needs, where from.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
@@ -9,6 +11,7 @@ import { useMod } from "../../api/queries";
 import { Loaded } from "../../parts/notices";
 import { bytes, day } from "../../parts/words";
 import { mono } from "../../theme";
+import { NeedsGraph } from "./NeedsGraph";
 import type { Editing } from "./useEditing";
 
 type ModPage = Shape["ModPage"];
@@ -34,7 +37,7 @@ export function Inspector(props: Props) {
   );
 }
 
-function Shown({ page, line, editing, may, take }: Props & { page: ModPage }) {
+function Shown({ packId, page, line, editing, may, take }: Props & { page: ModPage }) {
   return (
     <>
       <Box sx={{ display: "flex", justifyContent: "space-between", gap: 1 }}>
@@ -60,6 +63,15 @@ function Shown({ page, line, editing, may, take }: Props & { page: ModPage }) {
         may={may}
       />
       <Facts page={page} line={line} />
+      {line?.group === "chosen" && may && <About key={line.mod} line={line} editing={editing} />}
+      {line?.version && (
+        <>
+          <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
+            Why it is in
+          </Typography>
+          <NeedsGraph packId={packId} mod={page.slug} take={take} />
+        </>
+      )}
       <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
         Builds
       </Typography>
@@ -132,6 +144,51 @@ function Actions({
           </Button>
         </>
       )}
+    </Box>
+  );
+}
+
+/** What the curator says about a line: optional or not, advice, tags, a note. Kept when a field is left. */
+function About({ line, editing }: { line: Shape["LineOut"]; editing: Editing }) {
+  const [tags, setTags] = useState(line.tags.join(", "));
+  const [note, setNote] = useState(line.note);
+  const [advice, setAdvice] = useState(line.advice);
+  const say = (what: { note?: string; advice?: string; tags?: string[]; optional?: boolean }) =>
+    editing.edit({ do: "describe", mod: line.mod, ...what });
+  const wanted = tags
+    .split(",")
+    .map((one) => one.trim().slice(0, 30))
+    .filter(Boolean)
+    .slice(0, 8);
+  return (
+    <Box sx={{ display: "grid", gap: 1, mt: 1.5 }}>
+      <FormControlLabel
+        control={<Switch size="small" checked={line.optional} onChange={(_, optional) => say({ optional })} />}
+        label="Optional: members choose"
+        slotProps={{ typography: { variant: "body2" } }}
+      />
+      {line.optional && (
+        <TextField
+          label="Advice to members"
+          value={advice}
+          onChange={(event) => setAdvice(event.target.value.slice(0, 200))}
+          onBlur={() => advice !== line.advice && say({ advice })}
+        />
+      )}
+      <TextField
+        label="Tags, with commas"
+        value={tags}
+        onChange={(event) => setTags(event.target.value)}
+        onBlur={() => wanted.join() !== line.tags.join() && say({ tags: wanted })}
+      />
+      <TextField
+        label="Note"
+        multiline
+        maxRows={4}
+        value={note}
+        onChange={(event) => setNote(event.target.value.slice(0, 500))}
+        onBlur={() => note !== line.note && say({ note })}
+      />
     </Box>
   );
 }

@@ -1,0 +1,143 @@
+"""What an archive holds, judged before a byte of it is written: hostile or not, and which folder in it the game wants.
+
+It is handed the archive's table of contents, as `Member`s, and never opens anything. Sources: job.md 4 and 5, rules.md
+"Checks" (archive); the issue "Inspection". Reading archives is the agent's part, in `convoy_agent.archives`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from .errors import HostileArchive
+from .layout import roots_of
+from .paths import checked_path, refuse_twins
+from .profile import KindLayout
+from .words import counted
+
+MAX_MEMBERS = 50_000
+"""Files in one archive: ten times the largest mod that people make."""
+
+MAX_UNPACKED = 20 * 2**30
+"""Bytes that an archive may unpack to."""
+
+MAX_RATIO = 200
+"""Unpacked to packed bytes of a member above RATIO_FROM; honest data packs to a hundredth at the utmost."""
+
+RATIO_FROM = 2**20
+
+MAX_DEPTH = 24
+"""Folders within folders."""
+
+ARCHIVES = (".zip", ".7z", ".rar", ".tar", ".gz", ".xz", ".jar")
+REFUSALS_TOLD = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """One entry of an archive's table of contents. Sizes in bytes."""
+
+    path: str
+    size: int
+    packed: int
+    is_link: bool = False
+    is_encrypted: bool = False
+
+    @property
+    def is_folder(self) -> bool:
+        return self.path.endswith("/")
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """Why an archive must not be unpacked: the member, or empty for the whole, and what is wrong with it."""
+
+    path: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Inspection:
+    """`root`: the folder of the archive that is laid down, empty for its top, None when that cannot be told.
+
+    `notes` are no reason to refuse: something lies too deep, differs in case, is an archive in the archive.
+    """
+
+    files: int
+    unpacked: int
+    refusals: tuple[Refusal, ...]
+    roots: tuple[str, ...]
+    root: str | None
+    left_out: int
+    notes: tuple[str, ...]
+
+    @property
+    def is_fine(self) -> bool:
+        return not self.refusals and self.root is not None
+
+
+def inspect_members(members: Sequence[Member], layout: KindLayout) -> Inspection:
+    """Judges a table of contents for one kind of content. Never raises: everything wrong is told, by name."""
+    files = [member for member in members if not member.is_folder]
+    refusals = tuple(_refusals(members))[:REFUSALS_TOLD]
+    paths = [member.path for member in files]
+    roots = () if refusals else roots_of(paths, layout)
+    root = roots[0] if len(roots) == 1 else None
+    left_out = 0 if root is None else sum(not path.startswith(root) for path in paths)
+    notes = () if refusals else tuple(_notes(paths, layout, roots, root, left_out))
+    return Inspection(len(files), sum(member.size for member in files), refusals, roots, root, left_out, notes)
+
+
+def _refusals(members: Sequence[Member]) -> Iterable[Refusal]:
+    if not members:
+        yield Refusal("", "It is empty.")
+    if len(members) > MAX_MEMBERS:
+        yield Refusal("", f"It holds {len(members)} entries; {MAX_MEMBERS} is the most.")
+    if (total := sum(member.size for member in members)) > MAX_UNPACKED:
+        yield Refusal("", f"It would unpack to {total // 2**30} GB; {MAX_UNPACKED // 2**30} is the most.")
+    safe = []
+    for member in members:
+        if why := _hostile(member):
+            yield Refusal(member.path[:300], why)
+        elif not member.is_folder:
+            safe.append(member.path)
+    try:
+        refuse_twins(safe)
+    except HostileArchive as error:
+        yield Refusal(str(error.data.get("path", "")), error.sentence())
+
+
+def _hostile(member: Member) -> str:
+    try:
+        checked_path(member.path.rstrip("/") or "/")
+    except HostileArchive as error:
+        return error.why
+    if member.is_link:
+        return "It is a link, which could point anywhere."
+    if member.is_encrypted:
+        return "It is encrypted, so nobody can see what it is."
+    if member.path.count("/") > MAX_DEPTH:
+        return f"It lies more than {MAX_DEPTH} folders deep."
+    if member.size > RATIO_FROM and member.size > MAX_RATIO * max(1, member.packed):
+        return f"It would grow to {member.size // 2**20} MB from {member.packed} bytes."
+    return ""
+
+
+def _notes(
+    paths: Sequence[str], layout: KindLayout, roots: Sequence[str], root: str | None, left_out: int
+) -> Iterable[str]:
+    if not roots:
+        yield f"No folder in it holds a {layout.marker}, so the game would not see it."
+    elif root is None:
+        yield f"{counted(len(roots), 'folder')} could be meant: {', '.join(one or 'the top' for one in roots[:5])}."
+    elif root:
+        yield f"The game wants the folder “{root.rstrip('/')}”, {counted(root.count('/'), 'level')} down."
+    if root and left_out:
+        yield f"{counted(left_out, 'file')} beside that folder would be left out."
+    name = layout.place.split("/")[0]
+    odd = {part for path in paths for part in path.split("/")[:-1] if part != name and part.casefold() == name}
+    for part in sorted(odd):
+        yield f"Its folder “{part}” is written “{name}” by the game; on some systems these are two."
+    nested = [path for path in paths if path.lower().endswith(ARCHIVES)]
+    if nested:
+        yield f"It holds {counted(len(nested), 'archive')} within: {', '.join(nested[:3])}. They stay as they are."

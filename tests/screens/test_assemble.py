@@ -1,0 +1,147 @@
+"""Assemble, as somebody who keeps large packs does it: from nothing to forty lines, by mouse and by keyboard alone."""
+
+from __future__ import annotations
+
+from selenium.webdriver.common.keys import Keys
+
+from .browser import Browser
+from .test_walk import People, sign_up
+
+FORTY = [
+    "brass-fenders",
+    "butty-line",
+    "bow-hauler",
+    "cabin-stove",
+    "counter-stern",
+    "diesel-hum",
+    "fly-boat",
+    "horse-and-line",
+    "long-tiller",
+    "narrow-dozen",
+    "plank-walk",
+    "pole-and-shaft",
+    "tug-service",
+    "bale-and-barrel",
+    "clay-run",
+    "coal-by-the-ton",
+    "crane-hands",
+    "grain-dust",
+    "letters-aboard",
+    "loading-plan",
+    "milk-churns",
+    "sealed-orders",
+    "timber-rafts",
+    "east-wind",
+    "mist-bells",
+    "rain-on-tin",
+    "seasons-turn",
+    "cat-on-the-roof",
+    "moth-season",
+    "quiet-hours",
+    "watch-keeping",
+    "boat-horse-inn",
+    "lock-cottages",
+    "painted-signs",
+    "big-dials",
+    "chart-pencil",
+]
+
+
+def start_pack(browser: Browser, name: str) -> None:
+    browser.press("Start a pack")
+    browser.fill("Name", name)
+    browser.fill("Name of the crew", f"{name}'s crew")
+    browser.choose("Game", "Tillerway")
+    browser.press("Start the pack")
+    browser.sees("The pack is empty")
+
+
+def marked(browser: Browser) -> str:
+    return browser.driver.find_element("css selector", "[aria-label='Marked lines']").text
+
+
+def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
+    edda = people("edda")
+    sign_up(edda, "edda")
+    start_pack(edda, "Slow Water")
+    edda.press("Paste a list")
+    edda.fill("Links or names, one a line", "\n".join([*FORTY, "sluice-books", "no such thing at all"]))
+    edda.press("Look them up")
+    edda.sees("36 to come in, 2 refused", "made for capstan, not bosun", "No source has a mod of this name")
+    assert edda.complaints() == []
+    edda.press("Add these 36")
+    edda.sees("36 chosen + 4 brought in = 40", "Chosen (36)")
+    edda.press("Put away the paste tray")
+
+    edda.fill("Search these lines", "looks painted")
+    edda.fill("Search these lines", "texture")
+    edda.sees("1 of 40")
+    edda.press("Mark Painted Signs")
+    edda.press("Optional", within="Marked lines")
+    edda.sees("Painted Signs made optional")
+    edda.press("Unmark")
+    edda.fill("Search these lines", "")
+
+    edda.driver.find_element("css selector", "[data-line=bale-and-barrel]").click()
+    edda.sees("Why it is in", "Clay Run")
+    edda.press("Remove", within="Inspector")
+    edda.sees("It would stay in the pack as brought in", "Remove those 3 as well")
+    assert edda.complaints() == []
+    edda.press("Remove those 3 as well")
+    edda.sees("32 chosen + 4 brought in = 36")
+    edda.press("Undo")
+    edda.sees("taken back", "36 chosen + 4 brought in = 40")
+    edda.press("Redo")
+    edda.sees("done again", "32 chosen + 4 brought in = 36")
+
+    edda.press("Change base")
+    edda.sees("32 of 32", "Counterpart")
+    edda.press("Look at 1.9 Bosun")
+    edda.sees("0 of 32 chosen lines still fit")
+    edda.press("Keep it as it is")
+    edda.press("Newer builds")
+    edda.sees("Every line has the newest build that fits.")
+    edda.press("Leave it as it is")
+    assert edda.complaints() == []
+
+
+def tab_to(browser: Browser, text: str) -> None:
+    for _ in range(80):
+        browser.keys(Keys.TAB)
+        active = browser.driver.switch_to.active_element
+        if (active.get_attribute("aria-label") or active.text).startswith(text):
+            return
+    raise AssertionError(f"no way by Tab to “{text}”")
+
+
+def test_the_same_by_keyboard_alone(people: People) -> None:
+    jorun = people("jorun")
+    sign_up(jorun, "jorun")
+    start_pack(jorun, "By Hand Alone")
+    jorun.keys("p")
+    jorun.sees("Paste tray")
+    jorun.keys(*"\n".join(FORTY))
+    tab_to(jorun, "Look them up")
+    jorun.keys(Keys.ENTER)
+    jorun.sees("36 to come in")
+    tab_to(jorun, "Add these 36")
+    jorun.keys(Keys.ENTER)
+    jorun.sees("36 chosen + 4 brought in = 40")
+    tab_to(jorun, "Lines of the draft")
+    jorun.keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN, "x")
+    jorun.keys(Keys.SHIFT, Keys.ARROW_DOWN, Keys.NULL)
+    jorun.until("two lines to be marked", lambda: "marked" in marked(jorun))
+    jorun.keys("o")
+    jorun.sees("made optional")
+    jorun.keys(Keys.DELETE)
+    jorun.until("lines to leave", lambda: "36 chosen" not in jorun.text() or "Do it" in jorun.text())
+    if "Do it" in jorun.text():
+        jorun.keys(Keys.ENTER)
+    jorun.sees_no_more("36 chosen")
+    jorun.keys(Keys.CONTROL, "z", Keys.NULL)
+    jorun.sees("taken back", "36 chosen + 4 brought in = 40")
+    jorun.keys("b")
+    jorun.sees("Change the base of By Hand Alone")
+    jorun.keys(Keys.ESCAPE)
+    jorun.keys("?")
+    jorun.sees("undo your last edit")

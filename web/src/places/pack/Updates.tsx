@@ -1,0 +1,130 @@
+// What an update would bring, before it is taken: from and to, change logs, what comes along, what leaves, and what stays
+// behind and why. All can be taken, or some.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import { useState } from "react";
+import type { Shape } from "../../api/client";
+import { useUpdates } from "../../api/queries";
+import { Loaded } from "../../parts/notices";
+import { bytes, many } from "../../parts/words";
+import { mono } from "../../theme";
+import type { Editing } from "./useEditing";
+
+type Move = Shape["UpdateOut"];
+
+export function UpdatesDialog({ packId, editing, close }: { packId: string; editing: Editing; close: () => void }) {
+  const query = useUpdates(packId);
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const moves = query.data?.moves ?? [];
+  const newer = moves.filter((one) => one.before && one.after);
+  const taken = newer.filter((one) => !left.has(one.mod));
+  const all = taken.length === newer.length;
+  const size = taken.reduce((sum, one) => sum + one.size, 0);
+  return (
+    <Dialog open onClose={close} maxWidth="md" fullWidth aria-labelledby="updates-title">
+      <DialogTitle id="updates-title">Newer builds that fit</DialogTitle>
+      <DialogContent sx={{ minHeight: 360 }}>
+        <Loaded query={query} rows={8}>
+          {(data) => (
+            <>
+              {newer.length === 0 && <p>Every line has the newest build that fits.</p>}
+              {newer.map((one) => (
+                <Newer key={one.mod} one={one} on={!left.has(one.mod)} toggle={() => setLeft(toggled(left, one.mod))} />
+              ))}
+              <Along title="Comes along" moves={moves.filter((one) => !one.before)} />
+              <Along title="Leaves" moves={moves.filter((one) => !one.after)} />
+              {data.behind.length > 0 && (
+                <Box component="section" sx={{ mt: 2 }}>
+                  <h3 style={{ margin: "0 0 4px" }}>Stays behind ({data.behind.length})</h3>
+                  {data.behind.map((one) => (
+                    <Box key={one.mod} sx={{ fontSize: "0.9rem", py: 0.25 }}>
+                      <strong>{one.name}</strong>{" "}
+                      <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem" }}>
+                        {one.version}
+                      </Box>
+                      , though there is {one.newest}: {one.why}.
+                    </Box>
+                  ))}
+                </Box>
+              )}
+            </>
+          )}
+        </Loaded>
+      </DialogContent>
+      <DialogActions>
+        <Box sx={{ flex: 1, pl: 2, fontSize: "0.9rem" }}>
+          {taken.length > 0 && `${taken.length} of ${many(newer.length, "update")}, ${bytes(size)} for each member`}
+        </Box>
+        <Button onClick={close}>Leave it as it is</Button>
+        <Button
+          variant="contained"
+          disabled={!taken.length || editing.pending}
+          onClick={() => {
+            editing.edit({
+              do: "update",
+              mods: all ? moves.flatMap((one) => (one.before ? [one.mod] : [])) : taken.map((one) => one.mod),
+            });
+            close();
+          }}
+        >
+          Take {all ? "them all" : `these ${taken.length}`}
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
+
+function toggled(set: ReadonlySet<string>, one: string): ReadonlySet<string> {
+  const next = new Set(set);
+  if (!next.delete(one)) next.add(one);
+  return next;
+}
+
+function Newer({ one, on, toggle }: { one: Move; on: boolean; toggle: () => void }) {
+  return (
+    <Box sx={{ display: "flex", gap: 1, py: 0.75, borderBottom: 1, borderColor: "divider" }}>
+      <Checkbox
+        size="small"
+        checked={on}
+        onChange={toggle}
+        sx={{ p: 0, alignSelf: "flex-start" }}
+        slotProps={{ input: { "aria-label": `Take ${one.name} ${one.after}` } }}
+      />
+      <Box sx={{ minWidth: 0, flex: 1 }}>
+        <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+          <strong>{one.name}</strong>
+          <Box component="span" sx={{ fontFamily: mono, fontSize: "0.82rem" }}>
+            {one.before} → {one.after}
+          </Box>
+          {!one.chosen && <Box sx={{ color: "text.secondary", fontSize: "0.82rem" }}>brought in</Box>}
+          <Box sx={{ color: "text.secondary", fontSize: "0.82rem", ml: "auto" }}>{bytes(one.size)}</Box>
+        </Box>
+        {one.logs.map((log) => (
+          <Box key={log.version} sx={{ fontSize: "0.86rem", color: "text.secondary" }}>
+            <Box component="span" sx={{ fontFamily: mono, fontSize: "0.78rem" }}>
+              {log.version}
+            </Box>{" "}
+            {log.text}
+          </Box>
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+function Along({ title, moves }: { title: string; moves: Move[] }) {
+  if (!moves.length) return null;
+  return (
+    <Box component="section" sx={{ mt: 2, fontSize: "0.9rem" }}>
+      <h3 style={{ margin: "0 0 4px" }}>
+        {title} ({moves.length})
+      </h3>
+      {moves.map((one) => `${one.name} ${one.after || one.before}`).join(", ")}
+    </Box>
+  );
+}

@@ -1,0 +1,122 @@
+// What can be done with the marked lines at once. Stands in the manifest's bar while any line is marked.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import type { Edit } from "../../../api/queries";
+import { many } from "../../../parts/words";
+import type { Editing } from "../useEditing";
+import type { Line } from "./columns";
+
+interface Props {
+  marked: Line[];
+  editing: Editing;
+  clear: () => void;
+}
+
+export function Bulk({ marked, editing, clear }: Props) {
+  const [tagging, setTagging] = useState(false);
+  const [tag, setTag] = useState("");
+  const chosen = marked.filter((one) => one.group === "chosen");
+  const mods = chosen.map((one) => one.mod);
+  const each = (edit: (line: Line) => Edit, lines = chosen) => editing.edit(...lines.map(edit));
+  const actions: [string, Line[], () => void][] = [
+    [
+      "On",
+      chosen.filter((one) => one.state === "off"),
+      () =>
+        each(
+          (one) => ({ do: "switch", mod: one.mod, on: true }),
+          chosen.filter((one) => one.state === "off"),
+        ),
+    ],
+    [
+      "Off",
+      chosen.filter((one) => one.state !== "off"),
+      () =>
+        each(
+          (one) => ({ do: "switch", mod: one.mod, on: false }),
+          chosen.filter((one) => one.state !== "off"),
+        ),
+    ],
+    [
+      "Hold",
+      marked.filter((one) => one.version && !one.held),
+      () =>
+        each(
+          (one) => ({ do: "hold", mod: one.mod, version: one.version, because: "" }),
+          marked.filter((one) => one.version && !one.held),
+        ),
+    ],
+    [
+      "Let go",
+      marked.filter((one) => one.held),
+      () =>
+        each(
+          (one) => ({ do: "hold", mod: one.mod, version: "", because: "" }),
+          marked.filter((one) => one.held),
+        ),
+    ],
+    [
+      "Update",
+      marked.filter((one) => one.newer),
+      () => editing.edit({ do: "update", mods: marked.filter((one) => one.newer).map((one) => one.mod) }),
+    ],
+    [
+      "Optional",
+      chosen,
+      () => each((one) => ({ do: "describe", mod: one.mod, optional: !chosen.every((each) => each.optional) })),
+    ],
+    ["Tag", chosen, () => setTagging(true)],
+    ["To the end", chosen, () => editing.edit({ do: "move", mods, before: "" })],
+    ["Remove", chosen, () => each((one) => ({ do: "remove", mod: one.mod }))],
+  ];
+  return (
+    <Box
+      role="toolbar"
+      aria-label="Marked lines"
+      sx={{ display: "flex", alignItems: "center", gap: 0.5, minWidth: 0, flex: 1 }}
+    >
+      <strong style={{ whiteSpace: "nowrap" }}>{many(marked.length, "line")} marked</strong>
+      {tagging ? (
+        <Box
+          component="form"
+          sx={{ display: "flex", gap: 1 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            setTagging(false);
+            if (tag.trim())
+              each((one) => ({ do: "describe", mod: one.mod, tags: [...one.tags, tag.trim()].slice(0, 8) }));
+          }}
+        >
+          <TextField
+            autoFocus
+            label="Tag"
+            value={tag}
+            onChange={(event) => setTag(event.target.value.slice(0, 30))}
+            sx={{ width: 120 }}
+          />
+          <Button type="submit" size="small" variant="contained">
+            Tag them
+          </Button>
+        </Box>
+      ) : (
+        actions.map(([name, lines, run]) => (
+          <Button
+            key={name}
+            size="small"
+            color={name === "Remove" ? "error" : "primary"}
+            disabled={!lines.length || editing.pending}
+            onClick={run}
+            sx={{ minWidth: 0, px: 0.75 }}
+          >
+            {name}
+          </Button>
+        ))
+      )}
+      <Button size="small" color="inherit" onClick={clear} sx={{ minWidth: 0, ml: "auto" }}>
+        Unmark
+      </Button>
+    </Box>
+  );
+}

@@ -1,0 +1,192 @@
+// What the manifest can show of a line: one entry per column, in the order in which they stand at first.
+import Box from "@mui/material/Box";
+import type { ColumnDef, FilterFn } from "@tanstack/react-table";
+import type { Shape } from "../../../api/client";
+import { Hidden } from "../../../parts/marks";
+import { bytes, day } from "../../../parts/words";
+import { mono } from "../../../theme";
+
+export type Line = Shape["LineOut"];
+
+const SHAPES: Record<string, { shape: string; colour: string; word: string }> = {
+  settled: { shape: "●", colour: "primary.main", word: "has a build" },
+  unsettled: { shape: "▬", colour: "error.main", word: "without a build" },
+  off: { shape: "○", colour: "text.secondary", word: "off" },
+};
+
+interface Shown {
+  id: string;
+  head: string;
+  width: number;
+  /** Grows with the room that is left. */
+  grows?: boolean;
+  value: (line: Line) => string | number;
+  cell?: (line: Line, names: Map<string, string>) => React.ReactNode;
+  right?: boolean;
+  /** Not shown until it is asked for. */
+  extra?: boolean;
+}
+
+const COLUMNS: Shown[] = [
+  { id: "order", head: "Order", width: 48, value: (one) => one.order, cell: (one) => one.order || "", right: true },
+  { id: "name", head: "Name", width: 140, grows: true, value: (one) => one.name.toLowerCase(), cell: Name },
+  { id: "version", head: "Build", width: 84, value: (one) => one.version, cell: Build },
+  { id: "newer", head: "Newer", width: 74, value: (one) => one.newer, cell: Newer },
+  { id: "kind", head: "Kind", width: 82, value: (one) => one.kind },
+  { id: "side", head: "Side", width: 56, value: (one) => one.side },
+  { id: "reach", head: "Reach", width: 52, value: (one) => one.reach },
+  {
+    id: "size",
+    head: "Size",
+    width: 66,
+    value: (one) => one.size,
+    cell: (one) => one.size > 0 && bytes(one.size),
+    right: true,
+  },
+  { id: "pickup", head: "Pickup", width: 68, value: (one) => one.pickup, cell: Pickup },
+  { id: "needed", head: "Needed by", width: 96, grows: true, value: (one) => one.needed_by.length, cell: NeededBy },
+  {
+    id: "optional",
+    head: "Optional",
+    width: 70,
+    value: (one) => Number(one.optional),
+    cell: (one) => one.optional && "optional",
+    extra: true,
+  },
+  { id: "category", head: "Category", width: 100, value: (one) => one.category, extra: true },
+  { id: "channel", head: "Channel", width: 66, value: (one) => one.channel, extra: true },
+  { id: "licence", head: "Licence", width: 96, value: (one) => one.licence, extra: true },
+  {
+    id: "updated",
+    head: "Last build",
+    width: 92,
+    value: (one) => one.updated ?? "",
+    cell: (one) => one.updated && day(one.updated),
+    extra: true,
+  },
+  { id: "tags", head: "Tags", width: 100, value: (one) => one.tags.join(", "), extra: true },
+  { id: "note", head: "Note", width: 140, grows: true, value: (one) => one.note, extra: true },
+];
+
+export const HEADS = COLUMNS.map(({ id, head }) => ({ id, head }));
+export const EXTRA = COLUMNS.filter((one) => one.extra).map((one) => one.id);
+export const FIRST_ORDER = COLUMNS.map((one) => one.id);
+/** With a mod in hand the inspector tells these, and takes their room. */
+export const BESIDE_INSPECTOR = ["order", "kind", "newer", "pickup", "needed", "side", "reach"];
+
+export interface ColumnMeta {
+  grows: boolean;
+  right: boolean;
+  cell: (line: Line, names: Map<string, string>) => React.ReactNode;
+}
+
+export const columns: ColumnDef<Line>[] = COLUMNS.map((one) => ({
+  id: one.id,
+  header: one.head,
+  size: one.width,
+  accessorFn: one.value,
+  sortUndefined: "last",
+  meta: { grows: !!one.grows, right: !!one.right, cell: one.cell ?? one.value } satisfies ColumnMeta,
+}));
+
+/** Searching within the manifest: every word must occur somewhere in what a line says. */
+export const says: FilterFn<Line> = (row, _column, asked: string) => {
+  const one = row.original;
+  const text = [
+    one.name,
+    one.mod,
+    one.version,
+    one.kind,
+    one.category,
+    one.tags.join(" "),
+    one.note,
+    one.pickup,
+    one.licence,
+  ]
+    .concat([
+      one.state,
+      one.side,
+      one.reach,
+      one.held ? "held" : "",
+      one.optional ? "optional" : "",
+      one.newer ? "newer" : "",
+    ])
+    .join(" ")
+    .toLowerCase();
+  return asked
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => text.includes(word));
+};
+
+export function StateMark({ line }: { line: Line }) {
+  const shape = SHAPES[line.state] ?? SHAPES.settled;
+  return (
+    <Box component="span" sx={{ color: shape.colour }}>
+      <span aria-hidden>{shape.shape}</span>
+      <Hidden>{shape.word}</Hidden>
+    </Box>
+  );
+}
+
+function Name(line: Line) {
+  return (
+    <span title={line.why || line.summary}>
+      <strong style={{ fontWeight: 600 }}>{line.name}</strong>
+      {line.optional && <Aside>optional</Aside>}
+      {line.tags.map((tag) => (
+        <Aside key={tag}>#{tag}</Aside>
+      ))}
+      {line.why && (
+        <Box component="span" sx={{ color: "error.main", ml: 1 }}>
+          {line.why}
+        </Box>
+      )}
+    </span>
+  );
+}
+
+function Aside({ children }: { children: React.ReactNode }) {
+  return (
+    <Box component="span" sx={{ color: "info.main", ml: 0.75, fontSize: "0.8rem" }}>
+      {children}
+    </Box>
+  );
+}
+
+function Build(line: Line) {
+  return (
+    <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem" }} title={line.held_because || undefined}>
+      {line.version}
+      {line.held && <Aside>held</Aside>}
+    </Box>
+  );
+}
+
+function Newer(line: Line) {
+  return (
+    line.newer && (
+      <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem", color: "warning.main" }}>
+        ↑ {line.newer}
+      </Box>
+    )
+  );
+}
+
+function Pickup(line: Line) {
+  const byPerson = line.pickup !== "direct" && line.pickup !== "ours";
+  return (
+    <Box component="span" sx={{ color: byPerson ? "warning.main" : undefined }}>
+      {line.pickup}
+    </Box>
+  );
+}
+
+function NeededBy(line: Line, names: Map<string, string>) {
+  const text = line.needed_by.map((mod) => names.get(mod) ?? mod).join(", ");
+  return (
+    <Box component="span" sx={{ color: "text.secondary" }} title={text}>
+      {text}
+    </Box>
+  );
+}
