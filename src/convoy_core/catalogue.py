@@ -45,6 +45,9 @@ class ListedMod:
     licence: str
     page: str
     downloads: int
+    followers: int
+    rating: int
+    """Hundredths of five stars' worth: 0 to 500; 0 where nobody has rated it."""
     counterpart: str
     """The mod that does the same job on another loader, if any."""
     builds: tuple[ListedBuild, ...]
@@ -87,6 +90,8 @@ def _read_mod(fields: Fields, profile: GameProfile) -> ListedMod:
         licence=fields.text("licence", "", longest=80),
         page=fields.text("page", ""),
         downloads=fields.whole("downloads", 0),
+        followers=fields.whole("followers", 0),
+        rating=min(500, fields.whole("rating", 0)),
         counterpart=fields.text("counterpart", ""),
         builds=tuple(_read_build(one, mod, kind, profile) for one in fields.items("builds")),
     )

@@ -86,7 +86,10 @@ def write_source(folder: Path, game: str, mods: list[dict[str, Any]]) -> None:
 def list_mod(folder: Path, game: str, mod: dict[str, Any]) -> dict[str, Any]:
     builds = [list_build(folder, game, mod, build) for build in mod["builds"]]
     about = ("id", "name", "summary", "author", "category", "kind", "licence", "downloads", "counterpart")
+    chance = random.Random(mod["id"])
     return {
+        "followers": round(mod.get("downloads", 0) * chance.uniform(0.01, 0.06)),
+        "rating": chance.randrange(310, 495),
         **{key: mod[key] for key in about if key in mod},
         "page": f"pages/{mod['id']}",
         "builds": builds,

@@ -31,9 +31,10 @@ FORTY = [
     "milk-churns",
     "sealed-orders",
     "timber-rafts",
-    "east-wind",
+    "swing-bridges",
     "mist-bells",
-    "rain-on-tin",
+    "rain-",
+    "on-tin",
     "seasons-turn",
     "cat-on-the-roof",
     "moth-season",
@@ -44,7 +45,7 @@ FORTY = [
     "painted-signs",
     "big-dials",
     "chart-pencil",
-]
+]  # with what they need
 
 
 def start_pack(browser: Browser, name: str) -> None:

@@ -2,6 +2,7 @@
 
 import json
 from pathlib import Path
+from urllib.parse import quote
 
 import httpx
 import pytest
@@ -27,7 +28,7 @@ def reading(sources: Path, answer) -> Source:
 
 
 def test_the_demos_sources_are_read_whole(catalogue: None) -> None:
-    assert Mod.objects.filter(game="tillerway").count() == 25
+    assert Mod.objects.filter(game="tillerway").count() == 127
     assert Mod.objects.filter(game="gauge-hollow").count() == 8
     assert set(Source.objects.values_list("trouble", flat=True)) == {""}
     assert "climbs" in Build.objects.get(mod__slug="false-bottom").refused
@@ -109,7 +110,7 @@ def test_the_finder_forgives_typing_and_gives_reasons(world: World) -> None:
     row = found(world, "text=sluice&fitting_only=false")["sluice-books"]
     assert (row["fit_version"], row["reason"]) == ("", "Its newest build, 1.8.0, is made for capstan, not bosun.")
     assert "climbs" in found(world, "text=false+bottom&fitting_only=false")["false-bottom"]["reason"]
-    assert set(found(world, "kind=texture+pack")) == {"tarred-planks"}
+    assert {row["kind"] for row in found(world, "kind=texture+pack").values()} == {"texture pack"}
 
 
 @pytest.mark.parametrize("query", ["text=%25_%27%22%5C", "text=" + "x" * 200, "page=999", "page=-3", "kind=no+such"])
@@ -125,3 +126,43 @@ def test_the_inspector_says_what_rules_a_build_out(world: World) -> None:
     assert ruled_out["1.4.1"] == ruled_out["1.3.0"] == ""
     assert "game version" in ruled_out["1.2.0"]
     assert world.as_("member").get(f"{world.at}/mods/nothing")[0] == 404
+
+
+def in_order(world: World, query: str) -> tuple[list[str], dict]:
+    status, page = world.as_("member").get(f"{world.at}/catalogue?{query}")
+    assert status == 200
+    return [row["slug"] for row in page["rows"]], page
+
+
+def test_filters_orders_and_counts(world: World) -> None:
+    slugs, page = in_order(world, "category=Night&sort=name")
+    assert slugs == sorted(slugs)
+    assert "tunnel-lights" in slugs
+    counts = {one["name"]: {value["value"]: value["count"] for value in one["values"]} for one in page["facets"]}
+    assert counts["category"] == {"Night": page["total"]}
+    assert sum(counts["kind"].values()) == page["total"]
+    slugs, _ = in_order(world, "needs=reservoir-watch&fitting_only=false")
+    assert slugs == ["pump-house"]
+    slugs, _ = in_order(world, "reach=own&side=player&kind=texture%20pack&sort=downloads")
+    assert slugs[0] in ("castle-panels", "tarred-planks")
+    downloads = [row["downloads"] for row in in_order(world, "sort=downloads")[1]["rows"]]
+    assert downloads == sorted(downloads, reverse=True)
+    slugs, _ = in_order(world, "since=2026-08-01&sort=updated")
+    assert all(slug not in slugs for slug in ("plank-walk", "wash-house"))
+    assert "seasons-turn" in slugs
+
+
+WORDS = [
+    ("rope", "ropework"),
+    ("weir cor", "weir-core"),
+    ("carriers", "company-offices"),
+    ("penhale tunnel", "tunnel-lights"),
+    ("swing bridgs", "swing-bridges"),
+    ("cat' on & the | roof:*", "cat-on-the-roof"),
+]
+
+
+@pytest.mark.parametrize(("text", "first"), WORDS)
+def test_words_their_beginnings_and_slips_find_a_mod(world: World, text: str, first: str) -> None:
+    slugs, _ = in_order(world, f"text={quote(text)}")
+    assert first in slugs[:3]

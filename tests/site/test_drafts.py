@@ -233,7 +233,7 @@ def test_every_edit_can_be_taken_back_and_done_again_by_anybody(world: World) ->
     assert [(one["revision"] - at, one["taken_back"], one["mine"]) for one in listed] == [
         (2, False, True),
         (1, True, False),
-        (0, True, True),
+        (0, False, True),
     ]
 
 

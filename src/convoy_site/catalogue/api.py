@@ -1,10 +1,11 @@
 """Games and their bases, the finder, and one mod in the inspector."""
 
 from datetime import date, datetime
+from typing import Annotated
 from uuid import UUID
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 
 from convoy_core.model import misfit
 from convoy_core.profile import GameChannel
@@ -15,7 +16,8 @@ from ..packs.services import pack_for
 from ..people.rights import Action, NotFound
 from ..shapes import Short
 from .models import Game, Mod
-from .services import build_rows, core_of, fit_of, search
+from .search import Asked, Sort, search
+from .services import build_rows, core_of, fit_of
 
 router = Router(tags=["catalogue"])
 
@@ -58,6 +60,8 @@ class FinderRow(Schema):
     category: str
     kind: str
     downloads: int
+    followers: int
+    rating: int
     updated: date | None
     pickup: str
     fit_version: str
@@ -72,11 +76,40 @@ class SourceState(Schema):
     trouble: str
 
 
+class FinderIn(Schema):
+    """What is looked for; empty means any. `needs`: mods that need this one; `since`: with a build since this day."""
+
+    text: Short = ""
+    kind: Short = ""
+    category: Short = ""
+    pickup: Short = ""
+    licence: Short = ""
+    side: Short = ""
+    reach: Short = ""
+    channel: Short = ""
+    needs: Short = ""
+    since: date | None = None
+    fitting_only: bool = True
+    sort: Sort = Sort.BEST
+    page: int = 1
+
+
+class FacetValue(Schema):
+    value: str
+    count: int
+
+
+class FacetOut(Schema):
+    name: str
+    values: list[FacetValue]
+
+
 class FinderPage(Schema):
     rows: list[FinderRow]
     total: int
     page: int
     pages: int
+    facets: list[FacetOut]
     sources: list[SourceState]
 
 
@@ -148,11 +181,13 @@ def _game_out(game: Game) -> GameOut:
 
 @router.get("/packs/{pack_id}/catalogue", response=FinderPage, operation_id="finder")
 def finder(
-    request: HttpRequest, pack_id: UUID, text: Short = "", kind: Short = "", fitting_only: bool = True, page: int = 1
+    request: HttpRequest,
+    pack_id: UUID,
+    asked: Annotated[FinderIn, Query()],
 ) -> FinderPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
     base = drafts.base_of(pack.draft)
-    found = search(pack.game, base, text, kind, fitting_only, page)
+    found = search(pack.game, base, Asked(**asked.dict()))
     rows = []
     builds = build_rows({mod.pk: mod.slug for mod in found.mods})
     for mod in found.mods:
@@ -166,6 +201,8 @@ def finder(
                 category=mod.category,
                 kind=mod.kind,
                 downloads=mod.downloads,
+                followers=mod.followers,
+                rating=mod.rating,
                 updated=mod.updated,
                 pickup=mod.source.pickup,
                 fit_version=fit.version,
@@ -177,7 +214,11 @@ def finder(
         SourceState(name=one.name, pickup=one.pickup, read_at=one.read_at, trouble=one.trouble)
         for one in pack.game.sources.order_by("name")
     ]
-    return FinderPage(rows=rows, total=found.total, page=found.page, pages=found.pages, sources=sources)
+    facets = [
+        FacetOut(name=name, values=[FacetValue(value=value, count=count) for value, count in values])
+        for name, values in found.facets.items()
+    ]
+    return FinderPage(rows=rows, total=found.total, page=found.page, pages=found.pages, facets=facets, sources=sources)
 
 
 @router.get("/packs/{pack_id}/mods/{slug}", response=ModPage, operation_id="mod")

@@ -3,9 +3,9 @@
 from functools import lru_cache
 
 from django.contrib.postgres.fields import ArrayField
-from django.contrib.postgres.indexes import GinIndex, OpClass
+from django.contrib.postgres.indexes import GinIndex
+from django.contrib.postgres.search import SearchVectorField
 from django.db import models
-from django.db.models.functions import Upper
 from django.utils import timezone
 
 from convoy_core.model import Channel, Kind, Pickup, Reach, Side
@@ -59,7 +59,19 @@ class Mod(models.Model):
     page = models.CharField(max_length=500, blank=True)
     downloads = models.PositiveBigIntegerField(default=0)
     counterpart = models.CharField(max_length=80, blank=True)
+    followers = models.PositiveBigIntegerField(default=0)
+    rating = models.PositiveSmallIntegerField(default=0)
+    """0 to 500; 0 where nobody has rated it."""
     updated = models.DateField(null=True)
+    added = models.DateField(null=True)
+    """Dates of the newest and of the oldest build."""
+    needs = ArrayField(models.CharField(max_length=80), default=list)
+    """Mods that some build of this one needs."""
+    sides = ArrayField(models.CharField(max_length=10), default=list)
+    reaches = ArrayField(models.CharField(max_length=10), default=list)
+    channels = ArrayField(models.CharField(max_length=10), default=list)
+    words = SearchVectorField(null=True)
+    """Name, summary, author and category, for searching by whole words and their beginnings."""
     provides = ArrayField(models.CharField(max_length=80), default=list)
     """Mods for which some build of this one stands in."""
     fits = ArrayField(models.CharField(max_length=60), default=list)
@@ -70,11 +82,9 @@ class Mod(models.Model):
         indexes = [
             GinIndex(fields=["fits"], name="mod_fits"),
             GinIndex(fields=["provides"], name="mod_provides"),
+            GinIndex(fields=["needs"], name="mod_needs"),
+            GinIndex(fields=["words"], name="mod_words"),
             GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"]),
-            # Django looks for a part of a text in its capitals: the index has to be over those.
-            GinIndex(OpClass(Upper("name"), name="gin_trgm_ops"), name="mod_name_part"),
-            GinIndex(OpClass(Upper("summary"), name="gin_trgm_ops"), name="mod_summary_part"),
-            GinIndex(OpClass(Upper("author"), name="gin_trgm_ops"), name="mod_author_part"),
             models.Index(fields=["game", "-downloads", "slug"], name="mod_by_downloads"),
         ]
 

@@ -14,6 +14,7 @@ from convoy_core.errors import ConvoyError
 from convoy_core.profile import GameProfile
 
 from .models import Build, Mod, Source
+from .search import WORDS
 
 TIMEOUT_SECONDS = 20
 MAX_CATALOGUE_BYTES = 512 * 1024 * 1024
@@ -74,9 +75,11 @@ def _keep(source: Source, listed: Sequence[ListedMod]) -> list[str]:
         unique_fields=["game", "slug"],
         update_fields=[
             "name", "summary", "author", "category", "kind", "licence", "page",
-            "downloads", "counterpart", "updated", "provides", "fits",
+            "downloads", "counterpart", "updated", "provides", "fits", "followers", "rating", "added", "needs", "sides",
+            "reaches", "channels",
         ],
     )  # fmt: skip
+    Mod.objects.filter(pk__in=[row.pk for row in rows]).update(words=WORDS)
     troubles += _keep_builds([(row, one.builds) for row, one in zip(rows, ours, strict=True)])
     Build.objects.filter(mod__source=source).exclude(mod__slug__in=[one.id for one in ours]).update(gone=True)
     return troubles
@@ -122,7 +125,14 @@ def _mod_row(source: Source, listed: ListedMod) -> Mod:
         page=listed.page,
         downloads=listed.downloads,
         counterpart=listed.counterpart,
+        followers=listed.followers,
+        rating=listed.rating,
         updated=max(dates, default=None),
+        added=min(dates, default=None),
+        needs=sorted({name for one in listed.builds for name in one.build.needs}),
+        sides=sorted({one.side for one in listed.builds}),
+        reaches=sorted({one.reach for one in listed.builds}),
+        channels=sorted({one.build.channel for one in listed.builds}),
         provides=sorted({name for one in listed.builds for name in one.build.provides}),
         fits=_fits(listed, source.game.profile),
     )

@@ -4,8 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from django.contrib.postgres.search import TrigramWordSimilarity
-from django.db.models import Q, QuerySet, Value
+from django.db.models import Q
 
 from convoy_core.model import Base, Channel, misfit
 from convoy_core.model import Build as CoreBuild
@@ -15,12 +14,6 @@ from convoy_core.resolve.wire import read_relations
 from convoy_core.versions import parse_version
 
 from .models import Build, Game, Mod
-
-PAGE = 40
-"""Rows of a catalogue page: more than a screen, less than anybody reads before typing another word."""
-
-MOST_FOUND = 3_000
-"""Matches that are counted and paged through: nobody pages further, they type another word."""
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
@@ -137,45 +130,3 @@ def newer_than(pick: CoreBuild, builds: Sequence[BuildRow], base: Base, picks: M
     above = [one.core for one in usable if one.core.version > pick.version]
     above.sort(key=lambda one: one.version, reverse=True)
     return next((one.version.text for one in above if not why_not(one, base, picks)), "")
-
-
-@dataclass(frozen=True)
-class FoundPage:
-    """One page of a search: its mods, and how many there are in all (counted to MOST_FOUND)."""
-
-    mods: Sequence[Mod]
-    total: int
-    page: int
-    pages: int
-
-
-def search(game: Game, base: Base, text: str, kind: str, fitting_only: bool, page: int) -> FoundPage:
-    """A page of a game's mods, best match first (with text) or most downloaded first; the last page at most."""
-    found = _matching(game, base, text, kind, fitting_only)
-    # The matching is done once, for ids alone; counting and showing go by those.
-    keys = list(found.values_list("pk", flat=True)[:MOST_FOUND])
-    pages = max(1, -(-len(keys) // PAGE))
-    page = min(max(1, page), pages)
-    shown = keys[(page - 1) * PAGE : page * PAGE]
-    mods = Mod.objects.select_related("source").in_bulk(shown)
-    return FoundPage([mods[key] for key in shown], len(keys), page, pages)
-
-
-def _matching(game: Game, base: Base, text: str, kind: str, fitting_only: bool) -> QuerySet[Mod]:
-    found = Mod.objects.filter(game=game)
-    if kind:
-        found = found.filter(kind=kind)
-    if fitting_only:
-        found = found.filter(fits__contains=[f"{base.version}/{base.loader}" if base.loader else str(base.version)])
-    words = text.split()
-    if not words:
-        return found.order_by("-downloads", "slug")
-    for word in words:
-        found = found.filter(
-            Q(name__trigram_word_similar=word)
-            | Q(name__icontains=word)
-            | Q(summary__icontains=word)
-            | Q(author__icontains=word)
-        )
-    likeness = TrigramWordSimilarity(Value(text), "name")
-    return found.annotate(likeness=likeness).order_by("-likeness", "-downloads", "slug")

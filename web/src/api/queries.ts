@@ -1,6 +1,7 @@
 // What the screens read and do. Keys begin with what they are about, so that one change refreshes all that hangs on it.
 import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, Refused, type Shape, told } from "./client";
+import type { paths } from "./schema";
 
 const LIVE = 3_000;
 const CALM = 15_000;
@@ -107,12 +108,7 @@ export const useRollCall = (id: string) =>
     refetchInterval: (query) => (query.state.data?.rows.some((row) => isBusy(row.progress)) ? LIVE : CALM),
   });
 
-export interface Search {
-  text: string;
-  kind: string;
-  fitting_only: boolean;
-  page: number;
-}
+export type Search = NonNullable<paths["/api/packs/{pack_id}/catalogue"]["get"]["parameters"]["query"]>;
 
 export const useFinder = (pack_id: string, search: Search) =>
   useQuery({

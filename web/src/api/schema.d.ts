@@ -1037,8 +1037,89 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** FacetOut */
+        FacetOut: {
+            /** Name */
+            name: string;
+            /** Values */
+            values: components["schemas"]["FacetValue"][];
+        };
+        /** FacetValue */
+        FacetValue: {
+            /** Count */
+            count: number;
+            /** Value */
+            value: string;
+        };
+        /**
+         * FinderIn
+         * @description What is looked for; empty means any. `needs`: mods that need this one; `since`: with a build since this day.
+         */
+        FinderIn: {
+            /**
+             * Category
+             * @default
+             */
+            category: string;
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /**
+             * Fitting Only
+             * @default true
+             */
+            fitting_only: boolean;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /**
+             * Licence
+             * @default
+             */
+            licence: string;
+            /**
+             * Needs
+             * @default
+             */
+            needs: string;
+            /**
+             * Page
+             * @default 1
+             */
+            page: number;
+            /**
+             * Pickup
+             * @default
+             */
+            pickup: string;
+            /**
+             * Reach
+             * @default
+             */
+            reach: string;
+            /**
+             * Side
+             * @default
+             */
+            side: string;
+            /** Since */
+            since?: string | null;
+            /** @default best */
+            sort: "best" | "downloads" | "followers" | "rating" | "name" | "updated" | "added";
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
         /** FinderPage */
         FinderPage: {
+            /** Facets */
+            facets: components["schemas"]["FacetOut"][];
             /** Page */
             page: number;
             /** Pages */
@@ -1063,6 +1144,8 @@ export interface components {
             downloads: number;
             /** Fit Version */
             fit_version: string;
+            /** Followers */
+            followers: number;
             /** Kind */
             kind: string;
             /** Name */
@@ -1071,6 +1154,8 @@ export interface components {
             needs: string[];
             /** Pickup */
             pickup: string;
+            /** Rating */
+            rating: number;
             /** Reason */
             reason: string;
             /** Slug */
@@ -1965,6 +2050,11 @@ export interface components {
             /** Without */
             without: string[];
         };
+        /**
+         * Sort
+         * @enum {string}
+         */
+        Sort: "best" | "downloads" | "followers" | "rating" | "name" | "updated" | "added";
         /** SourceState */
         SourceState: {
             /** Name */
@@ -2844,7 +2934,16 @@ export interface operations {
             query?: {
                 text?: string;
                 kind?: string;
+                category?: string;
+                pickup?: string;
+                licence?: string;
+                side?: string;
+                reach?: string;
+                channel?: string;
+                needs?: string;
+                since?: string | null;
                 fitting_only?: boolean;
+                sort?: "best" | "downloads" | "followers" | "rating" | "name" | "updated" | "added";
                 page?: number;
             };
             header?: never;

@@ -29,7 +29,8 @@ export default function Assemble() {
   const [pasting, setPasting] = useState(false);
   const inHand = search.get("mod") ?? "";
   const may = pack?.role !== "member";
-  const take = (mod: string) => setSearch(mod ? { mod } : {}, { replace: true });
+  const needs = search.get("needs");
+  const take = (mod: string) => setSearch({ ...(mod && { mod }), ...(needs && { needs }) }, { replace: true });
 
   useKeys("Assemble", [
     { key: "/", does: "search the catalogue", run: () => document.getElementById("finder-text")?.focus() },
@@ -65,6 +66,8 @@ export default function Assemble() {
               editing={editing}
               may={may}
               fold={() => setFolded(true)}
+              needs={search.get("needs") ?? ""}
+              clearNeeds={() => setSearch(inHand ? { mod: inHand } : {}, { replace: true })}
             />
           )}
         </Pane>
@@ -88,6 +91,7 @@ export default function Assemble() {
               editing={editing}
               may={may}
               take={take}
+              showNeeds={(mod) => setSearch({ mod, needs: mod }, { replace: true })}
             />
           </Pane>
         )}

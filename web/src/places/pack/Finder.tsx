@@ -6,14 +6,34 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import { useDeferredValue, useState } from "react";
 import type { Shape } from "../../api/client";
-import { useFinder } from "../../api/queries";
+import { type Search, useFinder } from "../../api/queries";
 import { Empty, Loaded, Remark } from "../../parts/notices";
 import { many, when } from "../../parts/words";
 import { mono } from "../../theme";
 import { Pick } from "../BaseFields";
 import type { Editing } from "./useEditing";
 
-const KINDS = ["mod", "library", "texture pack", "lighting pack", "scenario", "settings", "tool"];
+type Sort = NonNullable<Search["sort"]>;
+type Filters = Partial<
+  Record<"kind" | "category" | "pickup" | "licence" | "side" | "reach" | "channel" | "since", string>
+>;
+
+const SORTS: [Sort, string][] = [
+  ["best", "best match"],
+  ["downloads", "downloads"],
+  ["followers", "followers"],
+  ["rating", "rating"],
+  ["name", "name"],
+  ["updated", "last build"],
+  ["added", "newly added"],
+];
+const SINCE: [number, string][] = [
+  [0, "at any time"],
+  [31, "in a month"],
+  [92, "in three months"],
+  [366, "in a year"],
+];
+const daysAgo = (days: number) => new Date(Date.now() - days * 86_400_000).toISOString().slice(0, 10);
 
 interface Props {
   packId: string;
@@ -24,15 +44,28 @@ interface Props {
   editing: Editing;
   may: boolean;
   fold: () => void;
+  /** A mod: only what needs it is shown. */
+  needs: string;
+  clearNeeds: () => void;
 }
 
 export function Finder(props: Props) {
   const [text, setText] = useState("");
-  const [kind, setKind] = useState("");
+  const [filters, setFilters] = useState<Filters>({});
+  const [sort, setSort] = useState<Sort>("best");
   const [fitting, setFitting] = useState(true);
+  const [filtering, setFiltering] = useState(false);
   const [page, setPage] = useState(1);
   const asked = useDeferredValue(text);
-  const found = useFinder(props.packId, { text: asked.slice(0, 200), kind, fitting_only: fitting, page });
+  const { needs, clearNeeds } = props;
+  const search = { ...filters, needs, text: asked.slice(0, 200), fitting_only: fitting, sort, page };
+  const found = useFinder(props.packId, search);
+  const facets = found.data?.facets ?? [];
+  const filter = (name: string, value: string) => {
+    setFilters({ ...filters, [name]: value });
+    setPage(1);
+  };
+  const filtered = Object.values(filters).filter(Boolean).length;
   return (
     <>
       <Box sx={{ p: 1.5, pb: 0.5, display: "grid", gap: 1, flex: "none" }}>
@@ -60,11 +93,11 @@ export function Finder(props: Props) {
         </Box>
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1.35fr", gap: 1, alignItems: "center" }}>
           <Pick
-            label="Kind"
-            value={kind}
-            options={[{ value: "", name: "all kinds" }, ...KINDS.map((one) => ({ value: one, name: one }))]}
+            label="Order"
+            value={sort}
+            options={SORTS.map(([value, name]) => ({ value, name }))}
             onChange={(value) => {
-              setKind(value);
+              setSort(value as Sort);
               setPage(1);
             }}
           />
@@ -83,6 +116,57 @@ export function Finder(props: Props) {
             slotProps={{ typography: { variant: "body2", noWrap: true } }}
           />
         </Box>
+        <Box sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: "0.85rem" }}>
+          <span aria-live="polite" style={{ flex: 1 }}>
+            {found.data && many(found.data.total, "mod")}
+          </span>
+          {filtered > 0 && (
+            <Button size="small" onClick={() => setFilters({})} sx={{ py: 0 }}>
+              Clear {filtered}
+            </Button>
+          )}
+          <Button size="small" aria-expanded={filtering} onClick={() => setFiltering(!filtering)} sx={{ py: 0 }}>
+            Narrow down
+          </Button>
+        </Box>
+        {needs && (
+          <Box sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: "0.85rem" }}>
+            <span style={{ flex: 1 }}>
+              What needs <strong>{needs}</strong>
+            </span>
+            <Button size="small" onClick={clearNeeds} sx={{ py: 0 }}>
+              All mods again
+            </Button>
+          </Box>
+        )}
+        {filtering && (
+          <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1, pt: 1 }}>
+            {facets.map((one) => (
+              <Pick
+                key={one.name}
+                label={one.name[0].toUpperCase() + one.name.slice(1)}
+                value={filters[one.name as keyof Filters] ?? ""}
+                options={[
+                  { value: "", name: "any" },
+                  ...one.values.map(({ value, count }) => ({ value, name: `${value} (${count})` })),
+                ]}
+                onChange={(value) => filter(one.name, value)}
+              />
+            ))}
+            <Pick
+              label="Channel"
+              value={filters.channel ?? ""}
+              options={["", "stable", "beta", "alpha"].map((value) => ({ value, name: value || "any" }))}
+              onChange={(value) => filter("channel", value)}
+            />
+            <Pick
+              label="Last build"
+              value={filters.since ?? ""}
+              options={SINCE.map(([days, name]) => ({ value: days ? daysAgo(days) : "", name }))}
+              onChange={(value) => filter("since", value)}
+            />
+          </Box>
+        )}
       </Box>
       <Box sx={{ flex: 1, overflow: "auto", minHeight: 160 }} aria-busy={found.isFetching}>
         <Loaded query={found} rows={10}>

@@ -24,6 +24,7 @@ interface Props {
   editing: Editing;
   may: boolean;
   take: (mod: string) => void;
+  showNeeds: (mod: string) => void;
 }
 
 export function Inspector(props: Props) {
@@ -37,7 +38,7 @@ export function Inspector(props: Props) {
   );
 }
 
-function Shown({ packId, page, line, editing, may, take }: Props & { page: ModPage }) {
+function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { page: ModPage }) {
   return (
     <>
       <Box sx={{ display: "flex", justifyContent: "space-between", gap: 1 }}>
@@ -63,6 +64,9 @@ function Shown({ packId, page, line, editing, may, take }: Props & { page: ModPa
         may={may}
       />
       <Facts page={page} line={line} />
+      <Button size="small" sx={{ px: 0 }} onClick={() => showNeeds(page.slug)}>
+        Find what needs it
+      </Button>
       {line?.group === "chosen" && may && <About key={line.mod} line={line} editing={editing} />}
       {line?.version && (
         <>

@@ -72,7 +72,7 @@ export const HEADS = COLUMNS.map(({ id, head }) => ({ id, head }));
 export const EXTRA = COLUMNS.filter((one) => one.extra).map((one) => one.id);
 export const FIRST_ORDER = COLUMNS.map((one) => one.id);
 /** With a mod in hand the inspector tells these, and takes their room. */
-export const BESIDE_INSPECTOR = ["order", "kind", "newer", "pickup", "needed", "side", "reach"];
+export const BESIDE_INSPECTOR = ["order", "kind", "pickup", "needed", "side", "reach"];
 
 export interface ColumnMeta {
   grows: boolean;

@@ -1,0 +1,158 @@
+"""Searching the catalogue: by words and their beginnings, forgiving of slips, with filters, counts and orders.
+
+Words are looked up in one index first; likeness of letters, which is dearer, only where that finds little.
+"""
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from enum import StrEnum
+from typing import Any
+
+from django.contrib.postgres.search import SearchQuery, SearchRank, SearchVector, TrigramWordSimilarity
+from django.db.models import F, Q, QuerySet, Value
+
+from convoy_core.model import Base
+
+from .models import Game, Mod
+
+PAGE = 40
+"""Rows of a catalogue page: more than a screen, less than anybody reads before typing another word."""
+
+MOST_FOUND = 2_000
+"""Matches that are counted and paged through: nobody pages further, they type another word."""
+
+FEW = 12
+"""With fewer matches by words than this, names that are only alike are looked for, too."""
+
+WORDS = (
+    SearchVector("name", weight="A", config="simple")
+    + SearchVector("category", "author", weight="B", config="simple")
+    + SearchVector("summary", weight="C", config="simple")
+)
+
+FACETS = ("kind", "category", "pickup", "licence", "side", "reach")
+"""What matches are counted by."""
+
+
+class Sort(StrEnum):
+    BEST = "best"
+    DOWNLOADS = "downloads"
+    FOLLOWERS = "followers"
+    RATING = "rating"
+    NAME = "name"
+    UPDATED = "updated"
+    ADDED = "added"
+
+
+ORDERS = {
+    Sort.DOWNLOADS: ("-downloads", "slug"),
+    Sort.FOLLOWERS: ("-followers", "slug"),
+    Sort.RATING: ("-rating", "-downloads", "slug"),
+    Sort.NAME: ("name", "slug"),
+    Sort.UPDATED: (F("updated").desc(nulls_last=True), "slug"),
+    Sort.ADDED: (F("added").desc(nulls_last=True), "slug"),
+}
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is looked for. Empty means any. `needs`: mods that need this one."""
+
+    text: str = ""
+    kind: str = ""
+    category: str = ""
+    pickup: str = ""
+    licence: str = ""
+    side: str = ""
+    reach: str = ""
+    channel: str = ""
+    needs: str = ""
+    since: date | None = None
+    fitting_only: bool = True
+    sort: Sort = Sort.BEST
+    page: int = 1
+
+
+@dataclass(frozen=True)
+class FoundPage:
+    """One page of a search: its mods, how many there are in all (counted to MOST_FOUND), and counts by facet."""
+
+    mods: Sequence[Mod]
+    total: int
+    page: int
+    pages: int
+    facets: dict[str, list[tuple[str, int]]]
+
+
+def search(game: Game, base: Base, asked: Asked) -> FoundPage:
+    """A page of a game's mods; the last page at most."""
+    keys = _keys(_filtered(game, base, asked), asked)
+    pages = max(1, -(-len(keys) // PAGE))
+    page = min(max(1, asked.page), pages)
+    shown = keys[(page - 1) * PAGE : page * PAGE]
+    mods = Mod.objects.select_related("source").defer("words").in_bulk(shown)
+    return FoundPage([mods[key] for key in shown], len(keys), page, pages, _facets(keys))
+
+
+def _filtered(game: Game, base: Base, asked: Asked) -> QuerySet[Mod]:
+    wanted: dict[str, Any] = {"kind": asked.kind, "category": asked.category, "licence": asked.licence}
+    wanted["source__pickup"] = asked.pickup
+    for name, value in (
+        ("sides", asked.side),
+        ("reaches", asked.reach),
+        ("channels", asked.channel),
+        ("needs", asked.needs),
+    ):
+        wanted[f"{name}__contains"] = [value] if value else ""
+    wanted["updated__gte"] = asked.since
+    if asked.fitting_only:
+        wanted["fits__contains"] = [f"{base.version}/{base.loader}" if base.loader else str(base.version)]
+    return Mod.objects.filter(game=game, **{name: value for name, value in wanted.items() if value})
+
+
+def _keys(found: QuerySet[Mod], asked: Asked) -> list[int]:
+    """Primary keys in order. The matching is done once, for keys alone; counting and showing go by those."""
+    words = re.findall(r"\w+", asked.text.casefold())[:12]
+    if not words:
+        return list(
+            found.order_by(*ORDERS.get(asked.sort, ORDERS[Sort.DOWNLOADS])).values_list("pk", flat=True)[:MOST_FOUND]
+        )
+    query = SearchQuery(" & ".join(f"{word}:*" for word in words), search_type="raw", config="simple")
+    by_words = found.filter(words=query)
+    if asked.sort is Sort.BEST:
+        by_words = by_words.annotate(rank=SearchRank("words", query)).order_by("-rank", "-downloads", "slug")
+    else:
+        by_words = by_words.order_by(*ORDERS[asked.sort])
+    keys = list(by_words.values_list("pk", flat=True)[:MOST_FOUND])
+    if len(keys) < FEW:
+        keys += _alike(found.exclude(pk__in=keys), words, asked)
+    return keys
+
+
+def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[int]:
+    """Mods whose names are like the words, and those that only hold a part of one."""
+    for word in words:
+        found = found.filter(
+            Q(name__trigram_word_similar=word) | Q(words=SearchQuery(f"{word}:*", search_type="raw", config="simple"))
+        )
+    order = ORDERS.get(asked.sort, ("-likeness", "-downloads", "slug"))
+    found = found.annotate(likeness=TrigramWordSimilarity(Value(asked.text), "name")).order_by(*order)
+    return list(found.values_list("pk", flat=True)[:MOST_FOUND])
+
+
+def _facets(keys: Sequence[int]) -> dict[str, list[tuple[str, int]]]:
+    """How many of the matches have which value, the commonest first."""
+    counts: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
+    fields = ("kind", "category", "source__pickup", "licence", "sides", "reaches")
+    for row in Mod.objects.filter(pk__in=keys).values_list(*fields):
+        for name, value in zip(FACETS, row, strict=True):
+            counts[name].update(value if isinstance(value, list) else [value])
+    return {
+        name: sorted(((value, count) for value, count in found.items() if value), key=lambda pair: (-pair[1], pair[0]))[
+            :30
+        ]
+        for name, found in counts.items()
+    }
