@@ -28,6 +28,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "pages, demo data": site_pages.demo,
     "pages, 5,000 mods": site_pages.large,
     "edit of a 100-line draft": site_pages.editing,
+    "finder, 50,000 mods": site_pages.searching,
     "resolver": resolving.measure,
     "sync": syncing.measure,
 }

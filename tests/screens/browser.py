@@ -113,6 +113,9 @@ class Browser:
     def keys(self, *keys: str) -> None:
         webdriver.ActionChains(self.driver).send_keys(*keys).perform()
 
+    def holding(self, modifier: str, key: str) -> None:
+        webdriver.ActionChains(self.driver).key_down(modifier).send_keys(key).key_up(modifier).perform()
+
     def sign_in(self, name: str, password: str = "kestrel-demo") -> None:
         self.go("/sign-in")
         self.fill("Name to sign in with", name)

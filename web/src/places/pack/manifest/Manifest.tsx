@@ -12,7 +12,7 @@ import {
   useReactTable,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Hidden } from "../../../parts/marks";
 import { Empty } from "../../../parts/notices";
 import type { Editing } from "../useEditing";
@@ -39,6 +39,11 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
   const [asked, setAsked] = useState("");
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
   const scroller = useRef<HTMLDivElement>(null);
+  // Keys may come faster than the address follows: they go by this.
+  const here = useRef(inHand);
+  useEffect(() => {
+    here.current = inHand;
+  }, [inHand]);
   const narrow = inHand !== "";
   const table = useReactTable({
     data: lines,
@@ -93,9 +98,10 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
       return next;
     });
   const step = (by: number, marking: boolean) => {
-    const next = order[Math.min(order.length - 1, Math.max(0, order.indexOf(inHand) + by))];
+    const next = order[Math.min(order.length - 1, Math.max(0, order.indexOf(here.current) + by))];
     if (!next) return;
-    if (marking) mark([inHand, next].filter(Boolean), true);
+    if (marking) mark([here.current, next].filter(Boolean), true);
+    here.current = next;
     take(next);
     virtual.scrollToIndex(rows.findIndex((row) => "line" in row && row.line.mod === next));
   };
@@ -115,7 +121,7 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
     else if (event.key === "PageUp") step(-12, false);
     else if (event.key === "Home") step(-rows.length, false);
     else if (event.key === "End") step(rows.length, false);
-    else if (event.key === "x" && plain && inHand) mark([inHand]);
+    else if (event.key === "x" && plain && here.current) mark([here.current]);
     else if (event.key === "a" && !plain) mark(order, true);
     else if (event.key === "Delete" && may && acting.length)
       editing.edit(...acting.map((one) => ({ do: "remove" as const, mod: one.mod })));
