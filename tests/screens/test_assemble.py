@@ -74,6 +74,13 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     edda.press("Leave it as it is")
     assert edda.complaints() == []
 
+    edda.go("/packs/new")
+    edda.fill("Name", "Slow Water, Other Bank")
+    edda.choose("Start from", "Slow Water, as its draft is now")
+    assert edda.complaints() == []
+    edda.press("Start the pack")
+    edda.sees("32 chosen + 4 brought in = 36", "32 lines taken over from Slow Water")
+
 
 def tab_to(browser: Browser, text: str) -> None:
     for _ in range(80):

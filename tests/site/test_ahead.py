@@ -94,7 +94,7 @@ def test_an_update_is_shown_before_it_is_taken(world: World) -> None:
 def test_each_base_says_what_it_means_for_the_lines(world: World) -> None:
     _, told = world.as_("owner").get(f"{world.at}/draft/bases")
     here = next(one for one in told if one["now"])
-    assert (here["exist"], here["of"], here["same"]) == (2, 2, 2)
+    assert (here["exist"], here["of"], here["same"], here["loader_version"]) == (2, 2, 2, "5.2.0")
     other = next(one for one in told if (one["game_version"], one["loader"]) == ("2.1.0", "capstan"))
     spoken = {one["mod"]: one["text"] for one in (*other["through"], *other["change"], *other["missing"])}
     assert "lock-ledger" in spoken

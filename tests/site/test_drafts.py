@@ -10,6 +10,7 @@ from convoy_site.packs.edits import AddMod
 from convoy_site.packs.models import Draft, Edit, Pack
 from convoy_site.packs.services import Stale, edit_draft
 from convoy_site.people.models import User
+from convoy_site.people.services import start_crew
 
 from .conftest import World, new_pack, start_pack
 
@@ -291,3 +292,41 @@ def test_a_line_without_a_build_offers_ways_out_that_work(world: World) -> None:
     status, told = edit(world, way["edit"])
     assert status == 200
     assert told["settled_again"] == ["lock-ledger"]
+
+
+def test_another_pack_starts_from_a_draft_or_a_release(world: World) -> None:
+    edit(world, {"do": "hold", "mod": "lock-ledger", "version": "3.3.0", "because": "our world"})
+    edit(world, {"do": "describe", "mod": "heron-almanac", "tags": ["weather"], "note": "read aloud"})
+    other = start_pack(world.users["owner"], new_pack(world.crew, "A Copy"))
+    at = f"/api/packs/{other.id}/draft"
+
+    def take(who: str = "owner", **source: str) -> tuple[int, Any]:
+        body = {"revision": Draft.objects.get(pack=other).revision, "edits": [{"do": "copy lines", **source}]}
+        return world.as_(who).post(f"{at}/edits", body)
+
+    status, told = take(pack=str(world.pack.id), release="1.0.0")
+    assert (status, told["sentence"]) == (200, "2 lines taken over from Night Freight 1.0.0")
+    copied = {one["mod"]: one for one in world.as_("owner").get(at)[1]["lines"]}
+    assert (copied["lock-ledger"]["version"], copied["lock-ledger"]["held"]) == ("3.4.1", False)
+    assert (
+        world.as_("owner").post(f"{at}/edits", {"revision": 1, "edits": [{"do": "take back", "revision": 1}]})[0] == 200
+    )
+    take(pack=str(world.pack.id))
+    copied = {one["mod"]: one for one in world.as_("owner").get(at)[1]["lines"]}
+    assert (copied["lock-ledger"]["version"], copied["lock-ledger"]["held_because"]) == ("3.3.0", "our world")
+    assert (copied["heron-almanac"]["tags"], copied["heron-almanac"]["note"]) == (["weather"], "read aloud")
+    assert take(pack=str(world.pack.id))[0] == 409
+    assert take(pack=str(world.pack.id), release="9.9")[0] == 422
+
+
+def test_a_pack_that_one_may_not_see_gives_no_lines(world: World) -> None:
+    crew = start_crew(world.users["stranger"], "Elsewhere")
+    theirs = start_pack(world.users["stranger"], new_pack(crew, "Theirs"))
+    body = {"revision": 0, "edits": [{"do": "copy lines", "pack": str(world.pack.id)}]}
+    assert world.as_("stranger").post(f"/api/packs/{theirs.id}/draft/edits", body)[0] == 404
+    hollow = start_pack(
+        world.users["owner"],
+        new_pack(world.crew, "H", game="gauge-hollow", game_version="3.1", loader="", loader_version=""),
+    )
+    status, told = world.as_("owner").post(f"/api/packs/{hollow.id}/draft/edits", body)
+    assert (status, told["code"]) == (422, "other-game")

@@ -5,18 +5,20 @@ The table `APPLY` is the whole list. Applying changes rows only; settling, right
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
+from uuid import UUID
 
 from ninja import Schema
 from pydantic import Field
 
 from convoy_core.errors import ConvoyError
+from convoy_core.recipe import read_recipe
 from convoy_core.words import counted, listed
 
 from ..catalogue.models import Build, Mod
 from ..shapes import Name, Short
 from .history import restore
-from .models import Draft, Edit, Line
+from .models import Draft, Edit, Line, Pack
 
 MAX_LINES = 2_000
 """Chosen lines of one draft: five times the largest pack that people keep."""
@@ -36,6 +38,14 @@ class TooManyLines(ConvoyError):
 
 class AlreadyThere(ConvoyError):
     code = "already"
+
+
+class OtherGame(ConvoyError):
+    code = "other-game"
+
+
+COPIED = ("mod", "held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note")
+"""What of a line goes along when another pack takes it over."""
 
 
 class AddMod(Schema):
@@ -105,6 +115,16 @@ class MoveLines(Schema):
     before: Short = ""
 
 
+class CopyLines(Schema):
+    """Takes over the chosen lines of another pack's draft, or of one of its releases, in the builds that they have
+    there as far as those fit; with holds, tags, notes and advice. Lines that are here already stay as they are.
+    """
+
+    do: Literal["copy lines"]
+    pack: UUID
+    release: Short = ""
+
+
 class TakeBack(Schema):
     """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
 
@@ -113,7 +133,17 @@ class TakeBack(Schema):
 
 
 EditIn = (
-    AddMod | AddMods | RemoveMod | SwitchLine | HoldLine | UpdateMods | ChangeBase | DescribeLine | MoveLines | TakeBack
+    AddMod
+    | AddMods
+    | RemoveMod
+    | SwitchLine
+    | HoldLine
+    | UpdateMods
+    | ChangeBase
+    | DescribeLine
+    | MoveLines
+    | CopyLines
+    | TakeBack
 )
 
 
@@ -128,10 +158,12 @@ class Applied:
 
 
 def subjects_of(edit: EditIn) -> set[str]:
-    """What an edit touches, known before it is applied. Taking back checks for itself what was changed since."""
+    """What an edit touches, known before it is applied. Taking back checks for itself what was changed since, and
+    copying touches no line that is there.
+    """
     if isinstance(edit, ChangeBase):
         return {"base"}
-    if isinstance(edit, TakeBack):
+    if isinstance(edit, TakeBack | CopyLines):
         return set()
     return set(edit.mods) if isinstance(edit, UpdateMods | AddMods | MoveLines) else {edit.mod}
 
@@ -239,6 +271,35 @@ def _move(draft: Draft, edit: MoveLines) -> Applied:
     )
 
 
+def _copy(draft: Draft, edit: CopyLines) -> Applied:
+    """Whether the other pack may be seen was asked by `services.edit_draft`."""
+    other = Pack.objects.select_related("draft").get(pk=edit.pack)
+    if other.game_id != draft.pack.game_id:
+        raise OtherGame(f"{other.name} is a pack for another game.", now="Choose one for the same game.")
+    if edit.release:
+        lines, picks = _of_release(other, edit.release)
+    else:
+        lines = [{name: getattr(one, name) for name in COPIED} for one in other.draft.lines.all()]
+        picks = other.draft.picks
+    there = set(draft.lines.values_list("mod", flat=True))
+    fresh = [line for line in lines if line["mod"] not in there]
+    if not fresh:
+        raise AlreadyThere(f"Every line of {other.name} is in the draft already.")
+    last = _last_order(draft)
+    Line.objects.bulk_create(Line(draft=draft, order=last + at, **line) for at, line in enumerate(fresh, 1))
+    draft.picks = {**picks, **draft.picks}
+    source = f"{other.name} {edit.release}".strip()
+    return Applied(tuple(line["mod"] for line in fresh), f"{counted(len(fresh), 'line')} taken over from {source}")
+
+
+def _of_release(pack: Pack, number: str) -> tuple[list[dict[str, Any]], dict[str, str]]:
+    release = pack.releases.filter(number=number).first()
+    if release is None:
+        raise NoSuchLine(f"{pack.name} has no release {number}.", now="Choose one of those listed.")
+    builds = read_recipe(bytes(release.document)).lock.builds
+    return [{"mod": one.mod} for one in builds if one.chosen], {one.mod: one.version for one in builds}
+
+
 def _take_back(draft: Draft, edit: TakeBack) -> Applied:
     done = Edit.objects.filter(draft=draft, revision=edit.revision).first()
     if done is None or not done.did:
@@ -258,6 +319,7 @@ APPLY: dict[type, Callable[..., Applied]] = {
     ChangeBase: _base,
     DescribeLine: _describe,
     MoveLines: _move,
+    CopyLines: _copy,
     TakeBack: _take_back,
 }
 

@@ -96,7 +96,7 @@ def _behind(
 
 
 def base_outlooks(pack: Pack) -> tuple[list[BaseOutlook], dict[str, str]]:
-    """Every base of the game, and the names of the mods spoken of."""
+    """Every base of the game, the present one with its own loader version; and the names of the mods spoken of."""
     lines = [line for line in pack.draft.lines.all() if line.on]
     mods = Mod.objects.filter(game=pack.game_id)
     slugs = [line.mod for line in lines]
@@ -109,7 +109,11 @@ def base_outlooks(pack: Pack) -> tuple[list[BaseOutlook], dict[str, str]]:
     builds = closure(pack.game, [*slugs, *(one for others in counterparts.values() for one in others)])
     wanted = [WantedLine(line.mod, drafts.range_of(line)) for line in lines]
     library, picks = Shelves(builds), drafts.picked_builds(pack)
-    found = [outlook(base, wanted, library, picks, counterparts) for base in pack.game.profile.bases()]
+    now = drafts.base_of(pack.draft)
+    bases = [
+        now if (one.version, one.loader) == (now.version, now.loader) else one for one in pack.game.profile.bases()
+    ]
+    found = [outlook(base, wanted, library, picks, counterparts) for base in bases]
     spoken = {*slugs, *(other for one in found for other in one.through.values())}
     return found, dict(mods.filter(slug__in=spoken).values_list("slug", "name"))
 

@@ -15,7 +15,7 @@ from ..people.models import Crew, User
 from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from . import drafts
-from .edits import APPLY, AddMod, AddMods, EditIn, UpdateMods, subjects_of
+from .edits import APPLY, AddMod, AddMods, CopyLines, EditIn, UpdateMods, subjects_of
 from .history import difference, moment
 from .models import Draft, Edit, Pack
 
@@ -140,6 +140,9 @@ def edit_draft(user: User, pack_id: UUID, revision: int, edits: Sequence[EditIn]
     those changed meanwhile are applied to the newer draft; the others are refused as Stale, with what changed.
     """
     pack = pack_for(user, pack_id, Action.EDIT)
+    for edit in edits:
+        if isinstance(edit, CopyLines):
+            pack_for(user, edit.pack, Action.SEE)
     try:
         with transaction.atomic():
             outcome = _edit(user, pack, revision, edits)

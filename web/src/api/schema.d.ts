@@ -881,6 +881,28 @@ export interface components {
             /** Withdrawn */
             withdrawn: boolean;
         };
+        /**
+         * CopyLines
+         * @description Takes over the chosen lines of another pack's draft, or of one of its releases, in the builds that they have
+         *     there as far as those fit; with holds, tags, notes and advice. Lines that are here already stay as they are.
+         */
+        CopyLines: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "copy lines";
+            /**
+             * Pack
+             * Format: uuid
+             */
+            pack: string;
+            /**
+             * Release
+             * @default
+             */
+            release: string;
+        };
         /** CrewIn */
         CrewIn: {
             /** Name */
@@ -1028,7 +1050,7 @@ export interface components {
          */
         EditsIn: {
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -2194,7 +2216,7 @@ export interface components {
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
         };

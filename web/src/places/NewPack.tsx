@@ -8,7 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Shape, told } from "../api/client";
-import { useChange, useGames, useMe } from "../api/queries";
+import { sendEdits, useChange, useGames, useMe, usePacks } from "../api/queries";
 import { Emblem, emblemNames } from "../parts/marks";
 import { Loaded, RefusalRemark } from "../parts/notices";
 import { type BaseChoice, BaseFields, firstBase, Pick } from "./BaseFields";
@@ -37,12 +37,17 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
   const [crew, setCrew] = useState(curated[0]?.id ?? NEW_CREW);
   const [crewName, setCrewName] = useState("");
   const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
+  const [from, setFrom] = useState("");
+  const others = (usePacks().data ?? []).filter((one) => one.base.game === game.id);
   const navigate = useNavigate();
   const start = useChange(
     async () => {
       const id = crew === NEW_CREW ? (await told(api.POST("/api/crews", { body: { name: crewName } }))).id : crew;
       setCrew(id);
-      return told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } }));
+      const made = await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } }));
+      const [pack, release] = from.split(" ");
+      if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "" }]);
+      return made;
     },
     ["packs"],
     ["me"],
@@ -124,7 +129,32 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
           onChange={(id) => {
             const next = games.find((one) => one.id === id) ?? game;
             setGame(next);
+            setFrom("");
             setBase(firstBase(next));
+          }}
+        />
+        <Pick
+          label="Start from"
+          value={from}
+          options={[
+            { value: "", name: "nothing" },
+            ...others.flatMap((one) => [
+              { value: one.id, name: `${one.name}, as its draft is now` },
+              ...(one.newest_release
+                ? [{ value: `${one.id} ${one.newest_release}`, name: `${one.name}, release ${one.newest_release}` }]
+                : []),
+            ]),
+          ]}
+          onChange={(value) => {
+            setFrom(value);
+            const other = others.find((one) => value.startsWith(one.id))?.base;
+            if (other) {
+              setBase({
+                game_version: other.game_version,
+                loader: other.loader,
+                loader_version: other.loader_version,
+              });
+            }
           }}
         />
         <BaseFields key={game.id} game={game} value={base} onChange={setBase} />
