@@ -41,9 +41,8 @@ def main() -> None:
         print(f"\n{part}")
         for what, figure, aim in rows:
             print(f"  {what:62} {figure:>28}   {aim}")
-    if not sys.argv[1:]:
-        OUT.write_text(page(tables))
-        print(f"\nwritten: {OUT.relative_to(ROOT)}")
+    OUT.write_text(page(tables))
+    print(f"\nwritten: {OUT.relative_to(ROOT)}")
 
 
 def page(tables: dict[str, list[Row]]) -> str:
@@ -53,13 +52,27 @@ def page(tables: dict[str, list[Row]]) -> str:
         "Written by `./run bench`. The starting times at the end are taken by hand, with how they were taken.",
         "The machine is shared and noisy: compare ratios within one run, not seconds across runs.",
         "",
-        f"Machine: {machine()}. Taken {time.strftime('%Y-%m-%d')}.",
+        f"Machine: {machine()}.",
         "",
     ]
-    for part, rows in tables.items():
-        lines += [f"## {part.capitalize()}", "", "| what | figure | aim, remark |", "| --- | --- | --- |"]
-        lines += [f"| {what} | {figure} | {aim} |" for what, figure, aim in rows] + [""]
-    return "\n".join(lines) + starting()
+    sections = {part: kept(part) for part in PARTS} | {part: section(part, rows) for part, rows in tables.items()}
+    return "\n".join([*lines, *sections.values()]) + starting()
+
+
+def section(part: str, rows: list[Row]) -> str:
+    taken = f"Taken {time.strftime('%Y-%m-%d')}."
+    head = [heading(part), "", taken, "", "| what | figure | aim, remark |", "| --- | --- | --- |"]
+    return "\n".join([*head, *(f"| {what} | {figure} | {aim} |" for what, figure, aim in rows), "", ""])
+
+
+def heading(part: str) -> str:
+    return f"## {part.capitalize()}"
+
+
+def kept(part: str) -> str:
+    """A part that is not measured now stands as it was."""
+    _, found, rest = (OUT.read_text() if OUT.exists() else "").partition(heading(part) + "\n")
+    return f"{found}{rest.partition(chr(10) + '## ')[0]}\n" if found else f"{heading(part)}\n\nNot taken yet.\n\n"
 
 
 def machine() -> str:

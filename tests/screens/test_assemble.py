@@ -43,7 +43,8 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     edda.sees("36 chosen + 4 brought in = 40", "Chosen (36)")
     edda.press("Put away the paste tray")
 
-    edda.fill("Search these lines", "looks painted")
+    edda.press("no errands")
+    edda.sees("0 of 40")
     edda.fill("Search these lines", "texture")
     edda.sees("1 of 40")
     edda.press("Mark Painted Signs")

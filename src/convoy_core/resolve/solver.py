@@ -127,7 +127,10 @@ class Solver:
             self._hold(clause[0], list(clause))
         elif self.values[clause[0]] == FALSE:
             self._pending = list(clause)
-            self.impossible = self.impossible or not self._limits
+            self.impossible = self.impossible or all(self.levels[one >> 1] == 0 for one in clause)
+            if len(clause) == 1:
+                # Going back forgets what is pending: its opposite is to be a conflict from here on.
+                self._implied[clause[0] ^ 1].append(clause[0])
         elif len(clause) == 1:
             # It holds by chance at present, and from here on as a fact.
             self.levels[clause[0] >> 1] = 0

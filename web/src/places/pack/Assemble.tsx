@@ -2,8 +2,8 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import { useParams, useSearchParams } from "react-router";
-import { useDraft, usePack } from "../../api/queries";
+import { Link, useParams, useSearchParams } from "react-router";
+import { useDraft, useFindings, usePack } from "../../api/queries";
 import { useKeys } from "../../parts/keys";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { bytes, effects, many, when } from "../../parts/words";
@@ -27,6 +27,7 @@ export default function Assemble() {
   const [folded, setFolded] = useState(false);
   const [open, setOpen] = useState<"base" | "updates" | "history" | null>(null);
   const [pasting, setPasting] = useState(false);
+  const [asked, setAsked] = useState("");
   const inHand = search.get("mod") ?? "";
   const may = pack?.role !== "member";
   const needs = search.get("needs");
@@ -79,7 +80,17 @@ export default function Assemble() {
           <Heading pack={pack} may={may} editing={editing} open={setOpen} paste={() => setPasting(true)} />
           <Answer editing={editing} />
           <Loaded query={draft} rows={10}>
-            {(data) => <Manifest lines={data.lines} inHand={inHand} take={take} editing={editing} may={may} />}
+            {(data) => (
+              <Manifest
+                lines={data.lines}
+                inHand={inHand}
+                take={take}
+                editing={editing}
+                may={may}
+                asked={asked}
+                ask={setAsked}
+              />
+            )}
           </Loaded>
         </Box>
         {inHand && (
@@ -96,7 +107,7 @@ export default function Assemble() {
           </Pane>
         )}
       </Box>
-      <Strip packId={packId} />
+      <Strip packId={packId} ask={setAsked} open={() => setOpen("updates")} />
       {open === "base" && <BaseDialog pack={pack} revision={draft.data?.revision ?? 0} close={() => setOpen(null)} />}
       {open === "updates" && <UpdatesDialog packId={packId} editing={editing} close={() => setOpen(null)} />}
       {open === "history" && <HistoryDialog packId={packId} editing={editing} may={may} close={() => setOpen(null)} />}
@@ -243,15 +254,20 @@ function Answer({ editing }: { editing: Editing }) {
   );
 }
 
-function Strip({ packId }: { packId: string }) {
+/** The sums; each opens what it counts. */
+function Strip({ packId, ask, open }: { packId: string; ask: (text: string) => void; open: () => void }) {
   const draft = useDraft(packId).data;
-  const parts = draft
+  const findings = useFindings(packId).data;
+  const newer = draft?.lines.filter((one) => one.newer && !one.held).length ?? 0;
+  const parts: [string, (() => void) | string][] = draft
     ? [
-        `${draft.chosen} chosen + ${draft.brought_in} brought in = ${draft.chosen + draft.brought_in}`,
-        `download ${bytes(draft.download)}`,
-        draft.errands ? `${many(draft.errands, "errand")} for each member` : "no errands",
-        draft.unsettled ? `${draft.unsettled} without a build` : "all lines have a build",
-        ...(draft.off ? [`${draft.off} off`] : []),
+        [`${draft.chosen} chosen + ${draft.brought_in} brought in = ${draft.chosen + draft.brought_in}`, () => ask("")],
+        [`download ${bytes(draft.download)}`, () => ask("")],
+        [draft.errands ? `${many(draft.errands, "errand")} for each member` : "no errands", () => ask("errand")],
+        [draft.unsettled ? `${draft.unsettled} without a build` : "all lines have a build", () => ask("unsettled")],
+        ...(draft.off ? [[`${draft.off} off`, () => ask("off")] as [string, () => void]] : []),
+        ...(newer ? [[`${newer} with a newer build`, open] as [string, () => void]] : []),
+        ...(findings ? [[many(findings.length, "finding"), `/packs/${packId}/check`] as [string, string]] : []),
       ]
     : [];
   return (
@@ -260,8 +276,8 @@ function Strip({ packId }: { packId: string }) {
       aria-label="Sums"
       sx={{
         display: "flex",
-        gap: 3,
-        px: 2,
+        gap: 1.5,
+        px: 1.25,
         minHeight: 34,
         alignItems: "center",
         flex: "none",
@@ -269,12 +285,16 @@ function Strip({ packId }: { packId: string }) {
         borderTop: 1,
         borderColor: "divider",
         bgcolor: "background.paper",
-        fontSize: "0.85rem",
       }}
     >
-      {parts.map((one) => (
-        <span key={one}>{one}</span>
-      ))}
+      {parts.map(([text, opens]) => {
+        const to = typeof opens === "string" ? { component: Link, to: opens } : { onClick: opens };
+        return (
+          <Button key={text} size="small" color="inherit" sx={{ py: 0, px: 0.75, fontWeight: 400 }} {...to}>
+            {text}
+          </Button>
+        );
+      })}
     </Box>
   );
 }

@@ -32,11 +32,13 @@ interface Props {
   take: (mod: string) => void;
   editing: Editing;
   may: boolean;
+  /** What the lines are searched for. */
+  asked: string;
+  ask: (text: string) => void;
 }
 
-export function Manifest({ lines, inHand, take, editing, may }: Props) {
+export function Manifest({ lines, inHand, take, editing, may, asked, ask }: Props) {
   const [view, changeView] = useView();
-  const [asked, setAsked] = useState("");
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
   const scroller = useRef<HTMLDivElement>(null);
   // Keys may come faster than the address follows: they go by this.
@@ -146,7 +148,7 @@ export function Manifest({ lines, inHand, take, editing, may }: Props) {
               id="manifest-search"
               label="Search these lines"
               value={asked}
-              onChange={(event) => setAsked(event.target.value)}
+              onChange={(event) => ask(event.target.value)}
               onKeyDown={(event) => event.key === "ArrowDown" && scroller.current?.focus()}
               sx={{ maxWidth: 260 }}
             />

@@ -110,6 +110,7 @@ export const says: FilterFn<Line> = (row, _column, asked: string) => {
       one.held ? "held" : "",
       one.optional ? "optional" : "",
       one.newer ? "newer" : "",
+      byPerson(one) ? "errand" : "",
     ])
     .join(" ")
     .toLowerCase();
@@ -118,6 +119,10 @@ export const says: FilterFn<Line> = (row, _column, asked: string) => {
     .split(/\s+/)
     .every((word) => text.includes(word));
 };
+
+function byPerson(line: Line): boolean {
+  return line.pickup !== "" && line.pickup !== "direct" && line.pickup !== "ours";
+}
 
 export function StateMark({ line }: { line: Line }) {
   const shape = SHAPES[line.state] ?? SHAPES.settled;
@@ -174,9 +179,8 @@ function Newer(line: Line) {
 }
 
 function Pickup(line: Line) {
-  const byPerson = line.pickup !== "direct" && line.pickup !== "ours";
   return (
-    <Box component="span" sx={{ color: byPerson ? "warning.main" : undefined }}>
+    <Box component="span" sx={{ color: byPerson(line) ? "warning.main" : undefined }}>
       {line.pickup}
     </Box>
   );
