@@ -77,6 +77,7 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
 
     edda.go("/packs/new")
     edda.fill("Name", "Slow Water, Other Bank")
+    edda.choose("Game", "Tillerway")
     edda.choose("Start from", "Slow Water, as its draft is now")
     assert edda.complaints() == []
     edda.press("Start the pack")

@@ -63,8 +63,9 @@ def find_best(problem: Problem, eligible: Eligible, max_effort: int) -> Best | N
         formula = Formula(problem, eligible, max_effort=max_effort, kept_only=True)
         if formula.keep_everything() and formula.first_picks() is not None:
             search = _Improving(formula)
-            search.required.update(search.picks[mod] for mod in problem.keep.keys() & search.picks.keys())
-            if not problem.keep.keys() - problem.refresh - search.picks.keys():
+            kept = problem.keep.keys() - problem.refresh
+            search.required.update(search.picks[mod] for mod in kept & search.picks.keys())
+            if not kept - search.picks.keys():
                 return search.best((_PassedOver(formula, True), _PassedOver(formula, False), _Extras(formula)))
     formula = Formula(problem, eligible, max_effort=max_effort)
     if formula.first_picks() is None:
@@ -87,7 +88,7 @@ class _Improving:
         self._read_off()
 
     def best(self, figures: Iterable[Figure]) -> Best:
-        """The answer after each figure had its turn, or as far as the steps went."""
+        """The answer after each figure had its turn, or as far as the effort went."""
         proven = True
         solver, mods = self._solver, len(self._formula.domains)
         solver.effort_left = min(solver.effort_left, IMPROVING + IMPROVING_PER_MOD * mods)
