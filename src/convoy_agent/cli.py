@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -11,11 +10,10 @@ from rich.console import Console
 from rich.progress import BarColumn, DownloadColumn, TaskID, TextColumn, TimeRemainingColumn, TransferSpeedColumn
 from rich.progress import Progress as Bar
 
-from convoy_core.errors import ConvoyError
 from convoy_core.plan import Choices
 
 from . import sync as work
-from .plain import plain
+from .plain import plain, run
 from .store import Store
 
 app = typer.Typer(
@@ -132,15 +130,5 @@ class _Bar:
 
 
 def main() -> None:
-    """Runs the command line; a refusal becomes one plain line on standard error."""
-    try:
-        app(prog_name="convoy")
-    except ConvoyError as error:
-        print(error.sentence(), file=sys.stderr)
-        sys.exit(2)
-    except OSError as error:
-        print(f"{error.filename or 'A file'} cannot be used: {error.strerror}.", file=sys.stderr)
-        sys.exit(2)
-    except KeyboardInterrupt:
-        print("Stopped. Sync again to go on.", file=sys.stderr)
-        sys.exit(130)
+    """The whole command line."""
+    run(app)

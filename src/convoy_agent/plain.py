@@ -110,11 +110,19 @@ def _problem() -> Problem:
 
 def main() -> None:
     """The plain commands alone: they start faster without what syncing needs."""
+    run(plain)
+
+
+def run(commands: typer.Typer) -> None:
+    """Runs a command line; a refusal becomes one plain line on standard error."""
     try:
-        plain(prog_name="convoy")
+        commands(prog_name="convoy")
     except ConvoyError as error:
         print(error.sentence(), file=sys.stderr)
         sys.exit(2)
     except OSError as error:
         print(f"{error.filename or 'A file'} cannot be used: {error.strerror}.", file=sys.stderr)
         sys.exit(2)
+    except KeyboardInterrupt:
+        print("Stopped. The same command goes on from here.", file=sys.stderr)
+        sys.exit(130)
