@@ -14,8 +14,8 @@ import httpx
 from django.utils import timezone
 
 from convoy_core.catalogue import read_catalogue
+from convoy_site.catalogue.keeping import keep_mods
 from convoy_site.catalogue.models import Build, Game, Mod, Source
-from convoy_site.catalogue.reading import _keep
 from convoy_site.packs.models import Pack
 from convoy_site.packs.services import NewPack, start_pack
 from convoy_site.people.models import Crew, User
@@ -142,7 +142,7 @@ def load_mods(count: int) -> None:
     first = Mod.objects.filter(slug__startswith="bulk-").count()
     for start in range(first, count, 2_500):
         part = {"mods": [bulk_mod(number, chance) for number in range(start, min(count, start + 2_500))]}
-        _keep(source, list(read_catalogue(part, source.game.profile)))
+        keep_mods(source, list(read_catalogue(part, source.game.profile)))
     Build.objects.filter(mod__source=source).update(gone=False)
     source.etag, source.read_at = "loaded", timezone.now()
     source.save()

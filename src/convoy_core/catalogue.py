@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from .errors import ConvoyError
+from .errors import ConvoyError, MalformedInput
 from .layout import placements
 from .model import Archive, Build, CarriedFile, Channel, Kind, Reach, Side
 from .paths import checked_path
@@ -50,6 +50,8 @@ class ListedMod:
     """Hundredths of five stars' worth: 0 to 500; 0 where nobody has rated it."""
     counterpart: str
     """The mod that does the same job on another loader, if any."""
+    on_removal: str
+    """What removing it does to a saved world, and what to do before, in its author's words."""
     builds: tuple[ListedBuild, ...]
 
 
@@ -59,6 +61,30 @@ class Unreadable:
 
     entry: str
     why: str
+
+
+@dataclass(frozen=True, slots=True)
+class ListedPage:
+    """One page of a catalogue that comes in several: its name below the source's address, and its sha256."""
+
+    name: str
+    sha256: str
+
+
+MAX_PAGES = 20_000
+
+
+def read_index(data: Any) -> list[ListedPage] | None:
+    """The pages of a catalogue, or None when it comes in one piece. Raises MalformedInput, HostileArchive (names)."""
+    top = Fields(data)
+    if not top.has("pages"):
+        return None
+    pages = [ListedPage(checked_path(one.text("name")), one.sha256("sha256")) for one in top.items("pages")]
+    if len(pages) > MAX_PAGES or len({page.name for page in pages}) < len(pages):
+        raise MalformedInput(
+            "The index of the catalogue cannot be used.", f"It names a page twice, or more than {MAX_PAGES}."
+        )
+    return pages
 
 
 def read_catalogue(data: Any, profile: GameProfile) -> Iterator[ListedMod | Unreadable]:
@@ -93,6 +119,7 @@ def _read_mod(fields: Fields, profile: GameProfile) -> ListedMod:
         followers=fields.whole("followers", 0),
         rating=min(500, fields.whole("rating", 0)),
         counterpart=fields.text("counterpart", ""),
+        on_removal=fields.text("on_removal", "", longest=1000),
         builds=tuple(_read_build(one, mod, kind, profile) for one in fields.items("builds")),
     )
 

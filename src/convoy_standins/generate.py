@@ -15,11 +15,14 @@ DEMO = Path(__file__).resolve().parents[2] / "demo"
 FILES_PER_BUILD = 8
 """Data files in each archive beside marker and settings: enough to see placing, few enough to read."""
 
+PAGE, PIECE = 20, 40
+"""A source with more than PIECE mods gives its catalogue in pages of PAGE mods."""
+
 MARKERS = {"tillerway": "waybill.toml", "gauge-hollow": "consist.ini"}
 
 
 def generate(target: Path) -> bool:
-    """Writes TARGET/SOURCE/catalogue.json and TARGET/SOURCE/files/*.zip; says whether there was anything to do."""
+    """Writes TARGET/SOURCE/catalogue.json, its pages, and TARGET/SOURCE/files/*.zip; says whether there was need."""
     inputs = [*sorted(DEMO.rglob("*.toml")), Path(__file__)]
     stamp = hashlib.sha256(b"".join(path.read_bytes() for path in inputs)).hexdigest()
     kept = target / "stamp"
@@ -80,12 +83,29 @@ def write_source(folder: Path, game: str, mods: list[dict[str, Any]]) -> None:
     """One source's folder: its catalogue, and an archive per build."""
     (folder / "files").mkdir(parents=True, exist_ok=True)
     listed = [list_mod(folder, game, mod) for mod in mods]
-    (folder / "catalogue.json").write_text(json.dumps({"mods": listed}, ensure_ascii=False))
+    if len(listed) <= PIECE:
+        (folder / "catalogue.json").write_text(json.dumps({"mods": listed}, ensure_ascii=False))
+        return
+    (folder / "catalogue").mkdir()
+    index = []
+    for start in range(0, len(listed), PAGE):
+        name = f"catalogue/{start // PAGE + 1:03}.json"
+        page = json.dumps({"mods": listed[start : start + PAGE]}, ensure_ascii=False).encode()
+        (folder / name).write_bytes(page)
+        index.append({"name": name, "sha256": hashlib.sha256(page).hexdigest()})
+    (folder / "catalogue.json").write_text(json.dumps({"pages": index}))
+
+
+def read_listed(folder: Path) -> list[dict[str, Any]]:
+    """The mods that a source's folder lists, whether in one piece or in pages."""
+    told = json.loads((folder / "catalogue.json").read_text())
+    pages = [json.loads((folder / page["name"]).read_text()) for page in told.get("pages", [])] or [told]
+    return [mod for page in pages for mod in page["mods"]]
 
 
 def list_mod(folder: Path, game: str, mod: dict[str, Any]) -> dict[str, Any]:
     builds = [list_build(folder, game, mod, build) for build in mod["builds"]]
-    about = ("id", "name", "summary", "author", "category", "kind", "licence", "downloads", "counterpart")
+    about = ("id", "name", "summary", "author", "category", "kind", "licence", "downloads", "counterpart", "on_removal")
     chance = random.Random(mod["id"])
     return {
         "followers": round(mod.get("downloads", 0) * chance.uniform(0.01, 0.06)),

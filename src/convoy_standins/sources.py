@@ -6,7 +6,6 @@ the next n requests for paths that end so misbehave. Only for loopback: anybody 
 
 import asyncio
 import html
-import json
 import sys
 from collections.abc import AsyncIterator
 from pathlib import Path
@@ -16,6 +15,8 @@ from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import FileResponse, HTMLResponse, JSONResponse, PlainTextResponse, Response, StreamingResponse
 from starlette.routing import Route
+
+from .generate import read_listed
 
 SLOW_BYTES, SLOW_SECONDS = 512, 0.5
 """A slow source sends this much, then waits: no reader waits that long for a whole file."""
@@ -81,8 +82,9 @@ def make_app(root: Path) -> Starlette:
 
     async def page(request: Request) -> Response:
         source, mod = request.path_params["source"], request.path_params["mod"]
-        catalogue = root / source / "catalogue.json"
-        listed = json.loads(catalogue.read_text())["mods"] if catalogue.is_file() else []
+        folder = (root / source).resolve()
+        known = folder.parent == root.resolve() and (folder / "catalogue.json").is_file()
+        listed = read_listed(folder) if known else []
         found = next((one for one in listed if one["id"] == mod), None)
         if found is None:
             return PlainTextResponse("There is nothing here.", status_code=404)

@@ -1,14 +1,17 @@
 """Reading sources and finding in what was read. A source that is away or talks nonsense hurts only its freshness."""
 
+import hashlib
 import json
 from pathlib import Path
 from urllib.parse import quote
 
 import httpx
 import pytest
+from django.utils import timezone
 
 from convoy_site.catalogue.models import Build, Mod, Source
-from convoy_site.catalogue.reading import read_source
+from convoy_site.catalogue.reading import PATIENCE, read_source
+from convoy_standins.generate import read_listed
 
 from .conftest import World, serving
 
@@ -18,7 +21,7 @@ def source() -> Source:
 
 
 def listing(sources: Path) -> dict:
-    return json.loads((sources / "harbour-shelf" / "catalogue.json").read_text())
+    return {"mods": read_listed(sources / "harbour-shelf")}
 
 
 def reading(sources: Path, answer) -> Source:
@@ -166,3 +169,107 @@ WORDS = [
 def test_words_their_beginnings_and_slips_find_a_mod(world: World, text: str, first: str) -> None:
     slugs, _ = in_order(world, f"text={quote(text)}")
     assert first in slugs[:3]
+
+
+class Paged:
+    """A source whose catalogue comes in pages; `stop_at` answers that page as a test wants."""
+
+    def __init__(self, mods: list[dict]) -> None:
+        self.mods, self.asked, self.waits = mods, [], []
+        self.stop_at: dict[str, httpx.Response] = {}
+
+    def read(self) -> Source:
+        bodies = {f"catalogue/{at}.json": json.dumps({"mods": [mod]}).encode() for at, mod in enumerate(self.mods)}
+        index = [{"name": name, "sha256": hashlib.sha256(body).hexdigest()} for name, body in bodies.items()]
+
+        def answer(request: httpx.Request) -> httpx.Response:
+            name = request.url.path.removeprefix("/harbour-shelf/")
+            self.asked.append(name)
+            if name in self.stop_at:
+                return self.stop_at[name]
+            if name == "catalogue.json":
+                return httpx.Response(200, json={"pages": index}, headers={"ETag": '"paged"'})
+            return httpx.Response(200, content=bodies[name])
+
+        with httpx.Client(transport=httpx.MockTransport(answer)) as client:
+            read_source(source(), client, self.waits.append)
+        return source()
+
+
+def test_only_changed_pages_are_read_and_a_stopped_reading_goes_on(catalogue, sources: Path) -> None:
+    paged = Paged(listing(sources)["mods"][:4])
+    paged.stop_at["catalogue/2.json"] = httpx.Response(500)
+    stopped = paged.read()
+    assert (stopped.pages_done, stopped.pages_changed, stopped.failures) == (2, 4, 1)
+    assert stopped.rest_until > stopped.read_at
+    assert stopped.etag == '"1"'
+    paged.stop_at.clear()
+    paged.asked.clear()
+    after = paged.read()
+    assert paged.asked == ["catalogue.json", "catalogue/2.json", "catalogue/3.json"]
+    assert (after.etag, after.trouble, after.failures, after.rest_until) == ('"paged"', "", 0, None)
+    listed_now = set(Mod.objects.filter(source=after, builds__gone=False).values_list("slug", flat=True))
+    assert listed_now == {mod["id"] for mod in paged.mods}
+    paged.mods[1] = {**paged.mods[1], "summary": "Newly told."}
+    paged.asked.clear()
+    paged.read()
+    assert paged.asked == ["catalogue.json", "catalogue/1.json"]
+    assert Mod.objects.get(slug=paged.mods[1]["id"]).summary == "Newly told."
+
+
+def test_a_source_is_waited_for_as_it_asks_and_left_alone_when_it_asks_for_long(catalogue, sources: Path) -> None:
+    paged = Paged(listing(sources)["mods"][:2])
+    paged.stop_at["catalogue/1.json"] = httpx.Response(429, headers={"Retry-After": "7"})
+    assert "later" in paged.read().trouble
+    assert paged.waits.count(7) == PATIENCE - 1
+    paged.stop_at["catalogue/1.json"] = httpx.Response(503, headers={"Retry-After": "5000"})
+    paged.waits.clear()
+    left = paged.read()
+    assert 5000 not in paged.waits
+    assert (left.rest_until - timezone.now()).total_seconds() > 3_900
+
+
+def test_a_page_that_is_not_the_one_named_is_not_kept(catalogue, sources: Path) -> None:
+    paged = Paged(listing(sources)["mods"][:2])
+    paged.stop_at["catalogue/0.json"] = httpx.Response(200, json={"mods": []})
+    before = Build.objects.filter(gone=False, mod__slug=paged.mods[0]["id"]).count()
+    after = paged.read()
+    assert "not the page that the index names" in after.trouble
+    assert after.etag == ""
+    assert Mod.objects.get(slug=paged.mods[1]["id"]).builds.filter(gone=False).exists()
+    assert before > 0
+
+
+@pytest.mark.parametrize(
+    "index",
+    [{"pages": [{"name": "../../secret", "sha256": "a" * 64}]}, {"pages": [{"name": "a"}]}, {"pages": 3},
+     {"pages": [{"name": "a", "sha256": "a" * 64}] * 2}],
+)  # fmt: skip
+def test_an_index_that_cannot_be_used_changes_nothing(catalogue, sources: Path, index: dict) -> None:
+    before = Build.objects.filter(gone=False).count()
+    assert reading(sources, lambda request: httpx.Response(200, json=index)).trouble.startswith("Not read")
+    assert Build.objects.filter(gone=False).count() == before
+
+
+def test_ten_thousand_builds_of_one_mod_and_odd_versions_are_taken_as_they_are(catalogue, sources: Path) -> None:
+    rivet = next(mod for mod in listing(sources)["mods"] if mod["id"] == "rivet")
+    build = rivet["builds"][0]
+
+    def version(text: str) -> dict:
+        archive = {**build["archive"], "sha256": hashlib.sha256(text.encode()).hexdigest()}
+        return {**build, "version": text, "archive": archive, "files": build["files"][:1]}
+
+    odd = ["spring evening", "v3", "2.1-1.0.7", "0" * 100, "<b>1</b>", "版本 7"]
+    many = {**rivet, "name": "Нитка <script>", "builds": [version(text) for text in odd] + [
+        version(f"9.{number}") for number in range(10_000)]}  # fmt: skip
+    self_needed = {
+        **rivet,
+        "id": "self-needed",
+        "builds": [{**build, "needs": {"self-needed": ">=99", "nowhere": "*"}}],
+    }
+    bad_range = {**rivet, "id": "bad-range", "builds": [{**build, "needs": {"rivet": "~> 1.x"}}]}
+    after = reading(sources, lambda request: httpx.Response(200, json={"mods": [many, self_needed, bad_range]}))
+    assert after.trouble.startswith("bad-range:")
+    assert len(after.trouble.splitlines()) == 1
+    assert Build.objects.filter(mod__slug="rivet", gone=False).count() == 10_000 + len(odd)
+    assert Build.objects.filter(mod__slug="self-needed").exists()

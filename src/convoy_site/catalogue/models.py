@@ -41,15 +41,38 @@ class Source(models.Model):
     game = models.ForeignKey(Game, models.PROTECT, related_name="sources")
     address = models.URLField()
     pickup = models.CharField(max_length=10, choices=_choices(Pickup))
+    crew = models.ForeignKey("people.Crew", models.CASCADE, null=True, related_name="sources")
+    """Set where the builds are a crew's own: nobody else sees them."""
     etag = models.CharField(max_length=200, blank=True)
     read_at = models.DateTimeField(null=True)
     trouble = models.TextField(blank=True)
+    failures = models.PositiveSmallIntegerField(default=0)
+    rest_until = models.DateTimeField(null=True)
+    """Left alone until then, after failures or because it asked for it."""
+    pages_done = models.PositiveIntegerField(default=0)
+    pages_changed = models.PositiveIntegerField(default=0)
+    """Of the reading under way, or of the last one."""
+
+
+class SourcePage(models.Model):
+    """One page of a source's catalogue as it was last kept: a reading passes by those whose hash is the same."""
+
+    source = models.ForeignKey(Source, models.CASCADE, related_name="pages")
+    name = models.CharField(max_length=250, blank=True)
+    sha256 = models.CharField(max_length=64)
+    mods = ArrayField(models.CharField(max_length=80))
+    troubles = ArrayField(models.TextField(), default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["source", "name"], name="one_page_per_name")]
 
 
 class Mod(models.Model):
     game = models.ForeignKey(Game, models.PROTECT, related_name="mods")
     slug = models.CharField(max_length=80)
     source = models.ForeignKey(Source, models.PROTECT, related_name="mods")
+    crew = models.ForeignKey("people.Crew", models.CASCADE, null=True, related_name="mods")
+    """Its source's: set where only that crew may see it."""
     name = models.CharField(max_length=120)
     summary = models.CharField(max_length=500, blank=True)
     author = models.CharField(max_length=120, blank=True)
@@ -72,6 +95,8 @@ class Mod(models.Model):
     channels = ArrayField(models.CharField(max_length=10), default=list)
     words = SearchVectorField(null=True)
     """Name, summary, author and category, for searching by whole words and their beginnings."""
+    on_removal = models.CharField(max_length=1000, blank=True)
+    """What removing it does to a saved world, and what to do before."""
     provides = ArrayField(models.CharField(max_length=80), default=list)
     """Mods for which some build of this one stands in."""
     fits = ArrayField(models.CharField(max_length=60), default=list)
@@ -107,6 +132,10 @@ class Build(models.Model):
     """Where the archive lies, relative to the source's address."""
     files = models.JSONField()
     """Rows [path, size, sha256] of the archive's members."""
+    unpacked = models.PositiveBigIntegerField(default=0)
+    """Bytes that its files take."""
+    marks = ArrayField(models.BigIntegerField(), default=list)
+    """Short hashes of its largest files (`convoy_core.takeover`), by which a folder without a name is recognised."""
     refused = models.CharField(max_length=600, blank=True)
     change_log = models.TextField(blank=True)
     gone = models.BooleanField(default=False)
@@ -114,3 +143,26 @@ class Build(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["mod", "version"], name="one_build_per_version")]
+        indexes = [
+            GinIndex(fields=["marks"], name="build_marks"),
+            models.Index(fields=["archive_sha256"], name="build_by_archive"),
+        ]
+
+
+class OwnFile(models.Model):
+    """An archive that somebody of a crew dropped in. Kept for the crew alone, and only what a build names stays."""
+
+    crew = models.ForeignKey("people.Crew", models.CASCADE, related_name="files")
+    sha256 = models.CharField(max_length=64)
+    name = models.CharField(max_length=250)
+    size = models.PositiveBigIntegerField()
+    by = models.ForeignKey("people.User", models.PROTECT, related_name="+")
+    at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["crew", "sha256"], name="one_file_per_crew")]
+
+    @property
+    def place(self) -> str:
+        """Where its bytes lie in Django's storage: per crew, so that what one removes another keeps."""
+        return f"own/{self.crew_id}/{self.sha256}"

@@ -1,189 +1,165 @@
-"""Reads a source's catalogue into the database: only when it changed, and without harm when it is away or nonsense."""
+"""Reads a source's catalogue: only what changed, page by page, politely, and without harm when it is away or nonsense.
 
+Each page is kept in one transaction together with its hash, so that a reading which was stopped goes on at the next
+page. The index's ETag is kept only when every page of it has been read.
+"""
+
+import hashlib
 import json
 import logging
-from collections.abc import Sequence
-from datetime import date
+import random
+import time
+from collections.abc import Callable
+from contextlib import nullcontext
+from dataclasses import dataclass
+from datetime import timedelta
 
 import httpx
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.catalogue import ListedBuild, ListedMod, Unreadable, read_catalogue
+from convoy_core.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
 from convoy_core.errors import ConvoyError
-from convoy_core.profile import GameProfile
 
-from .models import Build, Mod, Source
-from .search import WORDS
+from .keeping import forget_all_but, keep_mods
+from .models import Source, SourcePage
 
 TIMEOUT_SECONDS = 20
-MAX_CATALOGUE_BYTES = 512 * 1024 * 1024
-"""Bytes. 50,000 mods with 400,000 builds are some 300 MB; more is nonsense."""
+MAX_PAGE_BYTES = 64 * 1024 * 1024
+"""Bytes of one page or of a catalogue in one piece: some 10,000 mods."""
+
+PAUSE_SECONDS = 0.02
+"""Between two pages of one source: a reader is nobody's emergency."""
+
+LONGEST_WAIT_SECONDS = 30
+"""A source that asks us to wait longer is read on at a later turn instead."""
+
+PATIENCE = 4
+"""Tries for one page within one reading."""
+
+FIRST_REST, LONGEST_REST = timedelta(minutes=5), timedelta(hours=6)
+"""How long a source in trouble is left alone: doubled with each failure."""
 
 NOT_READ = "Not read"
 
 log = logging.getLogger(__name__)
 
 
-def read_source(source: Source, client: httpx.Client | None = None) -> None:
+class _ComeLater(Exception):
+    """The source asked for a longer rest than one reading waits. Carries the seconds."""
+
+    def __init__(self, seconds: float) -> None:
+        super().__init__("it asks us to come later")
+        self.seconds = seconds
+
+
+def read_source(
+    source: Source, client: httpx.Client | None = None, sleep: Callable[[float], None] = time.sleep
+) -> None:
     """Brings a source's mods up to date. What went wrong is written to the source, never raised."""
     try:
-        _read(source, client or httpx.Client(timeout=TIMEOUT_SECONDS))
-    except (httpx.HTTPError, ConvoyError, ValueError) as error:
+        own = httpx.Client(timeout=TIMEOUT_SECONDS, follow_redirects=True)
+        with own if client is None else nullcontext(client) as open_client:
+            _Reading(source, open_client, sleep).run()
+        source.failures, source.rest_until = 0, None
+    except (httpx.HTTPError, ConvoyError, ValueError, RecursionError, _ComeLater) as error:
         source.trouble = f"{NOT_READ}: {error}"[:2000]
+        source.failures += 1
+        rest = min(FIRST_REST * 2 ** min(source.failures - 1, 10), LONGEST_REST)
+        if isinstance(error, _ComeLater):
+            rest = max(rest, min(timedelta(seconds=error.seconds), LONGEST_REST))
+        source.rest_until = timezone.now() + rest * random.uniform(0.8, 1.2)  # noqa: S311 - so that not all return at once
         log.warning("source %s: %s", source.id, error)
     source.save()
 
 
-def _read(source: Source, client: httpx.Client) -> None:
-    headers = {"If-None-Match": source.etag} if source.etag else {}
-    with client.stream("GET", f"{source.address}/catalogue.json", headers=headers) as reply:
-        if reply.status_code == 304:
-            source.read_at = timezone.now()
+@dataclass
+class _Reading:
+    source: Source
+    client: httpx.Client
+    sleep: Callable[[float], None]
+
+    def run(self) -> None:
+        source = self.source
+        reply = self._ask("catalogue.json", {"If-None-Match": source.etag} if source.etag else {})
+        if reply is None:
             source.trouble = "" if source.trouble.startswith(NOT_READ) else source.trouble
-            return
-        reply.raise_for_status()
-        body = bytearray()
-        for chunk in reply.iter_bytes():
-            body += chunk
-            if len(body) > MAX_CATALOGUE_BYTES:
-                raise ValueError("its catalogue is larger than 512 MB")
-    entries = list(read_catalogue(json.loads(body), source.game.profile))
-    mods = [entry for entry in entries if isinstance(entry, ListedMod)]
-    unread = [entry for entry in entries if isinstance(entry, Unreadable)]
-    taken = _keep(source, mods)
-    troubles = [f"{one.entry}: {one.why}" for one in unread] + taken
-    source.trouble = "\n".join(troubles)[:2000]
-    source.etag = reply.headers.get("etag", "")[:200]
-    source.read_at = timezone.now()
+        else:
+            body, etag = reply
+            told = json.loads(body)
+            pages = read_index(told)
+            bad = (
+                self._read_pages(pages) if pages is not None else self._keep("", hashlib.sha256(body).hexdigest(), told)
+            )
+            self._forget({page.name for page in pages} if pages is not None else {""})
+            kept = source.pages.values_list("troubles", flat=True)
+            source.trouble = "\n".join([*bad, *(line for lines in kept for line in lines)])[:2000]
+            source.etag = "" if bad else etag[:200]
+        source.read_at = timezone.now()
+
+    def _read_pages(self, pages: list[ListedPage]) -> list[str]:
+        """Reads the pages whose hash is not the one that was kept. Gives what spoke against each unread one."""
+        source, bad = self.source, []
+        known = dict(source.pages.values_list("name", "sha256"))
+        changed = [page for page in pages if known.get(page.name) != page.sha256]
+        self._progress(0, len(changed))
+        for number, page in enumerate(changed, 1):
+            body, _ = self._ask(page.name) or (b"", "")
+            if hashlib.sha256(body).hexdigest() != page.sha256:
+                bad.append(f"{page.name}: it is not the page that the index names. It is read again next time.")
+            else:
+                bad += self._keep(page.name, page.sha256, json.loads(body))
+            self._progress(number, len(changed))
+            self.sleep(PAUSE_SECONDS)
+        return bad
+
+    @transaction.atomic
+    def _keep(self, name: str, sha256: str, told: object) -> list[str]:
+        entries = list(read_catalogue(told, self.source.game.profile))
+        mods = [entry for entry in entries if isinstance(entry, ListedMod)]
+        troubles = [f"{one.entry}: {one.why}" for one in entries if isinstance(one, Unreadable)]
+        troubles += keep_mods(self.source, mods)
+        kept = {"sha256": sha256, "mods": [one.id for one in mods], "troubles": troubles}
+        SourcePage.objects.update_or_create(source=self.source, name=name, defaults=kept)
+        return []
+
+    @transaction.atomic
+    def _forget(self, names: set[str]) -> None:
+        """Pages that the index no longer names, and the builds of mods that stand on no page any more."""
+        self.source.pages.exclude(name__in=names).delete()
+        forget_all_but(
+            self.source, {slug for mods in self.source.pages.values_list("mods", flat=True) for slug in mods}
+        )
+
+    def _progress(self, done: int, of: int) -> None:
+        self.source.pages_done, self.source.pages_changed = done, of
+        Source.objects.filter(pk=self.source.pk).update(pages_done=done, pages_changed=of)
+
+    def _ask(self, path: str, headers: dict[str, str] | None = None) -> tuple[bytes, str] | None:
+        """Body and ETag, or None when nothing changed. Waits as the source asks; raises when it stays away."""
+        for attempt in range(PATIENCE):
+            with self.client.stream("GET", f"{self.source.address}/{path}", headers=headers) as reply:
+                if reply.status_code == 304:
+                    return None
+                if reply.status_code not in (429, 503):
+                    reply.raise_for_status()
+                    return _body(reply), reply.headers.get("etag", "")
+                wait = _asked_wait(reply) or 2**attempt
+            if wait > LONGEST_WAIT_SECONDS or attempt == PATIENCE - 1:
+                raise _ComeLater(wait)
+            self.sleep(wait)
+        raise AssertionError("the last attempt returns or raises")
 
 
-@transaction.atomic
-def _keep(source: Source, listed: Sequence[ListedMod]) -> list[str]:
-    """Writes mods and builds; gives a sentence for each that was not taken."""
-    known = {mod.slug: mod for mod in Mod.objects.filter(game=source.game, slug__in=[one.id for one in listed])}
-    troubles = [
-        f"{one.id}: {known[one.id].source_id} has it already."
-        for one in listed
-        if one.id in known and known[one.id].source_id != source.id
-    ]
-    ours = [one for one in listed if one.id not in known or known[one.id].source_id == source.id]
-    rows = Mod.objects.bulk_create(
-        [_mod_row(source, one) for one in ours],
-        batch_size=1000,
-        update_conflicts=True,
-        unique_fields=["game", "slug"],
-        update_fields=[
-            "name", "summary", "author", "category", "kind", "licence", "page",
-            "downloads", "counterpart", "updated", "provides", "fits", "followers", "rating", "added", "needs", "sides",
-            "reaches", "channels",
-        ],
-    )  # fmt: skip
-    Mod.objects.filter(pk__in=[row.pk for row in rows]).update(words=WORDS)
-    troubles += _keep_builds([(row, one.builds) for row, one in zip(rows, ours, strict=True)])
-    Build.objects.filter(mod__source=source).exclude(mod__slug__in=[one.id for one in ours]).update(gone=True)
-    return troubles
+def _body(reply: httpx.Response) -> bytes:
+    body = bytearray()
+    for chunk in reply.iter_bytes():
+        body += chunk
+        if len(body) > MAX_PAGE_BYTES:
+            raise ValueError(f"a page of its catalogue is larger than {MAX_PAGE_BYTES // 2**20} MB")
+    return bytes(body)
 
 
-def _keep_builds(listed: Sequence[tuple[Mod, Sequence[ListedBuild]]]) -> list[str]:
-    """Adds new builds, marks vanished ones; a known version with another archive is refused and named."""
-    known: dict[int, dict[str, tuple[int, str, bool]]] = {}
-    found = Build.objects.filter(mod__in=[mod for mod, _ in listed])
-    for mod, version, pk, sha256, gone in found.values_list("mod_id", "version", "pk", "archive_sha256", "gone"):
-        known.setdefault(mod, {})[version] = (pk, sha256, gone)
-    troubles, fresh, vanished, back = [], [], [], []
-    for mod, builds in listed:
-        there = known.get(mod.pk, {})
-        names = {one.build.version.text for one in builds}
-        vanished += [pk for version, (pk, _, gone) in there.items() if version not in names and not gone]
-        for one in builds:
-            if one.build.version.text not in there:
-                fresh.append(_build_row(mod, one))
-                there[one.build.version.text] = (0, one.archive.sha256, False)
-            elif there[one.build.version.text][1] != one.archive.sha256:
-                troubles.append(f"{mod.slug} {one.build.version}: listed with another archive than before; not taken.")
-            elif there[one.build.version.text][2]:
-                back.append(there[one.build.version.text][0])
-    Build.objects.bulk_create(fresh, batch_size=1000)
-    Build.objects.filter(pk__in=vanished).update(gone=True)
-    Build.objects.filter(pk__in=back).update(gone=False)
-    return troubles
-
-
-def _mod_row(source: Source, listed: ListedMod) -> Mod:
-    dates = [day for one in listed.builds if (day := _day(one.date))]
-    return Mod(
-        game=source.game,
-        source=source,
-        slug=listed.id,
-        name=listed.name,
-        summary=listed.summary,
-        author=listed.author,
-        category=listed.category,
-        kind=listed.kind,
-        licence=listed.licence,
-        page=listed.page,
-        downloads=listed.downloads,
-        counterpart=listed.counterpart,
-        followers=listed.followers,
-        rating=listed.rating,
-        updated=max(dates, default=None),
-        added=min(dates, default=None),
-        needs=sorted({name for one in listed.builds for name in one.build.needs}),
-        sides=sorted({one.side for one in listed.builds}),
-        reaches=sorted({one.reach for one in listed.builds}),
-        channels=sorted({one.build.channel for one in listed.builds}),
-        provides=sorted({name for one in listed.builds for name in one.build.provides}),
-        fits=_fits(listed, source.game.profile),
-    )
-
-
-def _build_row(mod: Mod, listed: ListedBuild) -> Build:
-    build = listed.build
-    return Build(
-        mod=mod,
-        version=build.version.text,
-        channel=build.channel,
-        date=_day(listed.date),
-        side=listed.side,
-        reach=listed.reach,
-        relations={
-            "games": build.games.text,
-            "loaders": {name: str(wanted) for name, wanted in build.loaders.items()},
-            "needs": {name: str(wanted) for name, wanted in build.needs.items()},
-            "breaks": {name: str(wanted) for name, wanted in build.breaks.items()},
-            "provides": {name: str(version) for name, version in build.provides.items()},
-        },
-        archive_name=listed.archive.name,
-        archive_size=listed.archive.size,
-        archive_sha256=listed.archive.sha256,
-        url=listed.url,
-        files=[[file.path, file.size, file.sha256] for file in listed.files],
-        refused=listed.refused[:600],
-        change_log=listed.change_log,
-    )
-
-
-def _fits(listed: ListedMod, profile: GameProfile) -> list[str]:
-    """Every `VERSION` and `VERSION/LOADER` that some installable build is made for: what the finder filters by."""
-    builds = [one.build for one in listed.builds if not one.refused]
-    found = set()
-    for game in profile.versions:
-        for build in builds:
-            if not build.games.holds(game.version):
-                continue
-            if not build.loaders:
-                found.add(str(game.version))
-            for loader in profile.loaders:
-                wanted = build.loaders.get(loader.id)
-                runs = any(wanted.holds(one.version) for one in loader.versions_for(game.version)) if wanted else False
-                if runs or not build.loaders:
-                    found.add(f"{game.version}/{loader.id}")
-    return sorted(found)
-
-
-def _day(text: str) -> date | None:
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        return None
+def _asked_wait(reply: httpx.Response) -> float:
+    asked = reply.headers.get("retry-after", "")
+    return float(asked) if asked.isdecimal() and len(asked) < 8 else 0
