@@ -50,7 +50,9 @@ class _Again(Exception):
 
 
 class Fetcher:
-    """Fetches into one store. `told` is called with (bytes, what) as bytes arrive; it must not block."""
+    """Fetches into one store. `told` is called with (bytes, what) as bytes arrive; it must not block.
+    `credentials` gives the headers for an address.
+    """
 
     def __init__(
         self,
@@ -58,11 +60,13 @@ class Fetcher:
         addresses: Mapping[str, str],
         told: Callable[[int, str], None],
         limits: Limits = Limits(),
+        credentials: Callable[[str], Mapping[str, str]] = lambda address: {},
     ) -> None:
         self._store = store
         self._addresses = addresses
         self._told = told
         self._limits = limits
+        self._credentials = credentials
         self._client = httpx.Client(
             timeout=limits.timeout_seconds,
             follow_redirects=True,
@@ -122,7 +126,7 @@ class Fetcher:
         if have >= build.archive.size:
             part.unlink(missing_ok=True)
             have = 0
-        headers = {"Range": f"bytes={have}-"} if have else {}
+        headers = {**self._credentials(address), **({"Range": f"bytes={have}-"} if have else {})}
         try:
             with self._client.stream("GET", address, headers=headers) as reply:
                 if reply.status_code == 416:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from convoy_core.paths import checked_path
+from convoy_core.paths import AGENT_FOLDER, checked_path
 
 from .errors import DiskFull, FolderRefused
 
@@ -92,3 +92,19 @@ def remove_empty_folders(root: Path, path: str) -> None:
         except OSError:
             return
         folder = folder.parent
+
+
+def walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:
+    """Files (and links, which are not followed) below a folder but for the agent's own, as (path, entry)."""
+    pending = [("", str(root))]
+    while pending:
+        prefix, folder = pending.pop()
+        with os.scandir(folder) as entries:
+            for entry in entries:
+                path = prefix + entry.name
+                if not prefix and entry.name == AGENT_FOLDER:
+                    continue
+                if entry.is_dir(follow_symlinks=False):
+                    pending.append((path + "/", entry.path))
+                else:
+                    yield path, entry

@@ -14,7 +14,6 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
-from typing import Any
 
 from filelock import FileLock, Timeout
 
@@ -26,7 +25,7 @@ from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint, verify
 
 from .errors import BadRelease, FolderRefused, NotPaired, SomebodyElse
-from .files import sha256_of, told_when_full, write_at_once
+from .files import sha256_of, told_when_full, walk, write_at_once
 from .site import Pairing, SignedRelease
 
 Sight = tuple[int, int, int]
@@ -161,7 +160,7 @@ class Folder:
     def scan(self, record: Record, thorough: bool = False) -> dict[str, tuple[str, Sight]]:
         """Every file with its sha256 and sight. Unless `thorough`, files that look as recorded are not hashed."""
         found: dict[str, tuple[str, Sight]] = {}
-        for path, entry in _walk(self.root):
+        for path, entry in walk(self.root):
             stat = entry.stat(follow_symlinks=False)
             sight = (stat.st_size, stat.st_mtime_ns, stat.st_ctime_ns)
             known = record.files.get(path)
@@ -193,19 +192,3 @@ def deviations(share: Lock, scan: Mapping[str, str]) -> dict[str, Deviation]:
 
 def share_of(recipe: Recipe, pairing: Pairing) -> Lock:
     return recipe.lock.share(Side(pairing.side))
-
-
-def _walk(root: Path) -> Iterator[tuple[str, Any]]:
-    """Files (and links, which are not followed) below a folder but for the agent's own, as (path, entry)."""
-    pending = [("", str(root))]
-    while pending:
-        prefix, folder = pending.pop()
-        with os.scandir(folder) as entries:
-            for entry in entries:
-                path = prefix + entry.name
-                if not prefix and entry.name == AGENT_FOLDER:
-                    continue
-                if entry.is_dir(follow_symlinks=False):
-                    pending.append((path + "/", entry.path))
-                else:
-                    yield path, entry

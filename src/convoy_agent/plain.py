@@ -1,11 +1,13 @@
-"""Commands that take and give plain files, and touch no installation: `resolve`, `why`, `why-not`, `inspect`."""
+"""Commands that take and give plain files, and touch no installation."""
 
 from __future__ import annotations
 
 import gc
 import json
+import os
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -19,9 +21,11 @@ from convoy_core.resolve import Eligible, Impossible, Problem, Solved, why_not_a
 from convoy_core.resolve import resolve as find_lock
 from convoy_core.resolve import why as paths_to
 from convoy_core.resolve.wire import read_problem, write_answer
+from convoy_core.takeover import FORMAT
+from convoy_core.words import counted
 
 from .archives import contents, hashes, marker_of
-from .files import sha256_of
+from .files import sha256_of, walk, write_at_once
 
 plain = typer.Typer()
 
@@ -100,6 +104,30 @@ def inspect(
         told["hashes"] = dict(hashes(archive, members))
     print(json.dumps(told, ensure_ascii=False, indent=1))
     raise typer.Exit(0 if found.is_fine else 1)
+
+
+@plain.command()
+def scan(
+    folder: Annotated[Path, typer.Argument(help="The game's folder, or one that somebody filled by hand.")],
+    out: Annotated[Path | None, typer.Option("--out", help="Write the listing here, not to standard output.")] = None,
+) -> None:
+    """List a folder: every file with its size and hash. A pack's page takes the listing over into a draft."""
+    if not folder.is_dir():
+        raise MalformedInput(f"{folder} is no folder.", now="Name the game's folder.")
+    rows = [[path, entry.stat().st_size, sha256_of(Path(entry.path))] for path, entry in _plain_files(folder)]
+    text = json.dumps({"format": FORMAT, "files": sorted(rows)}, ensure_ascii=True, separators=(",", ":"))
+    if out:
+        write_at_once(out, text.encode())
+        print(f"{counted(len(rows), 'file')} listed in {out}.")
+    else:
+        print(text)
+
+
+def _plain_files(folder: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:
+    """Links, pipes and devices are passed by: following them could lead anywhere. Names that are no text, too."""
+    for path, entry in walk(folder):
+        if entry.is_file(follow_symlinks=False) and path.isprintable():
+            yield path, entry
 
 
 def _problem() -> Problem:

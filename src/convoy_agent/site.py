@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urljoin
 
 import httpx
 
@@ -73,6 +74,7 @@ class Site:
     """The paired site. Use as a context."""
 
     def __init__(self, pairing: Pairing) -> None:
+        self._site, self._token = f"{pairing.site.rstrip('/')}/", pairing.token
         self._client = _client(pairing.site, pairing.token)
 
     def __enter__(self) -> Site:
@@ -83,7 +85,12 @@ class Site:
 
     def head(self) -> Head:
         told = _ask(self._client, "GET", "agent/head").json()
-        return Head(str(told["number"]), dict(told["sources"]))
+        sources = {str(name): urljoin(self._site, str(address)) for name, address in told["sources"].items()}
+        return Head(str(told["number"]), sources)
+
+    def credentials(self, address: str) -> dict[str, str]:
+        """Headers for fetching from an address: the token for this very site, and nothing for anybody else."""
+        return {"Authorization": f"Bearer {self._token}"} if address.startswith(f"{self._site}api/") else {}
 
     def release(self, number: str) -> SignedRelease:
         """The signed bytes, unverified: the caller checks them against the pinned key."""

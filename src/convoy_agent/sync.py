@@ -96,7 +96,7 @@ def sync(
             _refuse_full(folder, store, plan)
             if plan.fetch:
                 progress.phase("fetching", plan.fetch_bytes)
-                Fetcher(store, head.sources, progress.add, limits).fetch_all(plan.fetch)
+                Fetcher(store, head.sources, progress.add, limits, site.credentials).fetch_all(plan.fetch)
             aside: tuple[str, ...] = ()
             if plan.moves or record.release != recipe.number:
                 progress.phase("placing", plan.place_bytes)

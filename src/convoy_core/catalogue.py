@@ -31,6 +31,8 @@ class ListedBuild:
     url: str
     files: tuple[CarriedFile, ...]
     change_log: str
+    memory: int
+    """MB that it wants, as its author says; 0 where nobody said."""
     refused: str
 
 
@@ -52,6 +54,8 @@ class ListedMod:
     """The mod that does the same job on another loader, if any."""
     on_removal: str
     """What removing it does to a saved world, and what to do before, in its author's words."""
+    pictures: tuple[str, ...]
+    """Addresses relative to the source's, the most telling first."""
     builds: tuple[ListedBuild, ...]
 
 
@@ -72,6 +76,9 @@ class ListedPage:
 
 
 MAX_PAGES = 20_000
+MAX_PICTURES = 6
+MAX_MEMORY = 2**20
+"""MB that one build may say it wants."""
 
 
 def read_index(data: Any) -> list[ListedPage] | None:
@@ -120,6 +127,7 @@ def _read_mod(fields: Fields, profile: GameProfile) -> ListedMod:
         rating=min(500, fields.whole("rating", 0)),
         counterpart=fields.text("counterpart", ""),
         on_removal=fields.text("on_removal", "", longest=1000),
+        pictures=tuple(checked_path(one) for one in fields.strings("pictures")[:MAX_PICTURES]),
         builds=tuple(_read_build(one, mod, kind, profile) for one in fields.items("builds")),
     )
 
@@ -143,6 +151,7 @@ def _read_build(fields: Fields, mod: str, kind: Kind, profile: GameProfile) -> L
         archive=Archive(archive.text("name"), archive.whole("size"), archive.sha256("sha256")),
         url=fields.text("url", ""),
         files=files,
+        memory=min(fields.whole("memory_mb", 0), MAX_MEMORY),
         change_log=fields.text("change_log", "", longest=20_000),
         refused=_refused(files, mod, kind, profile),
     )

@@ -68,6 +68,11 @@ class Base:
     version: Version
     loader: str = ""
     loader_version: Version | None = None
+    names: Mapping[str, str] = field(default_factory=dict, compare=False, repr=False)
+    """What loaders are called in sentences, by id; where one is missing, its id is said."""
+
+    def called(self, loader: str) -> str:
+        return self.names.get(loader, loader)
 
     def as_text(self) -> str:
         text = f"{self.game} {self.version}"
@@ -121,14 +126,14 @@ def misfit(build: Build, base: Base) -> str:
     if not build.loaders:
         return ""
     if not base.loader:
-        return f"runs on {_either(build.loaders)} only, and the base has no loader"
+        return f"runs on {_either(build, base)} only, and the base has no loader"
     wanted = build.loaders.get(base.loader)
     if wanted is None:
-        return f"made for {_either(build.loaders)}, not {base.loader}"
+        return f"made for {_either(build, base)}, not {base.called(base.loader)}"
     if base.loader_version is None or not wanted.holds(base.loader_version):
-        return f"wants {base.loader} {wanted.in_words()}, the base has {base.loader_version}"
+        return f"wants {base.called(base.loader)} {wanted.in_words()}, the base has {base.loader_version}"
     return ""
 
 
-def _either(names: Mapping[str, Range]) -> str:
-    return " or ".join(sorted(names))
+def _either(build: Build, base: Base) -> str:
+    return " or ".join(sorted(base.called(loader) for loader in build.loaders))

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from .errors import ConvoyError, MalformedInput
+from .fit import Estimate, MemoryFigures
 from .model import Base, Kind
 from .ranges import Range, parse_range
 from .reading import Fields
@@ -75,8 +76,13 @@ class GameProfile:
     """Newest first."""
     loaders: tuple[Loader, ...]
     kinds: Mapping[Kind, KindLayout]
+    memory: MemoryFigures
     managed: tuple[str, ...]
     """Folders in which a file that the pack does not name is a difference, not the member's own business."""
+
+    @property
+    def loader_names(self) -> dict[str, str]:
+        return {loader.id: loader.name for loader in self.loaders}
 
     def game_version(self, text: str) -> GameVersion:
         wanted = parse_version(text)
@@ -105,10 +111,10 @@ class GameProfile:
         found = []
         for game in self.versions:
             if not self.loaders:
-                found.append(Base(self.id, game.version))
+                found.append(Base(self.id, game.version, names=self.loader_names))
             for loader in self.loaders:
                 if newest := loader.versions_for(game.version)[:1]:
-                    found.append(Base(self.id, game.version, loader.id, newest[0].version))
+                    found.append(Base(self.id, game.version, loader.id, newest[0].version, self.loader_names))
         return found
 
     def neighbours(self, base: Base) -> list[Base]:
@@ -128,12 +134,12 @@ class GameProfile:
         """A base of this game. Raises NoSuchBase when the parts do not exist or do not go together."""
         game = self.game_version(version)
         if not loader:
-            return Base(self.id, game.version)
+            return Base(self.id, game.version, names=self.loader_names)
         chosen = self.loader(loader)
         wanted = parse_version(loader_version)
         for one in chosen.versions_for(game.version):
             if one.version == wanted:
-                return Base(self.id, game.version, loader, one.version)
+                return Base(self.id, game.version, loader, one.version, self.loader_names)
         raise NoSuchBase(
             f"{chosen.name} {loader_version} does not run on {self.name} {game.label}.",
             now="Choose one of the loader versions listed for it.",
@@ -163,6 +169,7 @@ def read_profile(text: str) -> GameProfile:
         versions=tuple(sorted(versions, key=lambda one: one.version, reverse=True)),
         loaders=tuple(_loader(one) for one in top.items("loaders")),
         kinds={Kind(kind): _layout(top.fields("kinds").fields(kind)) for kind in top.mapping("kinds")},
+        memory=_memory(top.fields("memory")) if top.has("memory") else MemoryFigures(0, {}),
         managed=top.strings("managed"),
     )
 
@@ -178,6 +185,13 @@ def _loader(fields: Fields) -> Loader:
             for one in fields.items("versions")
         ),
     )
+
+
+def _memory(fields: Fields) -> MemoryFigures:
+    estimates = fields.fields("estimates")
+    each = {Kind(kind): estimates.fields(kind) for kind in fields.mapping("estimates")}
+    found = {kind: Estimate(one.number("each"), one.number("per_mb")) for kind, one in each.items()}
+    return MemoryFigures(fields.whole("base"), found)
 
 
 def _layout(fields: Fields) -> KindLayout:

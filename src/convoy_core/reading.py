@@ -31,6 +31,12 @@ class Fields:
             raise _malformed(self._path(name), "a whole number of 0 or more")
         return value
 
+    def number(self, name: str) -> float:
+        value = self._get(name, None)
+        if not isinstance(value, int | float) or isinstance(value, bool) or not 0 <= value < 2**53:
+            raise _malformed(self._path(name), "a number of 0 or more")
+        return float(value)
+
     def flag(self, name: str, default: bool | None = None) -> bool:
         value = self._get(name, default)
         if not isinstance(value, bool):

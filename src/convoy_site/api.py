@@ -15,6 +15,7 @@ from .installations.agent_api import router as agent
 from .installations.api import router as installations
 from .packs.ahead_api import router as ahead
 from .packs.api import router as packs
+from .packs.ways_in_api import router as ways_in
 from .people.api import router as people
 from .releases.api import router as releases
 from .shapes import Done, Refusal
@@ -98,5 +99,5 @@ def health(request: HttpRequest) -> Done:
     return Done()
 
 
-for router in (people, catalogue, packs, ahead, releases, installations, agent):
+for router in (people, catalogue, packs, ahead, ways_in, releases, installations, agent):
     api.add_router("", router)

@@ -104,6 +104,9 @@ WHITENOISE_IMMUTABLE_FILE_TEST = _never_changes
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 """Bytes. The largest honest request is an agent's report naming some ten thousand paths."""
 
+MEDIA_ROOT = DATA / "files"
+"""What is kept as files: archives of crews' own builds, and pictures that were fetched once. Never served as such."""
+
 STANDIN_MACHINES = DATA / "machines"
 """Folders that stand for members' machines in the demo; the worker runs the agent only in there."""
 

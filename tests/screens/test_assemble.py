@@ -37,7 +37,7 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     edda.press("Paste a list")
     edda.fill("Links or names, one a line", f"{FORTY}sluice-books\nno such thing at all")
     edda.press("Look them up")
-    edda.sees("36 to come in, 2 refused", "made for capstan, not bosun", "No source has a mod of this name")
+    edda.sees("36 to come in, 2 refused", "made for Capstan, not Bosun", "No source has a mod of this name")
     assert edda.complaints() == []
     edda.press("Add these 36")
     edda.sees("36 chosen + 4 brought in = 40", "Chosen (36)")

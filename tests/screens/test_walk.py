@@ -109,7 +109,7 @@ def test_assemble(people: People, kept: dict[str, str]) -> None:
     wren.sees("Fog over Fen removed", "2 chosen + 2 brought in = 4")
     wren.fill("Find a mod", "sluice")
     wren.press("Fits 2.1, Bosun")
-    wren.sees("does not fit", "made for capstan, not bosun")
+    wren.sees("does not fit", "made for Capstan, not Bosun")
     wren.fill("Find a mod", "tarred planks")
     wren.press("Add Tarred Planks")
     wren.sees("3 chosen + 2 brought in = 5")

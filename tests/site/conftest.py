@@ -39,6 +39,7 @@ def sources(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture(autouse=True)
 def data_folder(tmp_path_factory: pytest.TempPathFactory, settings: Any) -> Iterator[None]:
     settings.DATA = tmp_path_factory.getbasetemp() / "site"
+    settings.MEDIA_ROOT = settings.DATA / "files"
     settings.STANDIN_MACHINES = settings.DATA / "machines"
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     keys.make_key()

@@ -111,7 +111,7 @@ def test_the_finder_forgives_typing_and_gives_reasons(world: World) -> None:
     assert set(found(world, "text=herons")) >= {"heron-almanac"}
     assert "sluice-books" not in found(world, "")
     row = found(world, "text=sluice&fitting_only=false")["sluice-books"]
-    assert (row["fit_version"], row["reason"]) == ("", "Its newest build, 1.8.0, is made for capstan, not bosun.")
+    assert (row["fit_version"], row["reason"]) == ("", "Its newest build, 1.8.0, is made for Capstan, not Bosun.")
     assert "climbs" in found(world, "text=false+bottom&fitting_only=false")["false-bottom"]["reason"]
     assert {row["kind"] for row in found(world, "kind=texture+pack").values()} == {"texture pack"}
 

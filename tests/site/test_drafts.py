@@ -45,7 +45,7 @@ def test_a_renamed_mod_stands_in_for_the_old_one(world: World) -> None:
 
 
 REFUSED = [
-    ({"do": "add", "mod": "sluice-books"}, 422, "does-not-fit", "made for capstan, not bosun"),
+    ({"do": "add", "mod": "sluice-books"}, 422, "does-not-fit", "made for Capstan, not Bosun"),
     ({"do": "add", "mod": "false-bottom"}, 422, "does-not-fit", "cannot come in"),
     ({"do": "add", "mod": "no-such-mod"}, 422, "no-such-mod", "No source has"),
     ({"do": "add", "mod": "lock-ledger"}, 409, "already", "in the draft already"),

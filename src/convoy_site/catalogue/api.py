@@ -4,20 +4,24 @@ from datetime import date, datetime
 from typing import Annotated
 from uuid import UUID
 
-from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from django.http import HttpRequest, HttpResponse
+from ninja import Path, Query, Router, Schema
 
+from convoy_core.licences import meaning
 from convoy_core.model import misfit
 from convoy_core.profile import GameChannel
 from convoy_core.resolve import why_not
+from convoy_core.words import listed
 
 from ..packs import drafts
+from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people.rights import Action, NotFound
 from ..shapes import Short
+from . import pages
 from .models import Game, Mod
 from .search import Asked, Sort, search
-from .services import build_rows, core_of, fit_of
+from .services import build_rows, core_of, fit_of, shelf
 
 router = Router(tags=["catalogue"])
 
@@ -67,6 +71,7 @@ class FinderRow(Schema):
     fit_version: str
     reason: str
     needs: list[str]
+    picture: bool
 
 
 class SourceState(Schema):
@@ -74,6 +79,10 @@ class SourceState(Schema):
     pickup: str
     read_at: datetime | None
     trouble: str
+    pages_done: int
+    pages_changed: int
+    rest_until: datetime | None
+    """`pages_done` below `pages_changed`: it is being read, or will be read on from there."""
 
 
 class FinderIn(Schema):
@@ -132,6 +141,46 @@ class BuildOut(Schema):
     ruled_out: str
 
 
+class FileOut(Schema):
+    path: str
+    size: int
+
+
+class PackUse(Schema):
+    """A pack of mine that has the mod, and in which build."""
+
+    id: UUID
+    name: str
+    version: str
+
+
+class NeighbourOut(Schema):
+    """Another mod that this one's page speaks of."""
+
+    mod: str
+    name: str
+    what: str
+
+
+class MoreOfMod(Schema):
+    """What only the mod's own page shows. `touches` are paths of its newest fitting build that others of the draft
+    place, too; `carries` its first files.
+    """
+
+    pictures: int
+    on_removal: str
+    licence_sentence: str
+    passing_on: str
+    needed_by: list[NeighbourOut]
+    needed_by_in_all: int
+    counterpart: NeighbourOut | None
+    in_packs: list[PackUse]
+    version: str
+    carries: list[FileOut]
+    carries_in_all: int
+    touches: list[NeighbourOut]
+
+
 class ModPage(Schema):
     slug: str
     name: str
@@ -187,7 +236,7 @@ def finder(
 ) -> FinderPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
     base = drafts.base_of(pack.draft)
-    found = search(pack.game, base, Asked(**asked.dict()))
+    found = search(shelf(pack), base, Asked(**asked.dict()))
     rows = []
     builds = build_rows({mod.pk: mod.slug for mod in found.mods})
     for mod in found.mods:
@@ -208,11 +257,20 @@ def finder(
                 fit_version=fit.version,
                 reason=fit.reason,
                 needs=list(fit.needs),
+                picture=bool(mod.pictures),
             )
         )
     sources = [
-        SourceState(name=one.name, pickup=one.pickup, read_at=one.read_at, trouble=one.trouble)
-        for one in pack.game.sources.order_by("name")
+        SourceState(
+            name=one.name,
+            pickup=one.pickup,
+            read_at=one.read_at,
+            trouble=one.trouble,
+            pages_done=one.pages_done,
+            pages_changed=one.pages_changed,
+            rest_until=one.rest_until,
+        )
+        for one in pack.game.sources.filter(crew=None).order_by("name")
     ]
     facets = [
         FacetOut(name=name, values=[FacetValue(value=value, count=count) for value, count in values])
@@ -224,9 +282,7 @@ def finder(
 @router.get("/packs/{pack_id}/mods/{slug}", response=ModPage, operation_id="mod")
 def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found = Mod.objects.filter(game=pack.game, slug=slug).select_related("source").first()
-    if found is None:
-        raise NotFound(f"No source has {slug}.")
+    found = _mod(pack, slug)
     base = drafts.base_of(pack.draft)
     picks = drafts.picked_builds(pack)
     builds = []
@@ -252,6 +308,13 @@ def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
     )
 
 
+def _mod(pack: Pack, slug: str) -> Mod:
+    found = shelf(pack).filter(slug=slug).select_related("source").first()
+    if found is None:
+        raise NotFound(f"No source has {slug}.")
+    return found
+
+
 def _build_out(build, ruled_out: str) -> BuildOut:
     return BuildOut(
         version=build.version,
@@ -265,3 +328,42 @@ def _build_out(build, ruled_out: str) -> BuildOut:
         change_log=build.change_log,
         ruled_out=ruled_out,
     )
+
+
+@router.get("/packs/{pack_id}/mods/{slug}/more", response=MoreOfMod, operation_id="more_of_mod")
+def more_of_mod(request: HttpRequest, pack_id: UUID, slug: Short) -> MoreOfMod:
+    """What the mod's own page shows beside what the inspector does."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    found = _mod(pack, slug)
+    more = pages.more_of(request.user, pack, found, drafts.base_of(pack.draft), pack.draft.picks)
+    means = meaning(found.licence)
+    names = dict(shelf(pack).filter(slug__in=more.touched).values_list("slug", "name"))
+    files = more.build.files if more.build else []
+    return MoreOfMod(
+        pictures=len(found.pictures),
+        on_removal=found.on_removal,
+        licence_sentence=means.sentence,
+        passing_on=means.passing_on,
+        needed_by=[NeighbourOut(mod=one.slug, name=one.name, what=one.summary) for one in more.needed_by],
+        needed_by_in_all=more.needed_by_in_all,
+        counterpart=more.counterpart
+        and NeighbourOut(mod=more.counterpart.slug, name=more.counterpart.name, what=more.counterpart.summary),
+        in_packs=[PackUse(id=one.id, name=one.name, version=version) for one, version in more.in_packs],
+        version=more.build.version if more.build else "",
+        carries=[FileOut(path=path, size=size) for path, size, _ in sorted(files)[: pages.SHOWN]],
+        carries_in_all=len(files),
+        touches=[
+            NeighbourOut(mod=mod, name=names.get(mod, mod), what=listed(paths[:3]))
+            for mod, paths in more.touched.items()
+        ],
+    )
+
+
+@router.get("/packs/{pack_id}/mods/{slug}/pictures/{number}", operation_id="mod_picture")
+def mod_picture(
+    request: HttpRequest, pack_id: UUID, slug: Short, number: Annotated[int, Path(ge=0, le=20)]
+) -> HttpResponse:
+    """A picture of a mod, as WebP of 640 by 360 points."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    drawn = pages.picture(_mod(pack, slug), number)
+    return HttpResponse(drawn, content_type="image/webp", headers={"Cache-Control": "private, max-age=86400"})

@@ -15,6 +15,7 @@ from .search import WORDS
 UPDATED = (
     "name", "summary", "author", "category", "kind", "licence", "page", "downloads", "counterpart", "updated",
     "provides", "fits", "followers", "rating", "added", "needs", "sides", "reaches", "channels", "on_removal",
+    "pictures",
 )  # fmt: skip
 BATCH = 1000
 
@@ -88,6 +89,7 @@ def _mod_row(source: Source, listed: ListedMod) -> Mod:
         followers=listed.followers,
         rating=listed.rating,
         on_removal=listed.on_removal,
+        pictures=list(listed.pictures),
         **summed_up(listed.builds, source.game.profile),
     )
 
@@ -129,6 +131,7 @@ def build_row(mod: Mod, listed: ListedBuild) -> Build:
         url=listed.url,
         files=[[file.path, file.size, file.sha256] for file in listed.files],
         unpacked=sum(file.size for file in listed.files),
+        memory=listed.memory,
         marks=marks_of(listed.files),
         refused=listed.refused[:600],
         change_log=listed.change_log,

@@ -97,6 +97,8 @@ class Mod(models.Model):
     """Name, summary, author and category, for searching by whole words and their beginnings."""
     on_removal = models.CharField(max_length=1000, blank=True)
     """What removing it does to a saved world, and what to do before."""
+    pictures = ArrayField(models.CharField(max_length=250), default=list)
+    """Where its pictures lie, relative to its source's address."""
     provides = ArrayField(models.CharField(max_length=80), default=list)
     """Mods for which some build of this one stands in."""
     fits = ArrayField(models.CharField(max_length=60), default=list)
@@ -134,6 +136,8 @@ class Build(models.Model):
     """Rows [path, size, sha256] of the archive's members."""
     unpacked = models.PositiveBigIntegerField(default=0)
     """Bytes that its files take."""
+    memory = models.PositiveIntegerField(default=0)
+    """MB that it wants, as its author says; 0 where nobody said."""
     marks = ArrayField(models.BigIntegerField(), default=list)
     """Short hashes of its largest files (`convoy_core.takeover`), by which a folder without a name is recognised."""
     refused = models.CharField(max_length=600, blank=True)
@@ -156,6 +160,10 @@ class OwnFile(models.Model):
     sha256 = models.CharField(max_length=64)
     name = models.CharField(max_length=250)
     size = models.PositiveBigIntegerField()
+    files = models.JSONField()
+    """Rows [path, size, sha256] of its members."""
+    marker = models.JSONField()
+    """Fields of its marker file, if it has one."""
     by = models.ForeignKey("people.User", models.PROTECT, related_name="+")
     at = models.DateTimeField(default=timezone.now)
 

@@ -16,7 +16,7 @@ from django.db.models import F, Q, QuerySet, Value
 
 from convoy_core.model import Base
 
-from .models import Game, Mod
+from .models import Mod
 
 PAGE = 40
 """Rows of a catalogue page: more than a screen, less than anybody reads before typing another word."""
@@ -87,17 +87,17 @@ class FoundPage:
     facets: dict[str, list[tuple[str, int]]]
 
 
-def search(game: Game, base: Base, asked: Asked) -> FoundPage:
-    """A page of a game's mods; the last page at most."""
-    keys = _keys(_filtered(game, base, asked), asked)
+def search(mods: QuerySet[Mod], base: Base, asked: Asked) -> FoundPage:
+    """A page of a shelf's mods; the last page at most."""
+    keys = _keys(_filtered(mods, base, asked), asked)
     pages = max(1, -(-len(keys) // PAGE))
     page = min(max(1, asked.page), pages)
     shown = keys[(page - 1) * PAGE : page * PAGE]
-    mods = Mod.objects.select_related("source").defer("words").in_bulk(shown)
-    return FoundPage([mods[key] for key in shown], len(keys), page, pages, _facets(keys))
+    rows = Mod.objects.select_related("source").defer("words").in_bulk(shown)
+    return FoundPage([rows[key] for key in shown], len(keys), page, pages, _facets(keys))
 
 
-def _filtered(game: Game, base: Base, asked: Asked) -> QuerySet[Mod]:
+def _filtered(mods: QuerySet[Mod], base: Base, asked: Asked) -> QuerySet[Mod]:
     wanted: dict[str, Any] = {"kind": asked.kind, "category": asked.category, "licence": asked.licence}
     wanted["source__pickup"] = asked.pickup
     for name, value in (
@@ -110,7 +110,7 @@ def _filtered(game: Game, base: Base, asked: Asked) -> QuerySet[Mod]:
     wanted["updated__gte"] = asked.since
     if asked.fitting_only:
         wanted["fits__contains"] = [f"{base.version}/{base.loader}" if base.loader else str(base.version)]
-    return Mod.objects.filter(game=game, **{name: value for name, value in wanted.items() if value})
+    return mods.filter(**{name: value for name, value in wanted.items() if value})
 
 
 def _keys(found: QuerySet[Mod], asked: Asked) -> list[int]:

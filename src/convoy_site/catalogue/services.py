@@ -2,9 +2,9 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from convoy_core.model import Base, Channel, misfit
 from convoy_core.model import Build as CoreBuild
@@ -13,7 +13,10 @@ from convoy_core.resolve import why_not
 from convoy_core.resolve.wire import read_relations
 from convoy_core.versions import parse_version
 
-from .models import Build, Game, Mod
+from .models import Build, Mod
+
+if TYPE_CHECKING:
+    from ..packs.models import Pack
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
@@ -49,6 +52,8 @@ class BuildRow(NamedTuple):
     gone: bool
     refused: str
     archive_size: int
+    unpacked: int
+    memory: int
     side: str
     reach: str
     core: CoreBuild
@@ -73,7 +78,12 @@ def core_of(row: Build, mod: str) -> CoreBuild:
     return core_build(row.pk, mod, row.version, row.channel, row.date, row.relations)
 
 
-def closure(game: Game, mods: Iterable[str]) -> list[CoreBuild]:
+def shelf(pack: "Pack") -> QuerySet[Mod]:
+    """The mods that a pack can draw on: what sources list for its game, and what its crew made its own."""
+    return Mod.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
+
+
+def closure(pack: "Pack", mods: Iterable[str]) -> list[CoreBuild]:
     """Every installable build that a resolve for these mods can meet: theirs, and along needs and stand-ins.
 
     One query for mods and one for builds per step along needs, whatever the number of mods.
@@ -87,7 +97,7 @@ def closure(game: Game, mods: Iterable[str]) -> list[CoreBuild]:
         if not frontier:
             break
         asked |= frontier
-        found = Mod.objects.filter(game=game).filter(Q(slug__in=frontier) | Q(provides__overlap=list(frontier)))
+        found = shelf(pack).filter(Q(slug__in=frontier) | Q(provides__overlap=list(frontier)))
         new = set(found.values_list("pk", flat=True)) - loaded
         loaded |= new
         rows = Build.objects.filter(mod__in=new, gone=False, refused="").values_list(*BUILD_FIELDS)

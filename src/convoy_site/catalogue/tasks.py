@@ -8,6 +8,7 @@ from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
 from .models import Source
+from .own import tidy
 from .reading import read_source
 
 
@@ -19,6 +20,12 @@ def read_sources(timestamp: int = 0) -> None:
     for source in Source.objects.filter(rested, crew=None).values_list("pk", flat=True):
         with suppress(AlreadyEnqueued):
             read_one.configure(queueing_lock=f"read-{source}", lock=f"read-{source}").defer(source_id=source)
+
+
+@app.periodic(cron="17 4 * * *")
+@app.task(queueing_lock="tidy-own-files")
+def tidy_own_files(timestamp: int = 0) -> None:
+    tidy()
 
 
 @app.task

@@ -2,18 +2,22 @@
 
 from typing import Annotated, Literal
 
+from django.core.files.storage import default_storage
+from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Path, Router, Schema
 from ninja.security import HttpBearer
 from pydantic import Field
 
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
 
+from ..catalogue import own
 from ..catalogue.models import Source
 from ..people.rights import NotFound
 from ..releases.keys import public_key
 from ..releases.services import newest_release
+from ..sending import send_file
 from ..shapes import Done, Short
 from . import services
 from .models import Installation
@@ -48,7 +52,7 @@ class Paired(Schema):
 
 
 class Head(Schema):
-    """The pack's newest release, and where its sources are now."""
+    """The pack's newest release, and where its sources are now; one that begins with `/` is this site."""
 
     number: str
     sources: dict[str, str]
@@ -90,8 +94,16 @@ def head(request: HttpRequest) -> Head:
     newest = newest_release(installation.pack)
     if newest is None:
         raise NotFound(f"{installation.pack.name} has no release yet.", now="Come back when one is published.")
-    addresses = Source.objects.filter(game=installation.pack.game_id).values_list("id", "address")
-    return Head(number=newest.number, sources=dict(addresses))
+    pack = installation.pack
+    shown = Source.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
+    return Head(number=newest.number, sources=dict(shown.values_list("id", "address")))
+
+
+@router.get("/agent/own/{sha256}", operation_id="agent_own_file")
+def own_file(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> HttpResponse:
+    """An archive of the crew's own, for an installation of one of its packs."""
+    file = own.own_file(request.auth.pack.crew, sha256)
+    return send_file(request, default_storage.open(file.place), file.size, file.sha256)
 
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")

@@ -9,10 +9,12 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
+from convoy_core.fit import Weight, demand
+from convoy_core.model import Kind
 from convoy_core.resolve import needed_by
 
 from ..catalogue.models import Mod
-from ..catalogue.services import BuildRow, build_rows, newer_than
+from ..catalogue.services import BuildRow, build_rows, newer_than, shelf
 from ..people.models import Membership, Role
 from ..people.rights import Action
 from ..shapes import Name, Short, Text
@@ -106,6 +108,15 @@ class LineOut(Schema):
     category: str
 
 
+class DemandOut(Schema):
+    """What the pack asks of a machine: memory in MB, disk in bytes beside the game; `estimated` builds gave none."""
+
+    minimum: int
+    recommended: int
+    disk: int
+    estimated: int
+
+
 class DraftOut(Schema):
     revision: int
     lines: list[LineOut]
@@ -115,6 +126,7 @@ class DraftOut(Schema):
     off: int
     download: int
     errands: int
+    demand: DemandOut
 
 
 class EditsIn(Schema):
@@ -247,7 +259,7 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
     pack = services.pack_for(request.user, pack_id, Action.SEE)
     lines = {line.mod: line for line in pack.draft.lines.all()}
     wanted = {*lines, *pack.draft.picks}
-    mods = {mod.slug: mod for mod in Mod.objects.filter(game=pack.game, slug__in=wanted).select_related("source")}
+    mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=wanted).select_related("source")}
     by_mod = build_rows({mod.pk: slug for slug, mod in mods.items()})
     builds = {slug: by_mod[mod.pk] for slug, mod in mods.items()}
     picked = {
@@ -268,6 +280,11 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
     ]
     rows.sort(key=lambda row: (row.group != "chosen", row.order, row.name.casefold()))
     settled = [row for row in rows if row.state == "settled"]
+    weights = [
+        Weight(Kind(mods[slug].kind), build.unpacked, build.archive_size, build.memory)
+        for slug, build in picked.items()
+    ]
+    asked = demand(weights, pack.game.profile.memory)
     return DraftOut(
         revision=pack.draft.revision,
         lines=rows,
@@ -277,6 +294,9 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
         off=sum(row.state == "off" for row in rows),
         download=sum(row.size for row in settled),
         errands=sum(row.pickup not in ("direct", "ours") for row in settled),
+        demand=DemandOut(
+            minimum=asked.minimum, recommended=asked.recommended, disk=asked.disk, estimated=asked.estimated
+        ),
     )
 
 

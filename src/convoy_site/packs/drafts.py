@@ -15,7 +15,7 @@ from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut
 from convoy_core.versions import parse_version
 
 from ..catalogue.models import Build, Mod
-from ..catalogue.services import closure, core_of
+from ..catalogue.services import closure, core_of, shelf
 from .models import Draft, Line, Pack
 
 
@@ -25,15 +25,16 @@ def base_of(draft: Draft) -> Base:
         parse_version(draft.game_version),
         draft.loader,
         parse_version(draft.loader_version) if draft.loader else None,
+        draft.pack.game.profile.loader_names,
     )
 
 
 def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
     """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
     lines = [WantedLine(line.mod, range_of(line)) for line in draft.lines.all() if line.on]
-    builds = closure(draft.pack.game, [line.mod for line in draft.lines.all()])
+    builds = closure(draft.pack, [line.mod for line in draft.lines.all()])
     keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
-    mods = Mod.objects.filter(game=draft.pack.game_id, slug__in={build.mod for build in builds})
+    mods = shelf(draft.pack).filter(slug__in={build.mod for build in builds})
     eligible = Eligible(Shelves(builds), base_of(draft))
     off = {line.mod: line.rested_version for line in draft.lines.all() if not line.on and line.rested_version}
     resting = [build for build in builds if off.get(build.mod) == build.version.text]
@@ -108,7 +109,7 @@ def lock_of(draft: Draft, with_files: bool = True) -> Lock:
 
 
 def findings(draft: Draft) -> list[Finding]:
-    names = dict(Mod.objects.filter(game=draft.pack.game_id, slug__in=draft.unsettled).values_list("slug", "name"))
+    names = dict(shelf(draft.pack).filter(slug__in=draft.unsettled).values_list("slug", "name"))
     unsettled = {mod: (names.get(mod, mod), one["why"]) for mod, one in draft.unsettled.items()}
     return run_checks(Subject(layers(draft), unsettled))
 

@@ -15,7 +15,8 @@ from convoy_core.errors import ConvoyError
 from convoy_core.recipe import read_recipe
 from convoy_core.words import counted, listed
 
-from ..catalogue.models import Build, Mod
+from ..catalogue.models import Build
+from ..catalogue.services import shelf
 from ..shapes import Name, Short
 from .history import restore
 from .models import Draft, Edit, Line, Pack
@@ -46,6 +47,8 @@ class OtherGame(ConvoyError):
 
 COPIED = ("mod", "held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note")
 """What of a line goes along when another pack takes it over."""
+
+HOLDS, SAID = ("held_version", "held_because"), ("advice", "tags", "note")
 
 
 class AddMod(Schema):
@@ -117,12 +120,28 @@ class MoveLines(Schema):
 
 class CopyLines(Schema):
     """Takes over the chosen lines of another pack's draft, or of one of its releases, in the builds that they have
-    there as far as those fit; with holds, tags, notes and advice. Lines that are here already stay as they are.
+    there as far as those fit. Lines that are here already stay as they are, and another crew's own builds stay behind.
     """
 
     do: Literal["copy lines"]
     pack: UUID
     release: Short = ""
+    holds: bool = True
+    notes: bool = True
+    """Whether holds go along; whether notes, tags and advice do."""
+
+
+class BuildIn(Schema):
+    mod: Name
+    version: Short
+
+
+class TakeOver(Schema):
+    """Adds mods in the very builds that somebody's folder has. Lines that are here already stay as they are."""
+
+    do: Literal["take over"]
+    builds: list[BuildIn] = Field(min_length=1, max_length=MAX_LINES)
+    hold: bool = False
 
 
 class TakeBack(Schema):
@@ -143,8 +162,13 @@ EditIn = (
     | DescribeLine
     | MoveLines
     | CopyLines
+    | TakeOver
     | TakeBack
 )
+
+
+def added_by(edit: AddMods | TakeOver) -> list[str]:
+    return edit.mods if isinstance(edit, AddMods) else [one.mod for one in edit.builds]
 
 
 @dataclass(frozen=True)
@@ -163,7 +187,7 @@ def subjects_of(edit: EditIn) -> set[str]:
     """
     if isinstance(edit, ChangeBase):
         return {"base"}
-    if isinstance(edit, TakeBack | CopyLines):
+    if isinstance(edit, TakeBack | CopyLines | TakeOver):
         return set()
     return set(edit.mods) if isinstance(edit, UpdateMods | AddMods | MoveLines) else {edit.mod}
 
@@ -228,7 +252,7 @@ def _base(draft: Draft, edit: ChangeBase) -> Applied:
 def _add_many(draft: Draft, edit: AddMods) -> Applied:
     there = {line.mod for line in draft.lines.all()}
     wanted = [mod for mod in dict.fromkeys(edit.mods) if mod not in there]
-    names = dict(Mod.objects.filter(game=draft.pack.game_id, slug__in=wanted).values_list("slug", "name"))
+    names = dict(shelf(draft.pack).filter(slug__in=wanted).values_list("slug", "name"))
     for mod in wanted:
         if mod not in names:
             raise _no_mod(mod)
@@ -282,7 +306,13 @@ def _copy(draft: Draft, edit: CopyLines) -> Applied:
         lines = [{name: getattr(one, name) for name in COPIED} for one in other.draft.lines.all()]
         picks = other.draft.picks
     there = set(draft.lines.values_list("mod", flat=True))
-    fresh = [line for line in lines if line["mod"] not in there]
+    shown = set(shelf(draft.pack).filter(slug__in=[line["mod"] for line in lines]).values_list("slug", flat=True))
+    dropped = {*(() if edit.holds else HOLDS), *(() if edit.notes else SAID)}
+    fresh = [
+        {name: value for name, value in line.items() if name not in dropped}
+        for line in lines
+        if line["mod"] not in there and line["mod"] in shown
+    ]
     if not fresh:
         raise AlreadyThere(f"Every line of {other.name} is in the draft already.")
     last = _last_order(draft)
@@ -298,6 +328,32 @@ def _of_release(pack: Pack, number: str) -> tuple[list[dict[str, Any]], dict[str
         raise NoSuchLine(f"{pack.name} has no release {number}.", now="Choose one of those listed.")
     builds = read_recipe(bytes(release.document)).lock.builds
     return [{"mod": one.mod} for one in builds if one.chosen], {one.mod: one.version for one in builds}
+
+
+def _take_over(draft: Draft, edit: TakeOver) -> Applied:
+    wanted = {one.mod: one.version for one in edit.builds}
+    there = set(draft.lines.values_list("mod", flat=True))
+    fresh = {mod: version for mod, version in wanted.items() if mod not in there}
+    known = set(
+        Build.objects.filter(
+            mod__in=shelf(draft.pack), mod__slug__in=fresh, version__in=set(fresh.values())
+        ).values_list("mod__slug", "version")
+    )
+    for mod, version in fresh.items():
+        if (mod, version) not in known:
+            raise NoSuchMod(f"No source has {mod} {version}.", now="List the folder again.", mod=mod)
+    if not fresh:
+        raise AlreadyThere("All of them are in the draft already.", mods=sorted(wanted))
+    if len(there) + len(fresh) > MAX_LINES:
+        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
+    last = _last_order(draft)
+    held = "as the folder had it" if edit.hold else ""
+    Line.objects.bulk_create(
+        Line(draft=draft, mod=mod, order=last + at, held_version=version if held else "", held_because=held)
+        for at, (mod, version) in enumerate(fresh.items(), 1)
+    )
+    draft.picks = {**draft.picks, **fresh}
+    return Applied(tuple(fresh), f"{counted(len(fresh), 'mod')} taken over from a folder")
 
 
 def _take_back(draft: Draft, edit: TakeBack) -> Applied:
@@ -320,12 +376,13 @@ APPLY: dict[type, Callable[..., Applied]] = {
     DescribeLine: _describe,
     MoveLines: _move,
     CopyLines: _copy,
+    TakeOver: _take_over,
     TakeBack: _take_back,
 }
 
 
 def _name(draft: Draft, mod: str) -> str:
-    name = Mod.objects.filter(game=draft.pack.game_id, slug=mod).values_list("name", flat=True).first()
+    name = shelf(draft.pack).filter(slug=mod).values_list("name", flat=True).first()
     if name is None and not draft.lines.filter(mod=mod).exists():
         raise _no_mod(mod)
     return name or mod

@@ -10,7 +10,7 @@ from convoy_core.resolve import Edge, Shelves, edges, why_not
 from convoy_core.versions import parse_version
 
 from ..catalogue.models import Build, Mod
-from ..catalogue.services import BuildRow, build_rows, closure
+from ..catalogue.services import BuildRow, build_rows, closure, shelf
 from . import drafts
 from .models import Pack
 
@@ -45,7 +45,7 @@ def updates(pack: Pack) -> tuple[list[Update], list[Behind]]:
     settled = drafts.settle_draft(draft, set(draft.picks))
     after = {mod: build.version.text for mod, build in settled.picks.items()}
     slugs = draft.picks.keys() | after.keys()
-    mods = {mod.slug: mod for mod in Mod.objects.filter(game=pack.game_id, slug__in=slugs)}
+    mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=slugs)}
     rows = build_rows({mod.pk: slug for slug, mod in mods.items()})
     chosen = set(draft.lines.values_list("mod", flat=True))
     moved = []
@@ -98,7 +98,7 @@ def _behind(
 def base_outlooks(pack: Pack) -> tuple[list[BaseOutlook], dict[str, str]]:
     """Every base of the game, the present one with its own loader version; and the names of the mods spoken of."""
     lines = [line for line in pack.draft.lines.all() if line.on]
-    mods = Mod.objects.filter(game=pack.game_id)
+    mods = shelf(pack)
     slugs = [line.mod for line in lines]
     counterparts: dict[str, list[str]] = {slug: [] for slug in slugs}
     for slug, other in mods.filter(slug__in=slugs).exclude(counterpart="").values_list("slug", "counterpart"):
@@ -106,7 +106,7 @@ def base_outlooks(pack: Pack) -> tuple[list[BaseOutlook], dict[str, str]]:
     for slug, other in mods.filter(counterpart__in=slugs).values_list("slug", "counterpart"):
         if slug not in counterparts[other]:
             counterparts[other].append(slug)
-    builds = closure(pack.game, [*slugs, *(one for others in counterparts.values() for one in others)])
+    builds = closure(pack, [*slugs, *(one for others in counterparts.values() for one in others)])
     wanted = [WantedLine(line.mod, drafts.range_of(line)) for line in lines]
     library, picks = Shelves(builds), drafts.picked_builds(pack)
     now = drafts.base_of(pack.draft)
@@ -125,7 +125,7 @@ def needs_around(pack: Pack, mod: str) -> tuple[list[Edge], dict[str, str], set[
     above, below = _spread({mod}, found, upwards=True), _spread({mod}, found, upwards=False)
     kept = [edge for edge in found if (edge.met_by in above and edge.asker in above) or edge.asker in below]
     spoken = {mod, *(one for edge in kept for one in (edge.asker, edge.met_by))}
-    names = dict(Mod.objects.filter(game=pack.game_id, slug__in=spoken).values_list("slug", "name"))
+    names = dict(shelf(pack).filter(slug__in=spoken).values_list("slug", "name"))
     return kept, names, set(pack.draft.lines.values_list("mod", flat=True)) & spoken
 
 

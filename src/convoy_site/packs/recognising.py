@@ -11,7 +11,7 @@ from django.db.models.functions import Lower
 from convoy_core.pasting import PastedLine, folded, read_paste
 
 from ..catalogue.models import Mod
-from ..catalogue.services import build_rows, fit_of
+from ..catalogue.services import build_rows, fit_of, shelf
 from . import drafts
 from .models import Pack
 
@@ -80,7 +80,7 @@ def _by_key(pack: Pack, lines: Iterable[PastedLine]) -> dict[str, list[Mod]]:
     urls = {line.url for line in lines if line.url}
     plain = Func(Lower("name"), Value("[^0-9a-z]+"), Value(""), Value("g"), function="regexp_replace")
     slug = Func(F("slug"), Value("[^0-9a-z]+"), Value(""), Value("g"), function="regexp_replace")
-    mods = Mod.objects.filter(game=pack.game_id).annotate(plain_name=plain, plain_slug=slug)
+    mods = shelf(pack).annotate(plain_name=plain, plain_slug=slug)
     found = mods.filter(Q(plain_name__in=names) | Q(plain_slug__in=names) | Q(page__in=urls) | Q(name__in=names))
     by_key: dict[str, list[Mod]] = {}
     for mod in found.select_related("source"):
@@ -98,7 +98,7 @@ def _candidates(line: PastedLine, by_key: dict[str, list[Mod]]) -> list[Mod]:
 
 def _alike(pack: Pack, line: PastedLine) -> list[Mod]:
     likeness = TrigramSimilarity("name", line.text[:80])
-    found = Mod.objects.filter(game=pack.game_id, name__trigram_similar=line.text[:80]).select_related("source")
+    found = shelf(pack).filter(name__trigram_similar=line.text[:80]).select_related("source")
     return list(found.annotate(likeness=likeness).filter(likeness__gte=ALIKE).order_by("-likeness")[:MAX_OFFERED])
 
 

@@ -15,7 +15,7 @@ from ..people.models import Crew, User
 from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from . import drafts
-from .edits import APPLY, AddMod, AddMods, CopyLines, EditIn, UpdateMods, subjects_of
+from .edits import APPLY, AddMod, AddMods, CopyLines, EditIn, TakeOver, UpdateMods, added_by, subjects_of
 from .history import difference, moment
 from .models import Draft, Edit, Pack
 
@@ -172,7 +172,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     draft.picks = {mod: build.version.text for mod, build in settled.picks.items()}
     draft.unsettled = {mod: drafts.as_kept(draft, one) for mod, one in settled.unsettled.items()}
     # Of many that are added at once those that cannot come in are not added, and the others are.
-    many = {mod for edit in edits if isinstance(edit, AddMods) for mod in edit.mods}
+    many = {mod for edit in edits if isinstance(edit, AddMods | TakeOver) for mod in added_by(edit)}
     left_out = {mod: draft.unsettled.pop(mod) for mod in many & draft.unsettled.keys() - unsettled_before}
     draft.lines.filter(mod__in=left_out).delete()
     draft.revision += 1

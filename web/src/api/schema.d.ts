@@ -21,6 +21,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/own/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own File
+         * @description An archive of the crew's own, for an installation of one of its packs.
+         */
+        get: operations["agent_own_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/pair": {
         parameters: {
             query?: never;
@@ -289,6 +309,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/licences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Licence
+         * @description What a licence lets a crew do.
+         */
+        get: operations["licence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines": {
         parameters: {
             query?: never;
@@ -475,6 +515,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/draft/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Folder
+         * @description What a listing, or a ZIP of a folder, comes to. Changes nothing: the edit `take over` does.
+         */
+        post: operations["read_folder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/draft/needs/{mod}": {
         parameters: {
             query?: never;
@@ -529,6 +589,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Drop File */
+        post: operations["drop_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/findings": {
         parameters: {
             query?: never;
@@ -540,6 +617,26 @@ export interface paths {
         get: operations["findings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Known Files
+         * @description Which of some files are archives of the catalogue: asked before a large one is sent for nothing.
+         */
+        post: operations["known_files"];
         delete?: never;
         options?: never;
         head?: never;
@@ -574,6 +671,63 @@ export interface paths {
         get: operations["mod"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/mods/{slug}/more": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * More Of Mod
+         * @description What the mod's own page shows beside what the inspector does.
+         */
+        get: operations["more_of_mod"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/mods/{slug}/pictures/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mod Picture
+         * @description A picture of a mod, as WebP of 640 by 360 points.
+         */
+        get: operations["mod_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/own-builds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make Own Build */
+        post: operations["make_own_build"];
         delete?: never;
         options?: never;
         head?: never;
@@ -756,6 +910,13 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** BuildIn */
+        BuildIn: {
+            /** Mod */
+            mod: string;
+            /** Version */
+            version: string;
+        };
         /**
          * BuildOut
          * @description One build with why it is ruled out in this draft (empty: it can be taken).
@@ -884,7 +1045,7 @@ export interface components {
         /**
          * CopyLines
          * @description Takes over the chosen lines of another pack's draft, or of one of its releases, in the builds that they have
-         *     there as far as those fit; with holds, tags, notes and advice. Lines that are here already stay as they are.
+         *     there as far as those fit. Lines that are here already stay as they are, and another crew's own builds stay behind.
          */
         CopyLines: {
             /**
@@ -892,6 +1053,16 @@ export interface components {
              * @enum {string}
              */
             do: "copy lines";
+            /**
+             * Holds
+             * @default true
+             */
+            holds: boolean;
+            /**
+             * Notes
+             * @default true
+             */
+            notes: boolean;
             /**
              * Pack
              * Format: uuid
@@ -931,6 +1102,20 @@ export interface components {
             /** People */
             people: components["schemas"]["Person"][];
             role: components["schemas"]["Role"];
+        };
+        /**
+         * DemandOut
+         * @description What the pack asks of a machine: memory in MB, disk in bytes beside the game; `estimated` builds gave none.
+         */
+        DemandOut: {
+            /** Disk */
+            disk: number;
+            /** Estimated */
+            estimated: number;
+            /** Minimum */
+            minimum: number;
+            /** Recommended */
+            recommended: number;
         };
         /** DemoAccount */
         DemoAccount: {
@@ -995,6 +1180,7 @@ export interface components {
             brought_in: number;
             /** Chosen */
             chosen: number;
+            demand: components["schemas"]["DemandOut"];
             /** Download */
             download: number;
             /** Errands */
@@ -1007,6 +1193,39 @@ export interface components {
             revision: number;
             /** Unsettled */
             unsettled: number;
+        };
+        /**
+         * DroppedOut
+         * @description A dropped file: `known` when a source lists it; else what it holds, and what its marker says.
+         */
+        DroppedOut: {
+            /** Files */
+            files: number;
+            /** Kinds */
+            kinds: components["schemas"]["KindOut"][];
+            known: components["schemas"]["KnownOut"] | null;
+            /** Like */
+            like: string;
+            /** Name */
+            name: string;
+            /** Own */
+            own: components["schemas"]["KnownOut"][];
+            /** Refused */
+            refused: components["schemas"]["RefusedOut"][];
+            /** Says Id */
+            says_id: string;
+            /** Says Name */
+            says_name: string;
+            /** Says Version */
+            says_version: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+            /** Trouble */
+            trouble: string;
+            /** Unpacked */
+            unpacked: number;
         };
         /**
          * EdgeOut
@@ -1050,7 +1269,7 @@ export interface components {
          */
         EditsIn: {
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -1072,6 +1291,13 @@ export interface components {
             count: number;
             /** Value */
             value: string;
+        };
+        /** FileOut */
+        FileOut: {
+            /** Path */
+            path: string;
+            /** Size */
+            size: number;
         };
         /**
          * FinderIn
@@ -1176,6 +1402,8 @@ export interface components {
             needs: string[];
             /** Pickup */
             pickup: string;
+            /** Picture */
+            picture: boolean;
             /** Rating */
             rating: number;
             /** Reason */
@@ -1221,6 +1449,27 @@ export interface components {
              */
             what: "pack" | "person" | "installation";
         };
+        /** FoundOut */
+        FoundOut: {
+            /** Already */
+            already: boolean;
+            /** Altered */
+            altered: string[];
+            /** Files */
+            files: number;
+            /** Missing */
+            missing: number;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /** Reason */
+            reason: string;
+            /** Version */
+            version: string;
+        };
         /**
          * GameChannel
          * @enum {string}
@@ -1252,9 +1501,14 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** HashesIn */
+        HashesIn: {
+            /** Hashes */
+            hashes: string[];
+        };
         /**
          * Head
-         * @description The pack's newest release, and where its sources are now.
+         * @description The pack's newest release, and where its sources are now; one that begins with `/` is this site.
          */
         Head: {
             /** Number */
@@ -1382,6 +1636,52 @@ export interface components {
              * @enum {string}
              */
             side: "player" | "server";
+        };
+        /**
+         * Kind
+         * @enum {string}
+         */
+        Kind: "mod" | "library" | "texture pack" | "lighting pack" | "scenario" | "settings" | "tool";
+        /**
+         * KindOut
+         * @description What an archive comes to as content of one kind. `root`: the folder that is laid down; null: not to be told.
+         */
+        KindOut: {
+            /** Fits */
+            fits: boolean;
+            /** Kind */
+            kind: string;
+            /** Left Out */
+            left_out: number;
+            /** Notes */
+            notes: string[];
+            /** Root */
+            root: string | null;
+        };
+        /**
+         * KnownOut
+         * @description A build that comes in an archive of this hash. `already`: its mod is a line of the draft.
+         */
+        KnownOut: {
+            /** Already */
+            already: boolean;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /** Version */
+            version: string;
+        };
+        /** LicenceOut */
+        LicenceOut: {
+            /** Licence */
+            licence: string;
+            /** Passing On */
+            passing_on: string;
+            /** Sentence */
+            sentence: string;
         };
         /** LineMark */
         LineMark: {
@@ -1512,6 +1812,13 @@ export interface components {
             /** Slug */
             slug: string;
         };
+        /** MadeOut */
+        MadeOut: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+        };
         /**
          * Me
          * @description Who is signed in (empty username: nobody). Demo accounts are given in demo mode only.
@@ -1556,6 +1863,36 @@ export interface components {
             summary: string;
         };
         /**
+         * MoreOfMod
+         * @description What only the mod's own page shows. `touches` are paths of its newest fitting build that others of the draft
+         *     place, too; `carries` its first files.
+         */
+        MoreOfMod: {
+            /** Carries */
+            carries: components["schemas"]["FileOut"][];
+            /** Carries In All */
+            carries_in_all: number;
+            counterpart: components["schemas"]["NeighbourOut"] | null;
+            /** In Packs */
+            in_packs: components["schemas"]["PackUse"][];
+            /** Licence Sentence */
+            licence_sentence: string;
+            /** Needed By */
+            needed_by: components["schemas"]["NeighbourOut"][];
+            /** Needed By In All */
+            needed_by_in_all: number;
+            /** On Removal */
+            on_removal: string;
+            /** Passing On */
+            passing_on: string;
+            /** Pictures */
+            pictures: number;
+            /** Touches */
+            touches: components["schemas"]["NeighbourOut"][];
+            /** Version */
+            version: string;
+        };
+        /**
          * MoveLines
          * @description Moves chosen lines, in their order, before another one; to the end when `before` is empty. Later lines win.
          */
@@ -1579,6 +1916,18 @@ export interface components {
             edges: components["schemas"]["EdgeOut"][];
             /** Nodes */
             nodes: components["schemas"]["NodeOut"][];
+        };
+        /**
+         * NeighbourOut
+         * @description Another mod that this one's page speaks of.
+         */
+        NeighbourOut: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** What */
+            what: string;
         };
         /** NodeOut */
         NodeOut: {
@@ -1644,6 +1993,58 @@ export interface components {
             settled_again: string[];
             /** Unsettled */
             unsettled: components["schemas"]["UnsettledOut"][];
+        };
+        /**
+         * OwnBuildIn
+         * @description What is said about a dropped file. `needs`: one mod and range per line.
+         */
+        OwnBuildIn: {
+            /**
+             * Games
+             * @default *
+             */
+            games: string;
+            kind: components["schemas"]["Kind"];
+            /**
+             * Licence
+             * @default
+             */
+            licence: string;
+            /**
+             * Loader
+             * @default
+             */
+            loader: string;
+            /** Name */
+            name: string;
+            /**
+             * Needs
+             * @default
+             */
+            needs: string;
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
+            /** @default crew */
+            reach: components["schemas"]["Reach"];
+            /** Sha256 */
+            sha256: string;
+            /** @default both */
+            side: components["schemas"]["Side"];
+            /**
+             * Summary
+             * @default
+             */
+            summary: string;
+            /** Version */
+            version: string;
         };
         /** PackChange */
         PackChange: {
@@ -1751,6 +2152,21 @@ export interface components {
             /** Newest Release */
             newest_release: string;
             role: components["schemas"]["Role"];
+        };
+        /**
+         * PackUse
+         * @description A pack of mine that has the mod, and in which build.
+         */
+        PackUse: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: string;
         };
         /** PairIn */
         PairIn: {
@@ -1917,6 +2333,11 @@ export interface components {
             revision: number;
         };
         /**
+         * Reach
+         * @enum {string}
+         */
+        Reach: "own" | "crew" | "save";
+        /**
          * RecognisedOut
          * @description One pasted line. `version` is the build that would come, `listed` the version that the line itself names.
          */
@@ -1969,6 +2390,13 @@ export interface components {
              * Why
              * @default
              */
+            why: string;
+        };
+        /** RefusedOut */
+        RefusedOut: {
+            /** Path */
+            path: string;
+            /** Why */
             why: string;
         };
         /** ReleaseOut */
@@ -2073,6 +2501,11 @@ export interface components {
             without: string[];
         };
         /**
+         * Side
+         * @enum {string}
+         */
+        Side: "player" | "server" | "both";
+        /**
          * Sort
          * @enum {string}
          */
@@ -2081,10 +2514,16 @@ export interface components {
         SourceState: {
             /** Name */
             name: string;
+            /** Pages Changed */
+            pages_changed: number;
+            /** Pages Done */
+            pages_done: number;
             /** Pickup */
             pickup: string;
             /** Read At */
             read_at: string | null;
+            /** Rest Until */
+            rest_until: string | null;
             /** Trouble */
             trouble: string;
         };
@@ -2107,6 +2546,15 @@ export interface components {
          * @enum {string}
          */
         State: "recognised" | "ambiguous" | "already there" | "refused";
+        /** StrangerOut */
+        StrangerOut: {
+            /** Files */
+            files: number;
+            /** Place */
+            place: string;
+            /** Size */
+            size: number;
+        };
         /** SwitchLine */
         SwitchLine: {
             /**
@@ -2139,6 +2587,46 @@ export interface components {
             do: "take back";
             /** Revision */
             revision: number;
+        };
+        /**
+         * TakeOver
+         * @description Adds mods in the very builds that somebody's folder has. Lines that are here already stay as they are.
+         */
+        TakeOver: {
+            /** Builds */
+            builds: components["schemas"]["BuildIn"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take over";
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+        };
+        /**
+         * TakeOverOut
+         * @description What a folder comes to. Lists are cut after 200 rows; counts are of all.
+         */
+        TakeOverOut: {
+            /** Doubles */
+            doubles: components["schemas"]["FoundOut"][];
+            /** Found */
+            found: components["schemas"]["FoundOut"][];
+            /** Left Over */
+            left_over: string[];
+            /** Left Over In All */
+            left_over_in_all: number;
+            /** Others */
+            others: number;
+            /** Remnants */
+            remnants: components["schemas"]["FoundOut"][];
+            /** Strangers */
+            strangers: components["schemas"]["StrangerOut"][];
+            /** Strangers In All */
+            strangers_in_all: number;
         };
         /**
          * TheLine
@@ -2216,7 +2704,7 @@ export interface components {
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
         };
@@ -2246,6 +2734,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Head"];
                 };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_own_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused: what, why, and what now. */
             "4XX": {
@@ -2765,6 +3282,37 @@ export interface operations {
             };
         };
     };
+    licence: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LicenceOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     machines: {
         parameters: {
             query?: never;
@@ -3224,6 +3772,41 @@ export interface operations {
             };
         };
     };
+    read_folder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOverOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     needs: {
         parameters: {
             query?: never;
@@ -3322,6 +3905,43 @@ export interface operations {
             };
         };
     };
+    drop_file: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DroppedOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     findings: {
         parameters: {
             query?: never;
@@ -3340,6 +3960,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    known_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HashesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownOut"][];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -3403,6 +4058,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    more_of_mod: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoreOfMod"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    mod_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                slug: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    make_own_build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnBuildIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -45,6 +45,8 @@ class Migration(migrations.Migration):
                 ('sha256', models.CharField(max_length=64)),
                 ('name', models.CharField(max_length=250)),
                 ('size', models.PositiveBigIntegerField()),
+                ('files', models.JSONField()),
+                ('marker', models.JSONField()),
                 ('at', models.DateTimeField(default=django.utils.timezone.now)),
             ],
         ),
@@ -65,6 +67,11 @@ class Migration(migrations.Migration):
         ),
         migrations.AddField(
             model_name='build',
+            name='memory',
+            field=models.PositiveIntegerField(default=0),
+        ),
+        migrations.AddField(
+            model_name='build',
             name='unpacked',
             field=models.PositiveBigIntegerField(default=0),
         ),
@@ -72,6 +79,11 @@ class Migration(migrations.Migration):
             model_name='mod',
             name='crew',
             field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='mods', to='people.crew'),
+        ),
+        migrations.AddField(
+            model_name='mod',
+            name='pictures',
+            field=django.contrib.postgres.fields.ArrayField(base_field=models.CharField(max_length=250), default=list, size=None),
         ),
         migrations.AddField(
             model_name='mod',

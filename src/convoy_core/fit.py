@@ -1,0 +1,76 @@
+"""What a pack demands of a machine, and what a machine can safely give. Memory in MB (1 GB = 1024 MB), disk in bytes.
+
+Source: rules.md, Fit; job.md, "Sums they do in their heads".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from .model import Kind
+
+STEP = 256
+"""MB to which figures are rounded up: what is estimated is not told to the megabyte."""
+
+COMFORT = 1.25
+"""Recommended over minimum, where nothing else is known."""
+
+MB = 2**20
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """Memory of a build that gives no figure of its own: `each` MB, and `per_mb` for every MB of its files."""
+
+    each: float
+    per_mb: float
+
+
+@dataclass(frozen=True, slots=True)
+class MemoryFigures:
+    """A game's own: MB without any mod, and estimates by kind."""
+
+    base: int
+    estimates: Mapping[Kind, Estimate]
+
+
+@dataclass(frozen=True, slots=True)
+class Weight:
+    """What a build weighs: `unpacked` bytes of files, `archive` bytes in the store, `memory` MB given (0: none)."""
+
+    kind: Kind
+    unpacked: int
+    archive: int
+    memory: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Demand:
+    """`minimum` and `recommended` MB; `disk` bytes beside the game itself; `estimated` builds without a figure."""
+
+    minimum: int
+    recommended: int
+    disk: int
+    estimated: int
+
+
+def demand(builds: Iterable[Weight], figures: MemoryFigures) -> Demand:
+    """Memory: the game's own figure and every build's. Disk: files placed, and the archives once in the store."""
+    weights = list(builds)
+    memory = figures.base + sum(one.memory or _estimated(one, figures) for one in weights)
+    return Demand(
+        _rounded(memory),
+        _rounded(memory * COMFORT),
+        sum(one.unpacked + one.archive for one in weights),
+        sum(not one.memory for one in weights),
+    )
+
+
+def _estimated(build: Weight, figures: MemoryFigures) -> float:
+    estimate = figures.estimates.get(build.kind)
+    return estimate.each + estimate.per_mb * build.unpacked / MB if estimate else 0
+
+
+def _rounded(memory: float) -> int:
+    return -int(-memory // STEP) * STEP

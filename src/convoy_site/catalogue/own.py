@@ -1,0 +1,317 @@
+"""A crew's own builds: archives that somebody dropped in, looked through, and made part of the crew's shelf.
+
+What a licence lets the crew pass on is kept and handed out here (pickup *ours*); of the rest only the hashes are kept,
+and members fetch it from its page (*by hand*).
+"""
+
+import hashlib
+import re
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from django.conf import settings
+from django.core.files.base import File
+from django.core.files.storage import default_storage
+from django.db import transaction
+from django.db.models import Sum
+from django.utils import timezone
+from django.utils.text import slugify
+
+from convoy_agent import archives
+from convoy_core.catalogue import Unreadable, read_catalogue
+from convoy_core.errors import ConvoyError
+from convoy_core.inspection import Inspection, Member, inspect_members
+from convoy_core.licences import meaning
+from convoy_core.model import Kind, Pickup
+from convoy_core.profile import KindLayout
+from convoy_core.ranges import parse_range
+
+from ..packs.models import Pack
+from ..people.models import Crew, User
+from .keeping import build_row, keep_mods, summed_up
+from .models import Build, Mod, OwnFile, Source
+from .services import shelf
+
+CHUNK = 1024 * 1024
+MAX_FILE_BYTES = 1024 * CHUNK
+"""Bytes of one file that is dropped in."""
+
+CREW_BYTES = 8 * MAX_FILE_BYTES
+"""Bytes that a crew may keep in files of its own."""
+
+ANYWHERE = KindLayout("", "")
+"""What is hostile is so whatever the kind."""
+
+KEPT_UNUSED = timezone.timedelta(days=1)
+"""How long a dropped file waits for its form to be filled in."""
+
+
+class TooLarge(ConvoyError):
+    code = "too-large"
+
+
+class NoSuchFile(ConvoyError):
+    code = "not-found"
+
+
+class CannotBeUsed(ConvoyError):
+    """The archive, or what was said about it, makes no build."""
+
+    code = "cannot-be-used"
+
+
+@dataclass
+class Dropped:
+    """What a dropped file turned out to be: `build` of the catalogue when its hash is known, else what it holds."""
+
+    name: str
+    sha256: str
+    size: int
+    build: Build | None = None
+    members: list[Member] = field(default_factory=list)
+    marker: dict[str, Any] = field(default_factory=dict)
+    like: Mod | None = None
+    """The mod that the marker names."""
+    trouble: str = ""
+    """Why it cannot be read at all."""
+
+    def inspected(self, pack: Pack) -> dict[Kind, Inspection]:
+        """What the archive comes to as content of each kind that the game knows."""
+        return {kind: inspect_members(self.members, layout) for kind, layout in pack.game.profile.kinds.items()}
+
+
+@contextmanager
+def incoming(stream: BinaryIO, most: int = MAX_FILE_BYTES) -> Iterator[tuple[Path, str]]:
+    """A request's body as a file of its own and its sha256, while the context lasts. Raises TooLarge."""
+    folder = settings.DATA / "incoming"
+    folder.mkdir(parents=True, exist_ok=True)
+    digest, size = hashlib.sha256(), 0
+    with tempfile.NamedTemporaryFile(dir=folder) as file:
+        while block := stream.read(CHUNK):
+            size += len(block)
+            if size > most:
+                raise TooLarge(f"The file is larger than {most // CHUNK} MB.", now="Choose a smaller one.")
+            digest.update(block)
+            file.write(block)
+        file.flush()
+        yield Path(file.name), digest.hexdigest()
+
+
+def by_archive(pack: Pack, hashes: list[str]) -> list[Build]:
+    """Builds of the pack's shelf that come in archives of these hashes."""
+    found = Build.objects.filter(mod__in=shelf(pack), archive_sha256__in=hashes)
+    return list(found.select_related("mod").defer("files"))
+
+
+def drop(user: User, pack: Pack, name: str, stream: BinaryIO) -> Dropped:
+    """Looks through a dropped file. What is not known is kept for a day, so that a build can be made of it."""
+    with incoming(stream) as (path, sha256):
+        name = re.sub(r"[^\w. ()+-]", "_", name.replace("\\", "/").split("/")[-1])[:200] or "file.zip"
+        dropped = Dropped(name, sha256, path.stat().st_size)
+        known = by_archive(pack, [sha256])
+        if known:
+            dropped.build = known[0]
+            return dropped
+        try:
+            _look_through(dropped, pack, path)
+        except ConvoyError as error:
+            dropped.trouble = error.sentence()
+            return dropped
+        if not inspect_members(dropped.members, ANYWHERE).refusals:
+            _keep_file(user, pack.crew, dropped, path)
+    return dropped
+
+
+def _look_through(dropped: Dropped, pack: Pack, path: Path) -> None:
+    dropped.members = archives.contents(path)
+    for kind, found in dropped.inspected(pack).items():
+        marker = pack.game.profile.kinds[kind].marker
+        if found.is_fine and marker:
+            dropped.marker = archives.marker_of(path, f"{found.root}{marker}")
+            break
+    told = dropped.marker.get("id")
+    if isinstance(told, str):
+        dropped.like = shelf(pack).filter(slug=told[:80]).first()
+
+
+def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
+    used = OwnFile.objects.filter(crew=crew).aggregate(all=Sum("size"))["all"] or 0
+    if used + dropped.size > CREW_BYTES:
+        raise TooLarge(
+            f"{crew.name} keeps {used // CHUNK} MB of files already.",
+            f"{CREW_BYTES // CHUNK} MB is the most.",
+            "Ask the site's keeper for more room.",
+        )
+    sizes = {member.path: member.size for member in dropped.members}
+    files = [[name, sizes[name], sha256] for name, sha256 in archives.hashes(path, dropped.members)]
+    told = {"name": dropped.name, "size": dropped.size, "by": user, "files": files, "marker": dropped.marker}
+    file, made = OwnFile.objects.get_or_create(crew=crew, sha256=dropped.sha256, defaults=told)
+    if made:
+        with path.open("rb") as source:
+            default_storage.save(file.place, File(source))
+
+
+@dataclass(frozen=True)
+class About:
+    """What somebody says about a dropped file. `needs`: one mod and range per line; `of`: an own mod it belongs to."""
+
+    sha256: str
+    of: str
+    name: str
+    version: str
+    kind: Kind
+    licence: str
+    page: str
+    summary: str
+    side: str
+    reach: str
+    games: str
+    loader: str
+    needs: str
+
+
+@transaction.atomic
+def make_build(user: User, pack: Pack, about: About) -> Mod:
+    """Makes a dropped file one of the crew's own builds. Raises NoSuchFile, CannotBeUsed, MalformedInput."""
+    file = OwnFile.objects.select_for_update().filter(crew=pack.crew_id, sha256=about.sha256).first()
+    if file is None:
+        raise NoSuchFile("This file is not here any more.", "It waited for a day.", "Drop it again.")
+    of = _own_mod(pack, about.of) if about.of else None
+    licence = of.licence if of else about.licence
+    means = meaning(licence)
+    if not means.may_be_carried and not about.page:
+        raise CannotBeUsed(
+            "Where members get it is missing.", means.sentence, "Name the page where it is to be had.", field="page"
+        )
+    if of and of.builds.filter(version=about.version).exists():
+        raise CannotBeUsed(
+            f"{of.name} {about.version} is here already.", now="Give it another version.", field="version"
+        )
+    source = _own_source(pack, Pickup.OURS if means.may_be_carried else Pickup.BY_HAND)
+    entry = _entry(pack, about, licence, file, of.slug if of else "")
+    (listed,) = read_catalogue({"mods": [entry]}, pack.game.profile)
+    if isinstance(listed, Unreadable):
+        raise CannotBeUsed("What is said about it cannot be used.", listed.why)
+    if listed.builds[0].refused:
+        raise CannotBeUsed(
+            "The archive cannot be used.", listed.builds[0].refused, "Choose another kind.", field="kind"
+        )
+    if of is None:
+        keep_mods(source, [listed])
+        mod = Mod.objects.get(game=pack.game_id, slug=listed.id)
+    else:
+        mod = of
+        Build.objects.bulk_create([build_row(mod, listed.builds[0])])
+        for name, value in summed_up(listed.builds, pack.game.profile).items():
+            setattr(
+                mod, name, sorted({*getattr(mod, name), *value}) if isinstance(value, list) else value or mod.updated
+            )
+        mod.save()
+    if not means.may_be_carried:
+        _forget(file)
+    return mod
+
+
+def _own_mod(pack: Pack, slug: str) -> Mod:
+    mod = Mod.objects.filter(crew=pack.crew_id, game=pack.game_id, slug=slug).first()
+    if mod is None:
+        raise NoSuchFile(f"{pack.crew.name} has no own build called {slug}.")
+    return mod
+
+
+def _entry(pack: Pack, about: About, licence: str, file: OwnFile, slug: str) -> dict[str, Any]:
+    """The dropped file as a source would list it."""
+    told = file.marker.get("id")
+    known_as = told if isinstance(told, str) and re.fullmatch(r"[a-z0-9][a-z0-9._-]{0,59}", told) else ""
+    slug = slug or f"{slugify(about.name)[:60] or 'own'}.{pack.crew_id.hex[:6]}"
+    # It stands in for what its marker calls it, and never beside that: the game would see the same mod twice.
+    stands_in = {"provides": {known_as: about.version}, "breaks": {known_as: "*"}} if known_as not in ("", slug) else {}
+    build = {
+        "version": about.version,
+        "date": timezone.now().date().isoformat(),
+        "games": about.games,
+        "loaders": {about.loader: "*"} if about.loader else {},
+        "needs": _needs(about.needs),
+        "side": about.side,
+        "reach": about.reach,
+        "url": file.sha256 if meaning(licence).may_be_carried else "",
+        "archive": {"name": file.name, "size": file.size, "sha256": file.sha256},
+        "files": [{"path": path, "size": size, "sha256": sha256} for path, size, sha256 in file.files],
+        **stands_in,
+    }
+    return {
+        "id": slug,
+        "name": about.name,
+        "kind": about.kind,
+        "summary": about.summary,
+        "author": "",
+        "category": "Our own",
+        "licence": licence,
+        "page": about.page,
+        "builds": [build],
+    }
+
+
+def _needs(text: str) -> dict[str, str]:
+    """`weir-core >=1.3, <2`, one a line."""
+    found = {}
+    for line in text.splitlines():
+        mod, _, wanted = line.strip().partition(" ")
+        if mod:
+            parse_range(wanted.strip() or "*")
+            found[mod] = wanted.strip() or "*"
+    return found
+
+
+def _own_source(pack: Pack, pickup: Pickup) -> Source:
+    ours = pickup is Pickup.OURS
+    source, _ = Source.objects.select_related("game").get_or_create(
+        pk=f"{'ours' if ours else 'elsewhere'}-{pack.crew_id.hex[:10]}-{pack.game_id}"[:40],
+        defaults={
+            "name": f"{pack.crew.name}, own builds" if ours else f"Found by {pack.crew.name}",
+            "game": pack.game,
+            "crew": pack.crew,
+            "pickup": pickup,
+            "address": "/api/agent/own" if ours else "",
+            "read_at": timezone.now(),
+        },
+    )
+    return source
+
+
+def _forget(file: OwnFile) -> None:
+    with suppress(FileNotFoundError):
+        default_storage.delete(file.place)
+    file.delete()
+
+
+def tidy() -> int:
+    """Forgets dropped files of which nobody made a build. Says how many."""
+    old = OwnFile.objects.filter(at__lt=timezone.now() - KEPT_UNUSED)
+    gone = 0
+    for file in old:
+        if not Build.objects.filter(mod__crew=file.crew_id, archive_sha256=file.sha256).exists():
+            _forget(file)
+            gone += 1
+    return gone
+
+
+def own_file(crew: Crew, sha256: str) -> OwnFile:
+    """A file of a crew that some build of theirs names. Raises NoSuchFile."""
+    used = Build.objects.filter(mod__crew=crew, archive_sha256=sha256, mod__source__pickup=Pickup.OURS).exists()
+    file = OwnFile.objects.filter(crew=crew, sha256=sha256).first() if used else None
+    if file is None or not default_storage.exists(file.place):
+        raise NoSuchFile("The crew has no such file.", now="Ask your curator.")
+    return file
+
+
+def builds_of(crew: Crew, game: str) -> list[Build]:
+    """The newest of each of a crew's own builds."""
+    rows = Build.objects.filter(mod__crew=crew, mod__game=game, gone=False)
+    return list(
+        rows.order_by("mod__name", "mod", "-pk").distinct("mod__name", "mod").select_related("mod").defer("files")
+    )

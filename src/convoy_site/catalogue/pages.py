@@ -1,0 +1,126 @@
+"""What a mod's own page shows beyond its builds: neighbours, use, what it carries and touches, and its pictures."""
+
+import io
+from dataclasses import dataclass
+from urllib.parse import urljoin
+
+import httpx
+from django.core.files.base import ContentFile
+from django.core.files.storage import default_storage
+from django.utils.crypto import salted_hmac
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from convoy_core.layout import placements
+from convoy_core.model import Base, Kind, misfit
+from convoy_core.profile import GameProfile
+
+from ..packs.models import Pack
+from ..people.models import User
+from ..people.rights import NotFound
+from .models import Build, Mod
+from .services import core_of, shelf
+
+SHOWN = 40
+"""Rows of a list on a mod's page; the others are counted."""
+
+MAX_PICTURE_BYTES = 8 * 2**20
+MAX_PIXELS = 40_000_000
+PICTURE_SIZE = (640, 360)
+PICTURE_SECONDS = 10
+
+
+@dataclass
+class More:
+    needed_by: list[Mod]
+    needed_by_in_all: int
+    counterpart: Mod | None
+    in_packs: list[tuple[Pack, str]]
+    build: Build | None
+    touched: dict[str, list[str]]
+    """Mods of the draft by slug, and the paths that they place, too."""
+
+
+def more_of(user: User, pack: Pack, mod: Mod, base: Base, picks: dict[str, str]) -> More:
+    """A fixed number of queries."""
+    asking = shelf(pack).filter(needs__contains=[mod.slug]).order_by("-downloads", "slug")
+    packs = Pack.objects.filter(crew__memberships__user=user, game=pack.game_id, draft__picks__has_key=mod.slug)
+    build = _shown_build(mod, base, picks.get(mod.slug, ""))
+    return More(
+        needed_by=list(asking[:SHOWN]),
+        needed_by_in_all=asking.count(),
+        counterpart=shelf(pack).filter(slug=mod.counterpart).first() if mod.counterpart else None,
+        in_packs=[(one, one.draft.picks[mod.slug]) for one in packs.select_related("draft").order_by("name")[:SHOWN]],
+        build=build,
+        touched=_touched(pack, mod, build, picks) if build else {},
+    )
+
+
+def _shown_build(mod: Mod, base: Base, picked: str) -> Build | None:
+    """The build that the draft has; else the newest that fits; else the newest."""
+    builds = list(mod.builds.filter(gone=False))
+    cores = {build.pk: core_of(build, mod.slug) for build in builds}
+    builds.sort(key=lambda one: (one.version == picked, not misfit(cores[one.pk], base), cores[one.pk].version))
+    return builds[-1] if builds else None
+
+
+def _touched(pack: Pack, mod: Mod, build: Build, picks: dict[str, str]) -> dict[str, list[str]]:
+    profile = pack.game.profile
+    mine = _places(build, mod, profile)
+    if not any(mod.slug not in path for path in mine):
+        return {}  # All of its files lie in a folder of its own: nobody else can place them.
+    others = Build.objects.filter(mod__in=shelf(pack), mod__slug__in=picks.keys() - {mod.slug}, refused="")
+    found = {}
+    for other in others.filter(version__in=set(picks.values())).select_related("mod"):
+        if picks[other.mod.slug] == other.version and (shared := mine & _places(other, other.mod, profile)):
+            found[other.mod.slug] = sorted(shared)
+    return found
+
+
+def _places(build: Build, mod: Mod, profile: GameProfile) -> set[str]:
+    layout = profile.kinds.get(Kind(mod.kind))
+    return (
+        set(placements((path for path, _, _ in build.files), layout, mod.slug))
+        if layout and not build.refused
+        else set()
+    )
+
+
+def picture(mod: Mod, number: int) -> bytes:
+    """A mod's picture as WebP of a screen's size, fetched once and drawn anew: nothing of the sender's file is kept.
+
+    Raises NotFound, also when the source is away or sends no picture.
+    """
+    if not 0 <= number < len(mod.pictures):
+        raise NotFound(f"{mod.name} has no such picture.")
+    address = urljoin(mod.source.address.rstrip("/") + "/", mod.pictures[number])
+    place = f"pictures/{salted_hmac('picture', address).hexdigest()}.webp"
+    if default_storage.exists(place):
+        with default_storage.open(place) as kept:
+            return kept.read()
+    try:
+        drawn = _drawn_anew(_fetched(address))
+    except (httpx.HTTPError, OSError, ValueError, Image.DecompressionBombError, UnidentifiedImageError) as error:
+        raise NotFound(f"The picture of {mod.name} cannot be had.", str(error)[:200]) from error
+    default_storage.save(place, ContentFile(drawn))
+    return drawn
+
+
+def _fetched(address: str) -> bytes:
+    body = bytearray()
+    with httpx.stream("GET", address, timeout=PICTURE_SECONDS) as reply:
+        reply.raise_for_status()
+        for block in reply.iter_bytes():
+            body += block
+            if len(body) > MAX_PICTURE_BYTES:
+                raise ValueError("it is too large")
+    return bytes(body)
+
+
+def _drawn_anew(data: bytes) -> bytes:
+    with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP")) as image:
+        if image.width * image.height > MAX_PIXELS:
+            raise ValueError("it has too many points")
+        small = ImageOps.fit(image.convert("RGB"), PICTURE_SIZE)
+    out = io.BytesIO()
+    small.save(out, "WEBP", quality=82)
+    return out.getvalue()

@@ -1,0 +1,244 @@
+"""Ways in beside the catalogue: a file that was dropped, and a folder that somebody filled by hand."""
+
+from typing import Annotated
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from convoy_core.inspection import Inspection
+from convoy_core.licences import meaning
+from convoy_core.model import Kind, Reach, Side
+from convoy_core.takeover import Found
+
+from ..catalogue import own
+from ..people.rights import Action
+from ..shapes import Name, Short
+from . import takeover
+from .services import pack_for
+
+router = Router(tags=["packs"])
+
+BODY = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
+"""The file is the body itself: it is written away as it comes, however large it is."""
+
+TOLD = 200
+"""Rows of one list of a folder that are told; the others are counted."""
+
+Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
+class HashesIn(Schema):
+    hashes: Annotated[list[Sha256], Field(min_length=1, max_length=500)]
+
+
+class KnownOut(Schema):
+    """A build that comes in an archive of this hash. `already`: its mod is a line of the draft."""
+
+    sha256: str
+    mod: str
+    name: str
+    version: str
+    already: bool
+
+
+class KindOut(Schema):
+    """What an archive comes to as content of one kind. `root`: the folder that is laid down; null: not to be told."""
+
+    kind: str
+    fits: bool
+    root: str | None
+    left_out: int
+    notes: list[str]
+
+
+class RefusedOut(Schema):
+    path: str
+    why: str
+
+
+class DroppedOut(Schema):
+    """A dropped file: `known` when a source lists it; else what it holds, and what its marker says."""
+
+    name: str
+    sha256: str
+    size: int
+    known: KnownOut | None
+    trouble: str
+    refused: list[RefusedOut]
+    files: int
+    unpacked: int
+    kinds: list[KindOut]
+    says_id: str
+    says_name: str
+    says_version: str
+    like: str
+    """Name of the mod that the marker calls it; the bytes are none of its builds."""
+    own: list[KnownOut]
+    """The crew's own builds that it could be a newer one of."""
+
+
+class OwnBuildIn(Schema):
+    """What is said about a dropped file. `needs`: one mod and range per line."""
+
+    sha256: Sha256
+    of: Short = ""
+    name: Name
+    version: Annotated[str, Field(min_length=1, max_length=120)]
+    kind: Kind
+    licence: Short = ""
+    page: Annotated[str, Field(max_length=400, pattern=r"^(https?://\S+)?$")] = ""
+    summary: Annotated[str, Field(max_length=400)] = ""
+    side: Side = Side.BOTH
+    reach: Reach = Reach.CREW
+    games: Short = "*"
+    loader: Short = ""
+    needs: Annotated[str, Field(max_length=4000)] = ""
+
+
+class MadeOut(Schema):
+    mod: str
+    name: str
+
+
+class LicenceOut(Schema):
+    licence: str
+    passing_on: str
+    sentence: str
+
+
+class FoundOut(Schema):
+    mod: str
+    name: str
+    version: str
+    place: str
+    files: int
+    altered: list[str]
+    missing: int
+    already: bool
+    reason: str
+    """Why no build of it fits the base; empty when one does."""
+
+
+class StrangerOut(Schema):
+    place: str
+    files: int
+    size: int
+
+
+class TakeOverOut(Schema):
+    """What a folder comes to. Lists are cut after 200 rows; counts are of all."""
+
+    found: list[FoundOut]
+    doubles: list[FoundOut]
+    remnants: list[FoundOut]
+    strangers: list[StrangerOut]
+    strangers_in_all: int
+    left_over: list[str]
+    left_over_in_all: int
+    others: int
+
+
+@router.post("/packs/{pack_id}/known", response=list[KnownOut], operation_id="known_files")
+def known_files(request: HttpRequest, pack_id: UUID, body: HashesIn) -> list[KnownOut]:
+    """Which of some files are archives of the catalogue: asked before a large one is sent for nothing."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    there = set(pack.draft.lines.values_list("mod", flat=True))
+    return [_known_out(build, there) for build in own.by_archive(pack, body.hashes)]
+
+
+@router.post("/packs/{pack_id}/files", response=DroppedOut, operation_id="drop_file", openapi_extra=BODY)
+def drop_file(request: HttpRequest, pack_id: UUID, name: Annotated[Short, Query()]) -> DroppedOut:
+    pack = pack_for(request.user, pack_id, Action.EDIT)
+    dropped = own.drop(request.user, pack, name, request)
+    there = set(pack.draft.lines.values_list("mod", flat=True))
+    kinds = dropped.inspected(pack) if dropped.members else {}
+    first = next(iter(kinds.values()), None)
+    ours = own.builds_of(pack.crew, pack.game_id)
+    return DroppedOut(
+        name=dropped.name,
+        sha256=dropped.sha256,
+        size=dropped.size,
+        known=_known_out(dropped.build, there) if dropped.build else None,
+        trouble=dropped.trouble,
+        refused=[RefusedOut(path=one.path, why=one.why) for one in first.refusals] if first else [],
+        files=first.files if first else 0,
+        unpacked=first.unpacked if first else 0,
+        kinds=[_kind_out(kind, found) for kind, found in kinds.items()],
+        says_id=_said(dropped, "id"),
+        says_name=_said(dropped, "name"),
+        says_version=_said(dropped, "version"),
+        like=dropped.like.name if dropped.like else "",
+        own=[_known_out(build, there) for build in ours],
+    )
+
+
+def _said(dropped: own.Dropped, field: str) -> str:
+    told = dropped.marker.get(field, "")
+    return told[:60] if isinstance(told, str) else ""
+
+
+def _known_out(build: own.Build, there: set[str]) -> KnownOut:
+    mod = build.mod
+    return KnownOut(
+        sha256=build.archive_sha256, mod=mod.slug, name=mod.name, version=build.version, already=mod.slug in there
+    )
+
+
+def _kind_out(kind: Kind, found: Inspection) -> KindOut:
+    return KindOut(kind=kind, fits=found.is_fine, root=found.root, left_out=found.left_out, notes=list(found.notes))
+
+
+@router.post("/packs/{pack_id}/own-builds", response=MadeOut, operation_id="make_own_build")
+def make_own_build(request: HttpRequest, pack_id: UUID, body: OwnBuildIn) -> MadeOut:
+    pack = pack_for(request.user, pack_id, Action.EDIT)
+    mod = own.make_build(request.user, pack, own.About(**body.dict()))
+    return MadeOut(mod=mod.slug, name=mod.name)
+
+
+@router.get("/licences", response=LicenceOut, operation_id="licence")
+def licence(request: HttpRequest, text: Annotated[Short, Query()] = "") -> LicenceOut:
+    """What a licence lets a crew do."""
+    means = meaning(text)
+    return LicenceOut(licence=text, passing_on=means.passing_on, sentence=means.sentence)
+
+
+@router.post("/packs/{pack_id}/draft/folder", response=TakeOverOut, operation_id="read_folder", openapi_extra=BODY)
+def read_folder(request: HttpRequest, pack_id: UUID) -> TakeOverOut:
+    """What a listing, or a ZIP of a folder, comes to. Changes nothing: the edit `take over` does."""
+    pack = pack_for(request.user, pack_id, Action.EDIT)
+    read = takeover.propose(pack, request)
+    taken = read.taken
+
+    def told(rows: list[Found]) -> list[FoundOut]:
+        return [
+            FoundOut(
+                mod=one.mod,
+                name=read.mods[one.mod].name,
+                version=one.version,
+                place=one.place,
+                files=one.files,
+                altered=list(one.altered[:TOLD]),
+                missing=one.missing,
+                already=one.mod in read.already,
+                reason=read.reasons[one.mod],
+            )
+            for one in rows
+        ]
+
+    return TakeOverOut(
+        found=told(taken.found),
+        doubles=told(taken.doubles[:TOLD]),
+        remnants=told(taken.remnants[:TOLD]),
+        strangers=[StrangerOut(place=one.place, files=one.files, size=one.size) for one in taken.strangers[:TOLD]],
+        strangers_in_all=len(taken.strangers),
+        left_over=taken.left_over[:TOLD],
+        left_over_in_all=len(taken.left_over),
+        others=taken.others,
+    )
