@@ -205,7 +205,11 @@ def _sightings(build: Known, by_hash: Mapping[str, Sequence[str]], there: Mappin
         altered = tuple(sorted(path for path in placed if path in there and path not in same))
         if same:
             yield _Sighting(
-                build, _shared_folder(same), same, altered, not_there + len(placed) - len(same) - len(altered)
+                build,
+                outside.rstrip("/") or _shared_folder(same),
+                same,
+                altered,
+                not_there + len(placed) - len(same) - len(altered),
             )
 
 

@@ -11,6 +11,8 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+from .pictures import picture
+
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 FILES_PER_BUILD = 8
 """Data files in each archive beside marker and settings: enough to see placing, few enough to read."""
@@ -23,7 +25,7 @@ MARKERS = {"tillerway": "waybill.toml", "gauge-hollow": "consist.ini"}
 
 def generate(target: Path) -> bool:
     """Writes TARGET/SOURCE/catalogue.json, its pages, and TARGET/SOURCE/files/*.zip; says whether there was need."""
-    inputs = [*sorted(DEMO.rglob("*.toml")), Path(__file__)]
+    inputs = [*sorted(DEMO.rglob("*.toml")), *sorted(Path(__file__).parent.glob("*.py"))]
     stamp = hashlib.sha256(b"".join(path.read_bytes() for path in inputs)).hexdigest()
     kept = target / "stamp"
     if kept.exists() and kept.read_text() == stamp:
@@ -107,7 +109,12 @@ def list_mod(folder: Path, game: str, mod: dict[str, Any]) -> dict[str, Any]:
     builds = [list_build(folder, game, mod, build) for build in mod["builds"]]
     about = ("id", "name", "summary", "author", "category", "kind", "licence", "downloads", "counterpart", "on_removal")
     chance = random.Random(mod["id"])
+    drawn = [f"pictures/{mod['id']}-{number + 1}.png" for number in range(2 if mod.get("downloads", 0) > 90_000 else 1)]
+    (folder / "pictures").mkdir(exist_ok=True)
+    for number, name in enumerate(drawn):
+        (folder / name).write_bytes(picture(mod, number))
     return {
+        "pictures": drawn,
         "followers": round(mod.get("downloads", 0) * chance.uniform(0.01, 0.06)),
         "rating": chance.randrange(310, 495),
         **{key: mod[key] for key in about if key in mod},

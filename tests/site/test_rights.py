@@ -10,6 +10,7 @@ from convoy_site.people.models import Membership
 from .conftest import World
 
 EDITS = {"revision": 1, "edits": [{"do": "add", "mod": "rivet"}]}
+OWN_BUILD = {"sha256": "0" * 64, "name": "Fog Bell", "version": "1", "kind": "mod"}
 SEE = {"owner": 200, "curator": 200, "member": 200, "stranger": 404, "nobody": 401}
 CURATE = {"owner": 200, "curator": 200, "member": 403, "stranger": 404, "nobody": 401}
 OWN = {"owner": 200, "curator": 403, "member": 403, "stranger": 404, "nobody": 401}
@@ -43,6 +44,13 @@ DOORS = [
     ("GET", "/api/packs/{pack}/draft/needs/weir-core", None, SEE),
     ("GET", "/api/packs/{pack}/catalogue", None, SEE),
     ("GET", "/api/packs/{pack}/mods/weir-core", None, SEE),
+    ("GET", "/api/packs/{pack}/mods/weir-core/more", None, SEE),
+    ("GET", "/api/packs/{pack}/mods/weir-core/pictures/9", None, {**SEE, "owner": 404, "curator": 404, "member": 404}),
+    ("GET", "/api/licences?text=MIT", None, ANYBODY),
+    ("POST", "/api/packs/{pack}/known", {"hashes": ["0" * 64]}, SEE),
+    ("POST", "/api/packs/{pack}/files?name=x.zip", None, CURATE),
+    ("POST", "/api/packs/{pack}/own-builds", OWN_BUILD, {**CURATE, "owner": 404, "curator": 404}),
+    ("POST", "/api/packs/{pack}/draft/folder", None, {**CURATE, "owner": 422, "curator": 422}),
     ("GET", "/api/packs/{pack}/pending", None, SEE),
     ("GET", "/api/packs/{pack}/line", None, SEE),
     ("GET", "/api/packs/{pack}/roll-call", None, SEE),
@@ -64,6 +72,7 @@ DOORS = [
 AGENT_DOORS = [
     ("GET", "/api/agent/head"),
     ("GET", "/api/agent/releases/1.0.0"),
+    ("GET", f"/api/agent/own/{'0' * 64}"),
     ("POST", "/api/agent/report"),
     ("POST", "/api/agent/progress"),
 ]
@@ -93,8 +102,10 @@ def test_every_door_of_the_api_is_in_the_table() -> None:
         for method in operations
     }
     shapes = [(method, re.sub(r"\{[^}]*\}", "{}", path.split("?")[0])) for method, path, *_ in DOORS]
-    tested = {(method, re.sub(r"/(curator|weir-core|1\.0\.0)$", "/{}", path)) for method, path in shapes}
-    tested |= {(method, path.replace("1.0.0", "{}")) for method, path in AGENT_DOORS} | {("POST", "/api/agent/pair")}
+    example = r"/(curator|weir-core|1\.0\.0|9|0{64})(?=/|$)"
+    shapes += AGENT_DOORS
+    tested = {(method, re.sub(example, "/{}", path)) for method, path in shapes}
+    tested |= {("POST", "/api/agent/pair")}
     assert described == tested
 
 

@@ -1,0 +1,41 @@
+"""What a pack demands of a machine, and what a licence allows."""
+
+import pytest
+
+from convoy_core.fit import MB, Estimate, MemoryFigures, Weight, demand
+from convoy_core.licences import PassingOn, meaning
+from convoy_core.model import Kind
+
+FIGURES = MemoryFigures(1536, {Kind.MOD: Estimate(14, 1.5), Kind.TEXTURES: Estimate(4, 4)})
+
+
+def test_memory_is_the_games_own_and_every_builds_rounded_up() -> None:
+    assert demand([], FIGURES).minimum == 1536
+    builds = [Weight(Kind.MOD, 10 * MB, 7 * MB), Weight(Kind.TEXTURES, 50 * MB, 40 * MB), Weight(Kind.MOD, MB, MB, 600)]
+    asked = demand(builds, FIGURES)
+    # 1536 + (14 + 15) + (4 + 200) + 600 = 2369
+    assert (asked.minimum, asked.recommended) == (2560, 3072)
+    assert (asked.disk, asked.estimated) == (109 * MB, 2)
+
+
+def test_a_pack_of_150_mods_wants_what_practitioners_say() -> None:
+    asked = demand([Weight(Kind.MOD, 12 * MB, 6 * MB)] * 150, FIGURES)
+    assert 6 * 1024 <= asked.minimum <= asked.recommended <= 8 * 1024
+
+
+@pytest.mark.parametrize(
+    ("licence", "passing_on", "says"),
+    [
+        ("MIT", PassingOn.ALLOWED, "notice stays"),
+        ("GPL-3.0-or-later WITH Classpath-exception-2.0", PassingOn.ALLOWED, "same licence"),
+        ("CC-BY-NC-SA-4.0", PassingOn.ALLOWED, "not for money"),
+        ("MIT AND LicenseRef-Art", PassingOn.FORBIDDEN, "does not let"),
+        ("LicenseRef-Art OR MIT", PassingOn.ALLOWED, "notice stays"),
+        ("LicenseRef-No-Passing-On", PassingOn.FORBIDDEN, "from its page"),
+        ("", PassingOn.UNKNOWN, "No licence is named"),
+        ("Beerware <b>", PassingOn.UNKNOWN, "“Beerware <b>”"),
+    ],
+)
+def test_what_a_licence_allows(licence: str, passing_on: PassingOn, says: str) -> None:
+    assert meaning(licence).passing_on is passing_on
+    assert says in meaning(licence).sentence
