@@ -16,6 +16,9 @@ STEP = 256
 COMFORT = 1.25
 """Recommended over minimum, where nothing else is known."""
 
+SAFE, CEILING = 3, 2
+"""A machine gives the game a third of its memory safely, and never more than half."""
+
 MB = 2**20
 
 
@@ -54,6 +57,16 @@ class Demand:
     disk: int
     estimated: int
 
+    @property
+    def comfortable_machine(self) -> int:
+        """MB of a machine whose safe share is the recommended figure."""
+        return _whole_gb(self.recommended * SAFE)
+
+    @property
+    def smallest_machine(self) -> int:
+        """MB of a machine whose ceiling is the minimum."""
+        return _whole_gb(self.minimum * CEILING)
+
 
 def demand(builds: Iterable[Weight], figures: MemoryFigures) -> Demand:
     """Memory: the game's own figure and every build's. Disk: files placed, and the archives once in the store."""
@@ -70,6 +83,10 @@ def demand(builds: Iterable[Weight], figures: MemoryFigures) -> Demand:
 def _estimated(build: Weight, figures: MemoryFigures) -> float:
     estimate = figures.estimates.get(build.kind)
     return estimate.each + estimate.per_mb * build.unpacked / MB if estimate else 0
+
+
+def _whole_gb(memory: int) -> int:
+    return -(-memory // 1024) * 1024
 
 
 def _rounded(memory: float) -> int:

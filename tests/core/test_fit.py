@@ -15,6 +15,7 @@ def test_memory_is_the_games_own_and_every_builds_rounded_up() -> None:
     asked = demand(builds, FIGURES)
     # 1536 + (14 + 15) + (4 + 200) + 600 = 2369
     assert (asked.minimum, asked.recommended) == (2560, 3072)
+    assert (asked.comfortable_machine, asked.smallest_machine) == (9 * 1024, 5 * 1024)
     assert (asked.disk, asked.estimated) == (109 * MB, 2)
 
 

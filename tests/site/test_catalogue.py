@@ -273,3 +273,12 @@ def test_ten_thousand_builds_of_one_mod_and_odd_versions_are_taken_as_they_are(c
     assert len(after.trouble.splitlines()) == 1
     assert Build.objects.filter(mod__slug="rivet", gone=False).count() == 10_000 + len(odd)
     assert Build.objects.filter(mod__slug="self-needed").exists()
+
+
+def test_made_for_another_game_version_or_loader(world: World) -> None:
+    slugs, _ = in_order(world, "loader=capstan&fitting_only=false")
+    assert "sluice-books" in slugs
+    assert "lock-ledger" not in slugs
+    slugs, _ = in_order(world, "game_version=1.9.0&loader=bosun&fitting_only=false")
+    assert all("1.9.0/bosun" in Mod.objects.get(slug=slug).fits for slug in slugs)
+    assert in_order(world, "game_version=7&fitting_only=false")[0] == []

@@ -27,6 +27,7 @@ const Assemble = lazy(() => import("./places/pack/Assemble"));
 const Check = lazy(() => import("./places/pack/Check"));
 const Publish = lazy(() => import("./places/pack/Publish"));
 const Crew = lazy(() => import("./places/pack/Crew"));
+const ModPlace = lazy(() => import("./places/pack/ModPlace"));
 const Release = lazy(() => import("./places/pack/Release"));
 
 const Broken = () => (
@@ -55,6 +56,7 @@ const router = createBrowserRouter([
           { path: "check", element: <Check /> },
           { path: "publish", element: <Publish /> },
           { path: "crew", element: <Crew /> },
+          { path: "mods/:slug", element: <ModPlace /> },
           { path: "releases/:number", element: <Release /> },
         ],
       },

@@ -20,7 +20,7 @@ from ..people.rights import Action, NotFound
 from ..shapes import Short
 from . import pages
 from .models import Game, Mod
-from .search import Asked, Sort, search
+from .search import Asked, search
 from .services import build_rows, core_of, fit_of, shelf
 
 router = Router(tags=["catalogue"])
@@ -83,24 +83,6 @@ class SourceState(Schema):
     pages_changed: int
     rest_until: datetime | None
     """`pages_done` below `pages_changed`: it is being read, or will be read on from there."""
-
-
-class FinderIn(Schema):
-    """What is looked for; empty means any. `needs`: mods that need this one; `since`: with a build since this day."""
-
-    text: Short = ""
-    kind: Short = ""
-    category: Short = ""
-    pickup: Short = ""
-    licence: Short = ""
-    side: Short = ""
-    reach: Short = ""
-    channel: Short = ""
-    needs: Short = ""
-    since: date | None = None
-    fitting_only: bool = True
-    sort: Sort = Sort.BEST
-    page: int = 1
 
 
 class FacetValue(Schema):
@@ -232,11 +214,11 @@ def _game_out(game: Game) -> GameOut:
 def finder(
     request: HttpRequest,
     pack_id: UUID,
-    asked: Annotated[FinderIn, Query()],
+    asked: Annotated[Asked, Query()],
 ) -> FinderPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
     base = drafts.base_of(pack.draft)
-    found = search(shelf(pack), base, Asked(**asked.dict()))
+    found = search(shelf(pack), pack.game.profile, base, asked)
     rows = []
     builds = build_rows({mod.pk: mod.slug for mod in found.mods})
     for mod in found.mods:

@@ -13,9 +13,12 @@ from typing import Any
 
 from django.contrib.postgres.search import SearchQuery, SearchRank, SearchVector, TrigramWordSimilarity
 from django.db.models import F, Q, QuerySet, Value
+from ninja import Schema
 
 from convoy_core.model import Base
+from convoy_core.profile import GameProfile
 
+from ..shapes import Short
 from .models import Mod
 
 PAGE = 40
@@ -57,19 +60,22 @@ ORDERS = {
 }
 
 
-@dataclass(frozen=True)
-class Asked:
-    """What is looked for. Empty means any. `needs`: mods that need this one."""
+class Asked(Schema):
+    """What is looked for; empty means any. `needs`: mods that need this one; `since`: with a build since this day;
+    `game_version` and `loader`: with a build for them, whatever the draft's base is.
+    """
 
-    text: str = ""
-    kind: str = ""
-    category: str = ""
-    pickup: str = ""
-    licence: str = ""
-    side: str = ""
-    reach: str = ""
-    channel: str = ""
-    needs: str = ""
+    text: Short = ""
+    kind: Short = ""
+    category: Short = ""
+    pickup: Short = ""
+    licence: Short = ""
+    side: Short = ""
+    reach: Short = ""
+    channel: Short = ""
+    needs: Short = ""
+    game_version: Short = ""
+    loader: Short = ""
     since: date | None = None
     fitting_only: bool = True
     sort: Sort = Sort.BEST
@@ -87,9 +93,9 @@ class FoundPage:
     facets: dict[str, list[tuple[str, int]]]
 
 
-def search(mods: QuerySet[Mod], base: Base, asked: Asked) -> FoundPage:
+def search(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) -> FoundPage:
     """A page of a shelf's mods; the last page at most."""
-    keys = _keys(_filtered(mods, base, asked), asked)
+    keys = _keys(_filtered(mods, profile, base, asked), asked)
     pages = max(1, -(-len(keys) // PAGE))
     page = min(max(1, asked.page), pages)
     shown = keys[(page - 1) * PAGE : page * PAGE]
@@ -97,7 +103,7 @@ def search(mods: QuerySet[Mod], base: Base, asked: Asked) -> FoundPage:
     return FoundPage([rows[key] for key in shown], len(keys), page, pages, _facets(keys))
 
 
-def _filtered(mods: QuerySet[Mod], base: Base, asked: Asked) -> QuerySet[Mod]:
+def _filtered(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) -> QuerySet[Mod]:
     wanted: dict[str, Any] = {"kind": asked.kind, "category": asked.category, "licence": asked.licence}
     wanted["source__pickup"] = asked.pickup
     for name, value in (
@@ -110,7 +116,16 @@ def _filtered(mods: QuerySet[Mod], base: Base, asked: Asked) -> QuerySet[Mod]:
     wanted["updated__gte"] = asked.since
     if asked.fitting_only:
         wanted["fits__contains"] = [f"{base.version}/{base.loader}" if base.loader else str(base.version)]
+    if asked.game_version or asked.loader:
+        wanted["fits__overlap"] = _made_for(profile, asked)
     return mods.filter(**{name: value for name, value in wanted.items() if value})
+
+
+def _made_for(profile: GameProfile, asked: Asked) -> list[str]:
+    """The bases, as `Mod.fits` writes them, that have the version and the loader asked for."""
+    versions = [asked.game_version] if asked.game_version else [str(one.version) for one in profile.versions]
+    loaders = [asked.loader] if asked.loader else ["", *(one.id for one in profile.loaders)]
+    return [f"{version}/{loader}".rstrip("/") for version in versions for loader in loaders]
 
 
 def _keys(found: QuerySet[Mod], asked: Asked) -> list[int]:

@@ -109,12 +109,16 @@ class LineOut(Schema):
 
 
 class DemandOut(Schema):
-    """What the pack asks of a machine: memory in MB, disk in bytes beside the game; `estimated` builds gave none."""
+    """What the pack asks of a machine: memory in MB, disk in bytes beside the game; `estimated` builds gave none.
+    The machines, in MB, are one that gives it safely, and the smallest that can.
+    """
 
     minimum: int
     recommended: int
     disk: int
     estimated: int
+    comfortable_machine: int
+    smallest_machine: int
 
 
 class DraftOut(Schema):
@@ -295,7 +299,12 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
         download=sum(row.size for row in settled),
         errands=sum(row.pickup not in ("direct", "ours") for row in settled),
         demand=DemandOut(
-            minimum=asked.minimum, recommended=asked.recommended, disk=asked.disk, estimated=asked.estimated
+            minimum=asked.minimum,
+            recommended=asked.recommended,
+            disk=asked.disk,
+            estimated=asked.estimated,
+            comfortable_machine=asked.comfortable_machine,
+            smallest_machine=asked.smallest_machine,
         ),
     )
 

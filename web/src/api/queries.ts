@@ -98,6 +98,20 @@ export const useNeeds = (pack_id: string, mod: string) =>
     placeholderData: keepPreviousData,
   });
 
+export const useMoreOfMod = (pack_id: string, slug: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "mod", slug, "more"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/mods/{slug}/more", { params: { path: { pack_id, slug } } })),
+  });
+
+export const useLicence = (text: string) =>
+  useQuery({
+    queryKey: ["licence", text],
+    queryFn: () => told(api.GET("/api/licences", { params: { query: { text: text.slice(0, 200) } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+  });
+
 export const recognise = (id: string, text: string) =>
   told(api.POST("/api/packs/{pack_id}/draft/recognise", { ...of(id), body: { text } }));
 

@@ -839,6 +839,82 @@ export interface components {
             /** Mods */
             mods: string[];
         };
+        /**
+         * Asked
+         * @description What is looked for; empty means any. `needs`: mods that need this one; `since`: with a build since this day;
+         *     `game_version` and `loader`: with a build for them, whatever the draft's base is.
+         */
+        Asked: {
+            /**
+             * Category
+             * @default
+             */
+            category: string;
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /**
+             * Fitting Only
+             * @default true
+             */
+            fitting_only: boolean;
+            /**
+             * Game Version
+             * @default
+             */
+            game_version: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /**
+             * Licence
+             * @default
+             */
+            licence: string;
+            /**
+             * Loader
+             * @default
+             */
+            loader: string;
+            /**
+             * Needs
+             * @default
+             */
+            needs: string;
+            /**
+             * Page
+             * @default 1
+             */
+            page: number;
+            /**
+             * Pickup
+             * @default
+             */
+            pickup: string;
+            /**
+             * Reach
+             * @default
+             */
+            reach: string;
+            /**
+             * Side
+             * @default
+             */
+            side: string;
+            /** Since */
+            since?: string | null;
+            /** @default best */
+            sort: "best" | "downloads" | "followers" | "rating" | "name" | "updated" | "added";
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
         /** BaseLineOut */
         BaseLineOut: {
             /** Mod */
@@ -1106,8 +1182,11 @@ export interface components {
         /**
          * DemandOut
          * @description What the pack asks of a machine: memory in MB, disk in bytes beside the game; `estimated` builds gave none.
+         *     The machines, in MB, are one that gives it safely, and the smallest that can.
          */
         DemandOut: {
+            /** Comfortable Machine */
+            comfortable_machine: number;
             /** Disk */
             disk: number;
             /** Estimated */
@@ -1116,6 +1195,8 @@ export interface components {
             minimum: number;
             /** Recommended */
             recommended: number;
+            /** Smallest Machine */
+            smallest_machine: number;
         };
         /** DemoAccount */
         DemoAccount: {
@@ -1298,71 +1379,6 @@ export interface components {
             path: string;
             /** Size */
             size: number;
-        };
-        /**
-         * FinderIn
-         * @description What is looked for; empty means any. `needs`: mods that need this one; `since`: with a build since this day.
-         */
-        FinderIn: {
-            /**
-             * Category
-             * @default
-             */
-            category: string;
-            /**
-             * Channel
-             * @default
-             */
-            channel: string;
-            /**
-             * Fitting Only
-             * @default true
-             */
-            fitting_only: boolean;
-            /**
-             * Kind
-             * @default
-             */
-            kind: string;
-            /**
-             * Licence
-             * @default
-             */
-            licence: string;
-            /**
-             * Needs
-             * @default
-             */
-            needs: string;
-            /**
-             * Page
-             * @default 1
-             */
-            page: number;
-            /**
-             * Pickup
-             * @default
-             */
-            pickup: string;
-            /**
-             * Reach
-             * @default
-             */
-            reach: string;
-            /**
-             * Side
-             * @default
-             */
-            side: string;
-            /** Since */
-            since?: string | null;
-            /** @default best */
-            sort: "best" | "downloads" | "followers" | "rating" | "name" | "updated" | "added";
-            /**
-             * Text
-             * @default
-             */
-            text: string;
         };
         /** FinderPage */
         FinderPage: {
@@ -3511,6 +3527,8 @@ export interface operations {
                 reach?: string;
                 channel?: string;
                 needs?: string;
+                game_version?: string;
+                loader?: string;
                 since?: string | null;
                 fitting_only?: boolean;
                 sort?: "best" | "downloads" | "followers" | "rating" | "name" | "updated" | "added";

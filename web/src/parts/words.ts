@@ -8,6 +8,9 @@ export function bytes(count: number): string {
   return `${(count / 1024 ** 3).toFixed(2)} GB`;
 }
 
+/** Memory in MB as people say it: in GB, halves and quarters told. */
+export const gigabytes = (mb: number) => `${Number((mb / 1024).toFixed(2))} GB`;
+
 export function many(count: number, one: string, more = `${one}s`): string {
   return `${count} ${count === 1 ? one : more}`;
 }
@@ -20,6 +23,8 @@ export function when(iso: string | null | undefined): string {
   if (minutes < 36 * 60) return `${Math.round(minutes / 60)} h ago`;
   return day(iso);
 }
+
+export const clock = (iso: string) => new Date(iso).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 
 export function day(iso: string): string {
   return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });

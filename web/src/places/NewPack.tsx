@@ -1,6 +1,8 @@
 // Start a pack: name, emblem, group, game, base, notes.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
@@ -38,6 +40,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
   const [crewName, setCrewName] = useState("");
   const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
   const [from, setFrom] = useState("");
+  const [along, setAlong] = useState({ holds: true, notes: true });
   const others = (usePacks().data ?? []).filter((one) => one.base.game === game.id);
   const navigate = useNavigate();
   const start = useChange(
@@ -46,7 +49,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
       setCrew(id);
       const made = await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } }));
       const [pack, release] = from.split(" ");
-      if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "" }]);
+      if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }]);
       return made;
     },
     ["packs"],
@@ -157,6 +160,38 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
             }
           }}
         />
+        {from && (
+          <Box sx={{ display: "flex", gap: 2, flexWrap: "wrap" }}>
+            <FormControlLabel
+              control={<Checkbox size="small" checked disabled />}
+              label="Its lines, in the builds that they have there"
+            />
+            {!from.includes(" ") && (
+              <>
+                <FormControlLabel
+                  control={
+                    <Checkbox
+                      size="small"
+                      checked={along.holds}
+                      onChange={(_, holds) => setAlong({ ...along, holds })}
+                    />
+                  }
+                  label="Holds with their reasons"
+                />
+                <FormControlLabel
+                  control={
+                    <Checkbox
+                      size="small"
+                      checked={along.notes}
+                      onChange={(_, notes) => setAlong({ ...along, notes })}
+                    />
+                  }
+                  label="Notes, tags and advice"
+                />
+              </>
+            )}
+          </Box>
+        )}
         <BaseFields key={game.id} game={game} value={base} onChange={setBase} />
       </Box>
       <TextField

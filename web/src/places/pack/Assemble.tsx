@@ -6,9 +6,13 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { useDraft, useFindings, usePack } from "../../api/queries";
 import { useKeys } from "../../parts/keys";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
-import { bytes, effects, many, when } from "../../parts/words";
+import { bytes, effects, gigabytes, many, when } from "../../parts/words";
 import { BaseDialog } from "./BaseDialog";
+import { BringIn, DropPlace, type Given } from "./BringIn";
+import { DemandDialog } from "./DemandDialog";
+import { DroppedFiles } from "./DroppedFiles";
 import { Finder } from "./Finder";
+import { FolderDialog } from "./FolderDialog";
 import { HistoryDialog } from "./History";
 import { Inspector } from "./Inspector";
 import { Manifest } from "./manifest/Manifest";
@@ -25,8 +29,9 @@ export default function Assemble() {
   const draft = useDraft(packId);
   const editing = useEditing(packId);
   const [folded, setFolded] = useState(false);
-  const [open, setOpen] = useState<"base" | "updates" | "history" | null>(null);
+  const [open, setOpen] = useState<"base" | "updates" | "history" | "demand" | null>(null);
   const [pasting, setPasting] = useState(false);
+  const [given, setGiven] = useState<Given | null>(null);
   const [asked, setAsked] = useState("");
   const inHand = search.get("mod") ?? "";
   const may = pack?.role !== "member";
@@ -48,7 +53,7 @@ export default function Assemble() {
 
   if (!pack) return null;
   return (
-    <Box sx={{ display: "flex", flexDirection: "column", height: "100%" }}>
+    <DropPlace may={may} give={setGiven}>
       <Box sx={{ display: "flex", flex: 1, minHeight: 0, flexDirection: { xs: "column", md: "row" } }}>
         <Pane width={pasting ? 330 : folded ? 40 : 310} name="Finder">
           {pasting ? (
@@ -77,7 +82,14 @@ export default function Assemble() {
           aria-label="Manifest"
           sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}
         >
-          <Heading pack={pack} may={may} editing={editing} open={setOpen} paste={() => setPasting(true)} />
+          <Heading
+            pack={pack}
+            may={may}
+            editing={editing}
+            open={setOpen}
+            paste={() => setPasting(true)}
+            give={setGiven}
+          />
           <Answer editing={editing} />
           <Loaded query={draft} rows={10}>
             {(data) => (
@@ -107,12 +119,19 @@ export default function Assemble() {
           </Pane>
         )}
       </Box>
-      <Strip packId={packId} ask={setAsked} open={() => setOpen("updates")} />
+      <Strip packId={packId} ask={setAsked} open={() => setOpen("updates")} demand={() => setOpen("demand")} />
+      {open === "demand" && draft.data && <DemandDialog draft={draft.data} close={() => setOpen(null)} />}
       {open === "base" && <BaseDialog pack={pack} revision={draft.data?.revision ?? 0} close={() => setOpen(null)} />}
       {open === "updates" && <UpdatesDialog packId={packId} editing={editing} close={() => setOpen(null)} />}
       {open === "history" && <HistoryDialog packId={packId} editing={editing} may={may} close={() => setOpen(null)} />}
+      {given?.what === "files" && (
+        <DroppedFiles pack={pack} files={given.files} editing={editing} close={() => setGiven(null)} />
+      )}
+      {given?.what === "folder" && (
+        <FolderDialog packId={packId} given={given.given} editing={editing} close={() => setGiven(null)} />
+      )}
       <RehearsalDialog editing={editing} lines={draft.data?.lines ?? []} />
-    </Box>
+    </DropPlace>
   );
 }
 
@@ -155,6 +174,7 @@ function Heading(props: {
   editing: Editing;
   open: (what: "base" | "updates" | "history") => void;
   paste: () => void;
+  give: (given: Given) => void;
 }) {
   const { base } = props.pack;
   const { undo, redo } = props.editing;
@@ -175,9 +195,7 @@ function Heading(props: {
             Change base
           </Button>
           <Box sx={{ flex: 1 }} />
-          <Button size="small" sx={{ flex: "none" }} onClick={props.paste}>
-            Paste a list
-          </Button>
+          <BringIn paste={props.paste} give={props.give} />
           <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("updates")}>
             Newer builds
           </Button>
@@ -255,14 +273,25 @@ function Answer({ editing }: { editing: Editing }) {
 }
 
 /** The sums; each opens what it counts. */
-function Strip({ packId, ask, open }: { packId: string; ask: (text: string) => void; open: () => void }) {
+function Strip({
+  packId,
+  ask,
+  open,
+  demand,
+}: {
+  packId: string;
+  ask: (text: string) => void;
+  open: () => void;
+  demand: () => void;
+}) {
   const draft = useDraft(packId).data;
   const findings = useFindings(packId).data;
   const newer = draft?.lines.filter((one) => one.newer && !one.held).length ?? 0;
   const parts: [string, (() => void) | string][] = draft
     ? [
         [`${draft.chosen} chosen + ${draft.brought_in} brought in = ${draft.chosen + draft.brought_in}`, () => ask("")],
-        [`download ${bytes(draft.download)}`, () => ask("")],
+        [`download ${bytes(draft.download)}, ${bytes(draft.demand.disk)} on disk`, demand],
+        [`memory ${gigabytes(draft.demand.minimum)} to ${gigabytes(draft.demand.recommended)}`, demand],
         [draft.errands ? `${many(draft.errands, "errand")} for each member` : "no errands", () => ask("errand")],
         [draft.unsettled ? `${draft.unsettled} without a build` : "all lines have a build", () => ask("unsettled")],
         ...(draft.off ? [[`${draft.off} off`, () => ask("off")] as [string, () => void]] : []),

@@ -6,16 +6,20 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import { useDeferredValue, useState } from "react";
 import type { Shape } from "../../api/client";
-import { type Search, useFinder } from "../../api/queries";
+import { type Search, useFinder, useGames, usePack } from "../../api/queries";
 import { Empty, Loaded, Remark } from "../../parts/notices";
-import { many, when } from "../../parts/words";
+import { clock, many, when } from "../../parts/words";
 import { mono } from "../../theme";
 import { Pick } from "../BaseFields";
+import { ModPicture } from "./ModPicture";
 import type { Editing } from "./useEditing";
 
 type Sort = NonNullable<Search["sort"]>;
 type Filters = Partial<
-  Record<"kind" | "category" | "pickup" | "licence" | "side" | "reach" | "channel" | "since", string>
+  Record<
+    "game_version" | "loader" | "kind" | "category" | "pickup" | "licence" | "side" | "reach" | "channel" | "since",
+    string
+  >
 >;
 
 const SORTS: [Sort, string][] = [
@@ -56,6 +60,7 @@ export function Finder(props: Props) {
   const [fitting, setFitting] = useState(true);
   const [filtering, setFiltering] = useState(false);
   const [page, setPage] = useState(1);
+  const [pictured, setPictured] = useState(() => localStorage.getItem("finder") === "pictures");
   const asked = useDeferredValue(text);
   const { needs, clearNeeds } = props;
   const search = { ...filters, needs, text: asked.slice(0, 200), fitting_only: fitting, sort, page };
@@ -63,8 +68,13 @@ export function Finder(props: Props) {
   const facets = found.data?.facets ?? [];
   const filter = (name: string, value: string) => {
     setFilters({ ...filters, [name]: value });
+    // What is made for another base than the draft's would not be shown with those that fit it alone.
+    if (value && (name === "game_version" || name === "loader")) setFitting(false);
     setPage(1);
   };
+  const base = usePack(props.packId).data?.base;
+  const game = useGames().data?.find((one) => one.id === base?.game);
+  const loaders = new Map(game?.versions.flatMap((one) => one.loaders.map((each) => [each.id, each.name] as const)));
   const filtered = Object.values(filters).filter(Boolean).length;
   return (
     <>
@@ -125,6 +135,17 @@ export function Finder(props: Props) {
               Clear {filtered}
             </Button>
           )}
+          <Button
+            size="small"
+            aria-pressed={pictured}
+            onClick={() => {
+              localStorage.setItem("finder", pictured ? "rows" : "pictures");
+              setPictured(!pictured);
+            }}
+            sx={{ py: 0 }}
+          >
+            {pictured ? "As rows" : "With pictures"}
+          </Button>
           <Button size="small" aria-expanded={filtering} onClick={() => setFiltering(!filtering)} sx={{ py: 0 }}>
             Narrow down
           </Button>
@@ -154,6 +175,26 @@ export function Finder(props: Props) {
               />
             ))}
             <Pick
+              label="Game version"
+              value={filters.game_version ?? ""}
+              options={[
+                { value: "", name: fitting ? "the base's" : "any" },
+                ...(game?.versions ?? []).map((one) => ({ value: one.version, name: one.label })),
+              ]}
+              onChange={(value) => filter("game_version", value)}
+            />
+            {loaders.size > 0 && (
+              <Pick
+                label="Loader"
+                value={filters.loader ?? ""}
+                options={[
+                  { value: "", name: fitting ? "the base's" : "any" },
+                  ...[...loaders].map(([value, name]) => ({ value, name })),
+                ]}
+                onChange={(value) => filter("loader", value)}
+              />
+            )}
+            <Pick
               label="Channel"
               value={filters.channel ?? ""}
               options={["", "stable", "beta", "alpha"].map((value) => ({ value, name: value || "any" }))}
@@ -173,7 +214,7 @@ export function Finder(props: Props) {
           {(data) => (
             <>
               {data.rows.map((row) => (
-                <Row key={row.slug} row={row} {...props} />
+                <Row key={row.slug} row={row} pictured={pictured} {...props} />
               ))}
               {data.rows.length === 0 && (
                 <Empty
@@ -207,7 +248,16 @@ export function Finder(props: Props) {
   );
 }
 
-function Row({ row, lines, inHand, take, editing, may }: Props & { row: Shape["FinderRow"] }) {
+function Row({
+  row,
+  pictured,
+  packId,
+  lines,
+  inHand,
+  take,
+  editing,
+  may,
+}: Props & { row: Shape["FinderRow"]; pictured: boolean }) {
   const line = lines.find((one) => one.mod === row.slug);
   const fits = row.fit_version !== "";
   const add = () => may && fits && line?.group !== "chosen" && editing.edit({ do: "add", mod: row.slug });
@@ -247,6 +297,11 @@ function Row({ row, lines, inHand, take, editing, may }: Props & { row: Shape["F
           "&:focus-visible": { outline: "2px solid", outlineColor: "primary.main", outlineOffset: -2 },
         }}
       >
+        {pictured && (
+          <Box sx={{ mb: 0.5, opacity: fits ? 1 : 0.45 }}>
+            <ModPicture packId={packId} mod={row.slug} name={row.name} none={!row.picture} />
+          </Box>
+        )}
         <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
           <Box component="strong" sx={{ color: fits ? undefined : "text.secondary", fontSize: "0.92rem" }}>
             {row.name}
@@ -301,6 +356,8 @@ function Sources({ sources }: { sources: Shape["SourceState"][] }) {
       {sources.map((one) => (
         <Box key={one.name} sx={{ mb: 0.5 }}>
           {one.name}, pickup {one.pickup}: read {when(one.read_at)}
+          {one.pages_done < one.pages_changed && `, ${one.pages_done} of ${one.pages_changed} changed pages so far`}
+          {one.rest_until && `, asked again at ${clock(one.rest_until)}`}
           {one.trouble && <Remark tone="warning">{one.trouble}</Remark>}
         </Box>
       ))}

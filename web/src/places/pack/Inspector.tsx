@@ -6,6 +6,7 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Shape } from "../../api/client";
 import { useMod } from "../../api/queries";
 import { Loaded } from "../../parts/notices";
@@ -64,9 +65,19 @@ function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { 
         may={may}
       />
       <Facts page={page} line={line} />
-      <Button size="small" sx={{ px: 0 }} onClick={() => showNeeds(page.slug)}>
-        Find what needs it
-      </Button>
+      <Box sx={{ display: "flex", gap: 2 }}>
+        <Button
+          size="small"
+          sx={{ px: 0 }}
+          component={Link}
+          to={`/packs/${packId}/mods/${encodeURIComponent(page.slug)}`}
+        >
+          All about it
+        </Button>
+        <Button size="small" sx={{ px: 0 }} onClick={() => showNeeds(page.slug)}>
+          Find what needs it
+        </Button>
+      </Box>
       {line?.group === "chosen" && may && <About key={line.mod} line={line} editing={editing} />}
       {line?.version && (
         <>

@@ -50,6 +50,7 @@ export function PasteTray({ packId, editing, close }: { packId: string; editing:
       onDragOver={(event) => event.preventDefault()}
       onDrop={(event) => {
         event.preventDefault();
+        event.stopPropagation();
         const dropped = event.dataTransfer.getData("text/plain");
         if (dropped) look(text ? `${text}\n${dropped}` : dropped);
         else takeFile(event.dataTransfer.files[0]);

@@ -33,7 +33,7 @@ export interface Editing {
 }
 
 /** Edits whose side effects are shown before they are kept. Adding asks only when it moves or drops something. */
-const ASKS = new Set(["remove", "switch", "hold", "update", "add", "add many"]);
+const ASKS = new Set(["remove", "switch", "hold", "update", "add", "add many", "take over", "copy lines"]);
 
 export function useEditing(packId: string): Editing {
   const draft = useDraft(packId);
@@ -75,7 +75,8 @@ export function useEditing(packId: string): Editing {
 /** Whether an outcome touches more than the mods that were named. What an added mod brings in is no surprise. */
 function doesMore(edits: Edit[], outcome: Outcome): boolean {
   const named = new Set(edits.flatMap((one) => ("mods" in one ? (one.mods ?? []) : "mod" in one ? [one.mod] : [])));
-  const adds = edits.every((one) => one.do === "add" || one.do === "add many");
+  for (const one of edits) if (one.do === "take over") for (const { mod } of one.builds) named.add(mod);
+  const adds = edits.every((one) => ["add", "add many", "take over", "copy lines"].includes(one.do));
   const stays = edits.some((one) => one.do === "remove") && outcome.changes.length === 0 && !outcome.unsettled.length;
   return (
     stays ||

@@ -1,0 +1,103 @@
+// Files on their way to the site: hashed here where that saves sending them, and sent with progress.
+import { api, Refused, type Shape, told } from "./client";
+
+/** Larger files are not hashed in the browser, which reads them whole. Bytes. */
+export const HASHED_HERE = 512 * 1024 * 1024;
+
+export interface ListedFile {
+  path: string;
+  file: File;
+}
+
+export async function sha256(file: Blob): Promise<string> {
+  const digest = await crypto.subtle.digest("SHA-256", await file.arrayBuffer());
+  return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
+/** Hashes a folder's files one by one: its listing, as `convoy scan` writes it. Nothing but this leaves the machine. */
+export async function listing(files: ListedFile[], done: (count: number) => void, stop: AbortSignal): Promise<Blob> {
+  const rows: [string, number, string][] = [];
+  for (const { path, file } of files) {
+    stop.throwIfAborted();
+    // A file too large to be hashed here is listed with a hash that no build has: it is named, and not recognised.
+    rows.push([path, file.size, file.size <= HASHED_HERE ? await sha256(file) : "0".repeat(64)]);
+    done(rows.length);
+  }
+  return new Blob([JSON.stringify({ format: "convoy-listing/1", files: rows })]);
+}
+
+/** Sends a file as the body of a request. `progress` is told the share that is sent, 0 to 1. */
+export function sendFile<T>(address: string, file: Blob, progress: (share: number) => void, stop: AbortSignal) {
+  return new Promise<T>((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", address);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.setRequestHeader("X-CSRFToken", document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] ?? "");
+    request.responseType = "json";
+    request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
+    request.onload = () => {
+      if (request.status === 200) resolve(request.response as T);
+      else reject(refused(request.status, request.response as Shape["Refusal"] | null));
+    };
+    request.onerror = () => reject(refused(0, null));
+    request.onabort = () => reject(new DOMException("stopped", "AbortError"));
+    stop.addEventListener("abort", () => request.abort());
+    request.send(file);
+  });
+}
+
+function refused(status: number, said: Shape["Refusal"] | null): Refused {
+  const away = {
+    code: "away",
+    what: "The site did not take the file.",
+    why: "Your line may be away.",
+    now: "Try again.",
+  };
+  return new Refused(status, said?.what ? said : { ...away, fields: {}, data: {} });
+}
+
+/** The build that a file is the archive of, if the site knows its hash; null, too, for one too large to hash here. */
+export async function knownFile(pack_id: string, file: File): Promise<Shape["KnownOut"] | null> {
+  if (file.size > HASHED_HERE || !globalThis.crypto?.subtle) return null;
+  const hashes = [await sha256(file)];
+  const known = await told(api.POST("/api/packs/{pack_id}/known", { params: { path: { pack_id } }, body: { hashes } }));
+  return known[0] ?? null;
+}
+
+export const dropFile = (packId: string, file: File, progress: (share: number) => void, stop: AbortSignal) =>
+  sendFile<Shape["DroppedOut"]>(
+    `/api/packs/${packId}/files?name=${encodeURIComponent(file.name.slice(-200))}`,
+    file,
+    progress,
+    stop,
+  );
+
+export const readFolder = (packId: string, data: Blob, progress: (share: number) => void, stop: AbortSignal) =>
+  sendFile<Shape["TakeOverOut"]>(`/api/packs/${packId}/draft/folder`, data, progress, stop);
+
+/** The files below what was dropped: folders are walked through. */
+export async function filesOf(items: DataTransferItemList): Promise<{ files: File[]; folder: ListedFile[] }> {
+  const entries = [...items].map((item) => item.webkitGetAsEntry()).filter((one) => one !== null);
+  const files: File[] = [];
+  const folder: ListedFile[] = [];
+  for (const entry of entries) {
+    if (entry.isFile) files.push(await fileOf(entry as FileSystemFileEntry));
+    else await walk(entry as FileSystemDirectoryEntry, folder);
+  }
+  return { files, folder };
+}
+
+const fileOf = (entry: FileSystemFileEntry) => new Promise<File>((resolve, reject) => entry.file(resolve, reject));
+
+async function walk(folder: FileSystemDirectoryEntry, found: ListedFile[]): Promise<void> {
+  const reader = folder.createReader();
+  // A reader gives some hundred entries at a time, and none when it is through.
+  for (;;) {
+    const entries = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject));
+    if (entries.length === 0) return;
+    for (const entry of entries) {
+      if (entry.isDirectory) await walk(entry as FileSystemDirectoryEntry, found);
+      else found.push({ path: entry.fullPath.slice(1), file: await fileOf(entry as FileSystemFileEntry) });
+    }
+  }
+}

@@ -1,0 +1,179 @@
+// What is asked about a file that no source knows, before it becomes one of the crew's own builds.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useDeferredValue, useState } from "react";
+import { api, type Shape, told } from "../../api/client";
+import { useChange, useLicence } from "../../api/queries";
+import { RefusalRemark } from "../../parts/notices";
+import { bytes, many } from "../../parts/words";
+import { Pick } from "../BaseFields";
+
+interface Props {
+  pack: Shape["PackOut"];
+  dropped: Shape["DroppedOut"];
+  made: (mod: string, name: string, isNew: boolean) => void;
+}
+
+type Said = Omit<Shape["OwnBuildIn"], "sha256" | "kind"> & { kind: string };
+
+const LICENCES = ["MIT", "Apache-2.0", "GPL-3.0-only", "CC-BY-4.0", "CC-BY-SA-4.0", "CC-BY-NC-4.0", "CC0-1.0"];
+const SIDES = { both: "players and server", player: "players only", server: "the server only" };
+const REACHES = {
+  crew: "everyone must have the same",
+  own: "touches only who has it",
+  save: "the saved world depends on it",
+};
+const named = (names: Record<string, string>) => Object.entries(names).map(([value, name]) => ({ value, name }));
+
+export function OwnBuildForm({ pack, dropped, made }: Props) {
+  const fitting = dropped.kinds.filter((one) => one.fits);
+  const { base } = pack;
+  const [said, setSaid] = useState<Said>({
+    of: dropped.own.find((one) => one.name === dropped.says_name)?.mod ?? "",
+    name: dropped.says_name || dropped.name.replace(/\.\w+$/, ""),
+    version: dropped.says_version,
+    kind: fitting[0].kind,
+    licence: "",
+    page: "",
+    summary: "",
+    side: "both",
+    reach: "crew",
+    games: `=${base.game_version}`,
+    loader: base.loader,
+    needs: "",
+  });
+  const say = (what: Partial<Said>) => setSaid({ ...said, ...what });
+  const licence = useLicence(useDeferredValue(said.licence ?? "")).data;
+  const send = useChange(
+    () =>
+      told(
+        api.POST("/api/packs/{pack_id}/own-builds", {
+          params: { path: { pack_id: pack.id } },
+          body: { ...said, sha256: dropped.sha256 } as Shape["OwnBuildIn"],
+        }),
+      ),
+    ["pack", pack.id],
+  );
+  const kind = dropped.kinds.find((one) => one.kind === said.kind);
+  const field = (name: "name" | "version" | "page" | "summary" | "licence") => ({
+    value: said[name] ?? "",
+    error: !!send.error?.field(name),
+    helperText: send.error?.field(name),
+    onChange: (event: React.ChangeEvent<HTMLInputElement>) => say({ [name]: event.target.value }),
+  });
+  const mayCarry = licence?.passing_on === "allowed";
+  return (
+    <Box
+      component="form"
+      sx={{ display: "grid", gap: 1.5, mt: 1 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        send.mutate(undefined, { onSuccess: (one) => made(one.mod, one.name, !said.of) });
+      }}
+    >
+      <Box sx={{ color: "text.secondary", fontSize: "0.88rem" }}>
+        {many(dropped.files, "file")}, {bytes(dropped.unpacked)} unpacked. {kind?.notes.join(" ")} Say what it is, and
+        it becomes one of {pack.crew}'s own builds, for this crew alone.
+      </Box>
+      {dropped.own.length > 0 && (
+        <Pick
+          label="Is it a newer build of one of yours?"
+          value={said.of ?? ""}
+          options={[
+            { value: "", name: "no, it is new" },
+            ...dropped.own.map((one) => ({ value: one.mod, name: `${one.name}, now ${one.version}` })),
+          ]}
+          onChange={(of) => say({ of })}
+        />
+      )}
+      <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: { xs: "1fr", sm: "2fr 1fr 1fr" } }}>
+        <TextField label="Name" required {...field("name")} />
+        <TextField label="Version" required placeholder="1.0" {...field("version")} />
+        <Pick
+          label="Kind"
+          value={said.kind}
+          options={fitting.map((one) => ({ value: one.kind, name: one.kind }))}
+          onChange={(value) => say({ kind: value })}
+        />
+        <Pick
+          label="Made for"
+          value={said.games ?? "*"}
+          options={[
+            { value: `=${base.game_version}`, name: `${base.game_name} ${base.game_label} only` },
+            { value: `>=${base.game_version}`, name: `${base.game_label} and newer` },
+            { value: "*", name: "every version of the game" },
+          ]}
+          onChange={(games) => say({ games })}
+        />
+        {base.loader ? (
+          <Pick
+            label="Loader"
+            value={said.loader ?? ""}
+            options={[
+              { value: base.loader, name: base.loader_name },
+              { value: "", name: "any" },
+            ]}
+            onChange={(loader) => say({ loader })}
+          />
+        ) : (
+          <span />
+        )}
+        <Pick
+          label="Belongs to"
+          value={said.side ?? "both"}
+          options={named(SIDES)}
+          onChange={(side) => say({ side: side as Said["side"] })}
+        />
+      </Box>
+      <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" } }}>
+        <Pick
+          label="Reach"
+          value={said.reach ?? "crew"}
+          options={named(REACHES)}
+          onChange={(reach) => say({ reach: reach as Said["reach"] })}
+        />
+        <TextField label="In one sentence" {...field("summary")} />
+        {!said.of && (
+          <>
+            <TextField
+              label="Licence, as its author names it"
+              placeholder="MIT"
+              {...field("licence")}
+              slotProps={{ htmlInput: { list: "licences" } }}
+            />
+            <datalist id="licences">
+              {LICENCES.map((one) => (
+                <option key={one} value={one} />
+              ))}
+            </datalist>
+          </>
+        )}
+        <TextField label="Its page" type="url" required={!said.of && !mayCarry} {...field("page")} />
+      </Box>
+      {!said.of && (
+        <Box sx={{ fontSize: "0.88rem", minHeight: 40 }} aria-live="polite">
+          {licence?.sentence}{" "}
+          {mayCarry
+            ? "The file is kept here, and members get it with the pack."
+            : "The file is not kept here: it becomes an errand for each member, recognised by its hash."}
+        </Box>
+      )}
+      <TextField
+        label="Needs: one mod a line, with a range if it matters"
+        placeholder="weir-core >=1.3"
+        multiline
+        minRows={1}
+        maxRows={4}
+        value={said.needs}
+        onChange={(event) => say({ needs: event.target.value })}
+      />
+      <RefusalRemark error={send.error} />
+      <Box>
+        <Button type="submit" variant="contained" disabled={send.isPending}>
+          {said.of ? "Keep it as a newer build" : "Make it our own, and add it"}
+        </Button>
+      </Box>
+    </Box>
+  );
+}
