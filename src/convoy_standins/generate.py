@@ -11,6 +11,7 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+from .old_folder import fill
 from .pictures import picture
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
@@ -176,3 +177,4 @@ def archive(members: dict[str, bytes]) -> bytes:
 
 if __name__ == "__main__":
     generate(Path(sys.argv[1]))
+    fill(Path(sys.argv[1]), Path(sys.argv[1]).parent / "old-folder")

@@ -76,11 +76,24 @@ def of_the_curator(maren: Browser) -> None:
     maren.sees("chosen lines still fit")
     take(maren, "change-base")
     maren.press("Keep it as it is")
-    maren.press("Paste a list")
+    maren.press("Bring in")
+    maren.press("A list of links or names")
     maren.fill("Links or names, one a line", PASTE)
     maren.press("Look them up")
     maren.sees("to come in")
     take(maren, "paste")
+    maren.go(f"{start_pack(maren, 'Two Winters')}/assemble")
+    maren.press("Bring in")
+    maren.press("A folder that is already filled")
+    folder = Path(os.environ["CONVOY_DATA"]) / "old-folder"
+    maren.driver.find_element("css selector", "[role=dialog] input[webkitdirectory]").send_keys(str(folder))
+    maren.sees("Recognised")
+    take(maren, "take-over")
+    maren.go(f"{pack}/assemble")
+    maren.press("With pictures")
+    maren.go(f"{pack}/mods/lock-ledger")
+    maren.sees("If it is removed", "In my packs")
+    take(maren, "mod")
     maren.go(f"{pack}/assemble?mod=crew-roster")
     maren.sees("Why it is in", "Fair Wages")
     maren.driver.execute_script("document.querySelector('[aria-label=\"Needs as a graph\"]').scrollIntoView(false)")
@@ -97,6 +110,15 @@ def of_the_curator(maren: Browser) -> None:
     maren.sees("replaces one file of")
     take(maren, "check")
     maren.go(f"{pack}/publish")
+
+
+def start_pack(maren: Browser, name: str) -> str:
+    maren.go("/packs/new")
+    maren.fill("Name", name)
+    maren.choose("Game", "Tillerway")
+    maren.press("Start the pack")
+    maren.sees("The pack is empty")
+    return maren.driver.current_url.replace(maren.address, "").split("/assemble")[0]
 
 
 def pack_address_of_hollow_line(maren: Browser) -> str:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import zipfile
+from pathlib import Path
+
 from selenium.webdriver.common.keys import Keys
 
 from .browser import Browser
@@ -34,7 +37,8 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     edda = people("edda")
     sign_up(edda, "edda")
     start_pack(edda, "Slow Water")
-    edda.press("Paste a list")
+    edda.press("Bring in")
+    edda.press("A list of links or names")
     edda.fill("Links or names, one a line", f"{FORTY}sluice-books\nno such thing at all")
     edda.press("Look them up")
     edda.sees("36 to come in, 2 refused", "made for Capstan, not Bosun", "No source has a mod of this name")
@@ -82,6 +86,41 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     assert edda.complaints() == []
     edda.press("Start the pack")
     edda.sees("32 chosen + 4 brought in = 36", "32 lines taken over from Slow Water")
+
+
+def test_a_folder_filled_by_hand_and_files_from_elsewhere(people: People, stack: dict[str, str]) -> None:
+    runa, folder = people("runa"), Path(stack["CONVOY_DATA"]) / "old-folder"
+    sign_up(runa, "runa")
+    start_pack(runa, "Two Winters")
+    runa.press("Bring in")
+    runa.press("A folder that is already filled")
+    runa.sees("Choose the game's folder here")
+    runa.driver.find_element("css selector", "[role=dialog] input[webkitdirectory]").send_keys(str(folder))
+    runa.sees("Recognised: 9", "Twice: 1", "mods/Fog Bell", "made for Capstan, not Bosun", "1 file altered")
+    assert runa.complaints() == []
+    runa.press("Take over 6 mods")
+    runa.sees("6 mods taken over from a folder", "6 chosen + 3 brought in = 9")
+    runa.driver.find_element("css selector", "[data-line=butty-line]").click()
+    runa.sees("Update to 2.1.0")
+
+    archive = Path(stack["CONVOY_DATA"]) / "Fog Bell.zip"
+    with zipfile.ZipFile(archive, "w") as packed:
+        for file in sorted((folder / "mods/Fog Bell").rglob("*")):
+            packed.write(file, file.relative_to(folder / "mods"))
+    known = next((Path(stack["CONVOY_DATA"]) / "sources").glob("*/files/mist-bells-*.zip"))
+    runa.driver.find_element("css selector", "[data-give-files]").send_keys(f"{known}\n{archive}")
+    runa.sees("It is Mist Bells", "The game wants the folder “Fog Bell”")
+    assert runa.complaints() == []
+    runa.fill("Licence, as its author names it", "MIT")
+    runa.sees("members get it with the pack")
+    runa.press("Make it our own, and add it")
+    runa.sees("own builds now", "Fog Bell added")
+    runa.press("Add 1 mod")
+    runa.sees("8 chosen + 4 brought in = 12")
+    runa.driver.find_element("css selector", "[data-line^='fog-bell']").click()
+    runa.press("All about it")
+    runa.sees("Licence and pickup", "Members do nothing for it", "In my packs", "Two Winters")
+    assert runa.complaints() == []
 
 
 def tab_to(browser: Browser, text: str) -> None:

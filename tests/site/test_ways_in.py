@@ -200,15 +200,17 @@ def test_a_folder_is_taken_over_in_the_builds_that_it_has(world: World) -> None:
         laid("lock-ledger", "3.4.1", "mods/Ledger"),
         laid("butty-line", "2.0.0", "mods/flags"),
         laid("sluice-books", "1.8.0", "mods/books"),
+        laid("weir-core", "1.4.1", "mods/weir"),
         [["mods/strange/waybill.toml", 3, "c" * 64], ["saves/w", 1, "d" * 64]],
     )
     told = read_folder(world, data)
     rows = {one["mod"]: one for one in told["found"]}
     assert rows["lock-ledger"]["already"]
+    assert rows["weir-core"]["comes_along"]
     assert "Capstan" in rows["sluice-books"]["reason"]
     assert [one["place"] for one in told["strangers"]] == ["mods/strange"]
     assert told["others"] == 1
-    builds = [{"mod": one["mod"], "version": one["version"]} for one in told["found"]]
+    builds = [{"mod": one["mod"], "version": one["version"]} for one in told["found"] if not one["comes_along"]]
     _, outcome = edit(world, {"do": "take over", "builds": builds})
     assert [one["mod"] for one in outcome["left_out"]] == ["sluice-books"]
     assert lines(world)["butty-line"]["version"] == "2.0.0"

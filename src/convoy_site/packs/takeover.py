@@ -36,6 +36,8 @@ class Proposal:
     mods: dict[str, Mod]
     reasons: dict[str, str]
     already: set[str]
+    along: set[str]
+    """Mods that others of the folder or of the draft need: they are brought in without a line of their own."""
 
 
 def propose(pack: Pack, stream: BinaryIO) -> Proposal:
@@ -48,7 +50,9 @@ def propose(pack: Pack, stream: BinaryIO) -> Proposal:
     mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=spoken)}
     base, builds = drafts.base_of(pack.draft), build_rows({mod.pk: mod.slug for mod in mods.values()})
     reasons = {slug: fit_of(builds[mod.pk], base).reason for slug, mod in mods.items()}
-    return Proposal(taken, mods, reasons, set(pack.draft.lines.values_list("mod", flat=True)))
+    already = set(pack.draft.lines.values_list("mod", flat=True))
+    needed = {need for one in taken.found for need in mods[one.mod].needs} | set(pack.draft.picks)
+    return Proposal(taken, mods, reasons, already, needed - already)
 
 
 def _files_of_listing(path: Path) -> tuple[CarriedFile, ...]:

@@ -122,6 +122,8 @@ class FoundOut(Schema):
     altered: list[str]
     missing: int
     already: bool
+    comes_along: bool
+    """Something else needs it: it would be brought in without a line of its own."""
     reason: str
     """Why no build of it fits the base; empty when one does."""
 
@@ -227,6 +229,7 @@ def read_folder(request: HttpRequest, pack_id: UUID) -> TakeOverOut:
                 altered=list(one.altered[:TOLD]),
                 missing=one.missing,
                 already=one.mod in read.already,
+                comes_along=one.mod in read.along,
                 reason=read.reasons[one.mod],
             )
             for one in rows

@@ -1471,6 +1471,8 @@ export interface components {
             already: boolean;
             /** Altered */
             altered: string[];
+            /** Comes Along */
+            comes_along: boolean;
             /** Files */
             files: number;
             /** Missing */

@@ -267,9 +267,15 @@ function Row({
         display: "flex",
         borderBottom: 1,
         borderColor: "divider",
+        flexWrap: pictured ? "wrap" : undefined,
         bgcolor: inHand === row.slug ? "action.selected" : undefined,
       }}
     >
+      {pictured && (
+        <Box sx={{ width: "100%", px: 1.5, pt: 1, opacity: fits ? 1 : 0.45 }}>
+          <ModPicture packId={packId} mod={row.slug} name={row.name} none={!row.picture} />
+        </Box>
+      )}
       <Box
         component="button"
         type="button"
@@ -297,11 +303,6 @@ function Row({
           "&:focus-visible": { outline: "2px solid", outlineColor: "primary.main", outlineOffset: -2 },
         }}
       >
-        {pictured && (
-          <Box sx={{ mb: 0.5, opacity: fits ? 1 : 0.45 }}>
-            <ModPicture packId={packId} mod={row.slug} name={row.name} none={!row.picture} />
-          </Box>
-        )}
         <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
           <Box component="strong" sx={{ color: fits ? undefined : "text.secondary", fontSize: "0.92rem" }}>
             {row.name}

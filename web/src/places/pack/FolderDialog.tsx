@@ -50,7 +50,9 @@ export function FolderDialog({ packId, editing, close, given }: Props) {
       const data = what instanceof Blob ? what : await listing(what, tell, stop.current.signal);
       const sent = (share: number) =>
         setDoing({ what: share < 1 ? "Sending" : "Holding it against the catalogue", share });
-      setRead(await readFolder(packId, data, sent, stop.current.signal));
+      const told = await readFolder(packId, data, sent, stop.current.signal);
+      setLeft(new Set(told.found.filter((one) => one.comes_along).map((one) => one.mod)));
+      setRead(told);
     } catch (error) {
       setRefused(error instanceof Refused ? error : null);
     }
@@ -250,7 +252,7 @@ function FoundRow({ one, on, toggle }: { one: Found; on: boolean; toggle: () => 
       />
       <Box sx={{ flex: 1, minWidth: 0, py: 0.5 }}>
         <Line bare name={one.name} version={one.version} place={one.place}>
-          {one.already && "in the draft already"}
+          {one.already ? "in the draft already" : one.comes_along && "comes along with what needs it"}
         </Line>
         {one.reason && (
           <Box sx={{ fontSize: "0.85rem", color: "text.secondary" }}>

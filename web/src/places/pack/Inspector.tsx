@@ -8,7 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Shape } from "../../api/client";
-import { useMod } from "../../api/queries";
+import { useDraft, useMod } from "../../api/queries";
 import { Loaded } from "../../parts/notices";
 import { bytes, day } from "../../parts/words";
 import { mono } from "../../theme";
@@ -64,7 +64,7 @@ function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { 
         editing={editing}
         may={may}
       />
-      <Facts page={page} line={line} />
+      <Facts packId={packId} page={page} line={line} />
       <Box sx={{ display: "flex", gap: 2 }}>
         <Button
           size="small"
@@ -208,12 +208,15 @@ function About({ line, editing }: { line: Shape["LineOut"]; editing: Editing }) 
   );
 }
 
-function Facts({ page, line }: { page: ModPage; line: Props["line"] }) {
+function Facts({ packId, page, line }: { packId: string; page: ModPage; line: Props["line"] }) {
+  const names = new Map(useDraft(packId).data?.lines.map((one) => [one.mod, one.name]));
   const facts: [string, string][] = [
     ["In the draft", line ? `${line.group}${line.version && `, ${line.version}`}` : "no"],
     ...(line?.held ? [["Held because", line.held_because || "no reason given"] as [string, string]] : []),
     ...(line?.why ? [["Why not", line.why] as [string, string]] : []),
-    ...(line?.needed_by.length ? [["Needed by", line.needed_by.join(", ")] as [string, string]] : []),
+    ...(line?.needed_by.length
+      ? [["Needed by", line.needed_by.map((one) => names.get(one) ?? one).join(", ")] as [string, string]]
+      : []),
     ["By", page.author],
     ["Kind", `${page.kind}, ${page.category}`],
     ["Pickup", `${page.pickup}, from ${page.source}`],
