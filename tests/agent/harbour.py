@@ -12,7 +12,7 @@ from typing import Any
 
 import uvicorn
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import FileResponse, JSONResponse, Response
 from starlette.routing import Route
 
 from convoy_core.codes import PAIRING_LENGTH, make_code
@@ -47,6 +47,7 @@ class Harbour:
             Route("/api/agent/pair", self._pair, methods=["POST"]),
             Route("/api/agent/head", self._head),
             Route("/api/agent/releases/{number}", self._release),
+            Route("/api/agent/harbour/files/{name}", self._own_file),
             Route("/api/agent/report", self._report, methods=["POST"]),
             Route("/api/agent/progress", self._progress, methods=["POST"]),
         ]
@@ -135,6 +136,12 @@ class Harbour:
         number = request.path_params["number"]
         headers = {"Convoy-Signature": self.signatures[number].hex(), "Convoy-Key": public_half(self.key).hex()}
         return Response(self.documents[number], headers=headers)
+
+    async def _own_file(self, request: Request) -> Response:
+        """A crew's own file, which the site itself hands out, and only to a paired agent."""
+        if request.headers.get("authorization") != "Bearer t0ken":
+            return Response(status_code=401)
+        return FileResponse(self.root / "harbour" / "files" / request.path_params["name"])
 
     async def _report(self, request: Request) -> Response:
         self.reports.append(json.loads(await request.body()))

@@ -1,6 +1,7 @@
 """Archives looked into before anything of them is written: the shapes in which they come, and hostile ones."""
 
 import json
+import os
 import subprocess
 import sys
 import zipfile
@@ -13,6 +14,7 @@ from convoy_agent.errors import ArchiveWrong
 from convoy_core.inspection import MAX_DEPTH, MAX_MEMBERS, Member, inspect_members
 from convoy_core.layout import placements
 from convoy_core.profile import KindLayout
+from convoy_core.takeover import read_listing
 
 MOD = KindLayout("mods/{mod}", "waybill.toml")
 LOOKS = KindLayout("textures/{mod}", "")
@@ -81,9 +83,12 @@ def make(path: Path, files: dict[str, bytes]) -> Path:
     return path
 
 
+def run(*words: object) -> subprocess.CompletedProcess:
+    return subprocess.run([sys.executable, "-m", "convoy_agent", *map(str, words)], capture_output=True, text=True)
+
+
 def inspect(archive: Path, *options: str) -> tuple[int, dict, str]:
-    command = [sys.executable, "-m", "convoy_agent", "inspect", str(archive), *options]
-    done = subprocess.run(command, capture_output=True, text=True)
+    done = run("inspect", archive, *options)
     return done.returncode, json.loads(done.stdout or "{}"), done.stderr
 
 
@@ -117,3 +122,20 @@ def test_a_member_that_lies_about_its_size_is_stopped(tmp_path: Path) -> None:
     with pytest.raises(ArchiveWrong, match="larger than it says"):
         dict(hashes(archive, lying))
     assert contents(archive)[0].size == 90_000
+
+
+def test_a_scan_lists_files_and_follows_no_link(tmp_path: Path) -> None:
+    folder, out = tmp_path / "game", tmp_path / "listing.json"
+    (folder / "mods/über").mkdir(parents=True)
+    (folder / "mods/über/a.dat").write_bytes(b"a")
+    (folder / ".convoy").mkdir()
+    (folder / ".convoy/record.json").write_text("{}")
+    (tmp_path / "secret").write_text("elsewhere")
+    (folder / "mods/link").symlink_to(tmp_path / "secret")
+    (folder / "out").symlink_to(tmp_path)
+    os.mkfifo(folder / "pipe")
+    (folder / "line\nbreak").write_text("odd")
+    assert run("scan", folder, "--out", out).returncode == 0
+    listed = read_listing(out.read_bytes())
+    assert [(file.path, file.size) for file in listed] == [("mods/über/a.dat", 1)]
+    assert run("scan", tmp_path / "nowhere").returncode == 2

@@ -21,6 +21,7 @@ from convoy_agent.errors import (
     SomebodyElse,
 )
 from convoy_agent.folder import Folder
+from convoy_agent.site import Site
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import BadSignature, ConvoyError
 from convoy_core.model import Pickup, Side
@@ -43,6 +44,16 @@ def test_first_install_update_and_nothing_to_do(member: Member) -> None:
     assert not (member.folder / "mods/lanterns").exists()
     again = member.sync()
     assert again.plan.moves == () and again.plan.fetch == ()
+
+
+def test_what_the_site_itself_hands_out_is_asked_for_with_the_token_and_nothing_else_is(member: Member) -> None:
+    with Site(Folder(member.folder).pairing()) as site:
+        assert site.credentials(f"{member.harbour.address}/api/agent/own/x") == {"Authorization": "Bearer t0ken"}
+        assert site.credentials(f"{member.harbour.address}/harbour/files/x") == {}
+        assert site.credentials(f"{member.harbour.address}.evil.example/api/x") == {}
+    member.harbour.files_address = "/api/agent"
+    member.sync()
+    member.holds(MODS)
 
 
 def test_it_reports_what_it_has_and_how_far_it_is(member: Member) -> None:
