@@ -113,6 +113,11 @@ class Mod(models.Model):
             GinIndex(fields=["words"], name="mod_words"),
             GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"]),
             models.Index(fields=["game", "-downloads", "slug"], name="mod_by_downloads"),
+            models.Index(fields=["game", "-followers", "slug"], name="mod_by_followers"),
+            models.Index(fields=["game", "-rating", "-downloads", "slug"], name="mod_by_rating"),
+            models.Index(fields=["game", "name", "slug"], name="mod_by_name"),
+            models.Index("game", models.F("updated").desc(nulls_last=True), "slug", name="mod_by_updated"),
+            models.Index("game", models.F("added").desc(nulls_last=True), "slug", name="mod_by_added"),
         ]
 
 

@@ -24,7 +24,7 @@ from .models import Mod
 PAGE = 40
 """Rows of a catalogue page: more than a screen, less than anybody reads before typing another word."""
 
-MOST_FOUND = 2_000
+MOST_FOUND = 1_000
 """Matches that are counted and paged through: nobody pages further, they type another word."""
 
 FEW = 12
@@ -38,6 +38,12 @@ WORDS = (
 
 FACETS = ("kind", "category", "pickup", "licence", "side", "reach")
 """What matches are counted by."""
+
+COUNTED = ("kind", "category", "source__pickup", "licence", "sides", "reaches")
+"""The fields that hold it, in the same order."""
+
+Row = tuple[Any, ...]
+"""A match: its primary key, and its values of COUNTED."""
 
 
 class Sort(StrEnum):
@@ -95,12 +101,12 @@ class FoundPage:
 
 def search(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) -> FoundPage:
     """A page of a shelf's mods; the last page at most."""
-    keys = _keys(_filtered(mods, profile, base, asked), asked)
-    pages = max(1, -(-len(keys) // PAGE))
+    rows = _matches(_filtered(mods, profile, base, asked), asked)
+    pages = max(1, -(-len(rows) // PAGE))
     page = min(max(1, asked.page), pages)
-    shown = keys[(page - 1) * PAGE : page * PAGE]
-    rows = Mod.objects.select_related("source").defer("words").in_bulk(shown)
-    return FoundPage([rows[key] for key in shown], len(keys), page, pages, _facets(keys))
+    shown = [row[0] for row in rows[(page - 1) * PAGE : page * PAGE]]
+    by_key = Mod.objects.select_related("source").defer("words").in_bulk(shown)
+    return FoundPage([by_key[key] for key in shown], len(rows), page, pages, _facets(rows))
 
 
 def _filtered(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) -> QuerySet[Mod]:
@@ -128,43 +134,43 @@ def _made_for(profile: GameProfile, asked: Asked) -> list[str]:
     return [f"{version}/{loader}".rstrip("/") for version in versions for loader in loaders]
 
 
-def _keys(found: QuerySet[Mod], asked: Asked) -> list[int]:
-    """Primary keys in order. The matching is done once, for keys alone; counting and showing go by those."""
+def _matches(found: QuerySet[Mod], asked: Asked) -> list[Row]:
+    """Primary keys in order, with what matches are counted by: one pass over the matches gives both."""
     words = re.findall(r"\w+", asked.text.casefold())[:12]
     if not words:
-        return list(
-            found.order_by(*ORDERS.get(asked.sort, ORDERS[Sort.DOWNLOADS])).values_list("pk", flat=True)[:MOST_FOUND]
-        )
+        return _rows(found.order_by(*ORDERS.get(asked.sort, ORDERS[Sort.DOWNLOADS])))
     query = SearchQuery(" & ".join(f"{word}:*" for word in words), search_type="raw", config="simple")
     by_words = found.filter(words=query)
     if asked.sort is Sort.BEST:
-        by_words = by_words.annotate(rank=SearchRank("words", query)).order_by("-rank", "-downloads", "slug")
+        by_words = by_words.annotate(rank=SearchRank(F("words"), query)).order_by("-rank", "-downloads", "slug")
     else:
         by_words = by_words.order_by(*ORDERS[asked.sort])
-    keys = list(by_words.values_list("pk", flat=True)[:MOST_FOUND])
-    if len(keys) < FEW:
-        keys += _alike(found.exclude(pk__in=keys), words, asked)
-    return keys
+    rows = _rows(by_words)
+    if len(rows) < FEW:
+        rows += _alike(found.exclude(pk__in=[row[0] for row in rows]), words, asked)
+    return rows
 
 
-def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[int]:
+def _rows(found: QuerySet[Mod]) -> list[Row]:
+    return list(found.values_list("pk", *COUNTED)[:MOST_FOUND])
+
+
+def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
     """Mods whose names are like the words, and those that only hold a part of one."""
     for word in words:
         found = found.filter(
             Q(name__trigram_word_similar=word) | Q(words=SearchQuery(f"{word}:*", search_type="raw", config="simple"))
         )
     order = ORDERS.get(asked.sort, ("-likeness", "-downloads", "slug"))
-    found = found.annotate(likeness=TrigramWordSimilarity(Value(asked.text), "name")).order_by(*order)
-    return list(found.values_list("pk", flat=True)[:MOST_FOUND])
+    return _rows(found.annotate(likeness=TrigramWordSimilarity(Value(asked.text), "name")).order_by(*order))
 
 
-def _facets(keys: Sequence[int]) -> dict[str, list[tuple[str, int]]]:
+def _facets(rows: Sequence[Row]) -> dict[str, list[tuple[str, int]]]:
     """How many of the matches have which value, the commonest first."""
     counts: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
-    fields = ("kind", "category", "source__pickup", "licence", "sides", "reaches")
-    for row in Mod.objects.filter(pk__in=keys).values_list(*fields):
-        for name, value in zip(FACETS, row, strict=True):
-            counts[name].update(value if isinstance(value, list) else [value])
+    for row in rows:
+        for name, value in zip(FACETS, row[1:], strict=True):
+            counts[name].update(value if isinstance(value, list) else (value,))
     return {
         name: sorted(((value, count) for value, count in found.items() if value), key=lambda pair: (-pair[1], pair[0]))[
             :30

@@ -128,7 +128,7 @@ export function Finder(props: Props) {
         </Box>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: "0.85rem" }}>
           <span aria-live="polite" style={{ flex: 1 }}>
-            {found.data && many(found.data.total, "mod")}
+            {found.data && (found.data.total < 1000 ? many(found.data.total, "mod") : "the first 1,000 mods")}
           </span>
           {filtered > 0 && (
             <Button size="small" onClick={() => setFilters({})} sx={{ py: 0 }}>

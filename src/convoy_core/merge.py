@@ -1,0 +1,87 @@
+"""Merging a member's settings file with a release's, key by key. Source: rules.md, "Settings merge on update".
+
+Three inputs: the file as the previous release rendered it, as the member has it now, as the new release renders it.
+Comments, order, spacing and line ends of the member's file survive. A file that cannot be parsed is never rewritten.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from .formats import Key, Unreadable, Value, open_settings
+from .formats.base import same
+
+
+@dataclass(frozen=True, slots=True)
+class KeyMerge:
+    """One key on which the release and the member do not agree. None stands for: not there."""
+
+    key: Key
+    mine: Value
+    new: Value
+    enforced: bool = False
+    """The release's value was set, and the member's went."""
+
+
+@dataclass(frozen=True, slots=True)
+class Merged:
+    """`data`: what is to lie there. `changed`: keys that follow the release; `kept`: where the member's value stays
+    although the release says otherwise; `overruled`: enforced ones.
+    """
+
+    data: bytes
+    changed: tuple[Key, ...]
+    kept: tuple[KeyMerge, ...]
+    overruled: tuple[KeyMerge, ...]
+
+
+_ABSENT = object()
+
+
+def merge(path: str, before: bytes, mine: bytes, new: bytes, enforced: Collection[Key] = ()) -> Merged:
+    """Merges one file. Raises Unreadable when any of the three cannot be parsed, or the outcome would not read back."""
+    was, now, then = (open_settings(path, data).values() for data in (before, mine, new))
+    document = open_settings(path, mine)
+    changed: list[Key] = []
+    kept: list[KeyMerge] = []
+    overruled: list[KeyMerge] = []
+    wanted = dict(now)
+    for key in [*then, *(key for key in was if key not in then)]:
+        old, own, other = (values.get(key, _ABSENT) for values in (was, now, then))
+        if _same(own, other):
+            continue
+        touched = not _same(own, old)
+        told = KeyMerge(key, _told(own), _told(other), key in enforced)
+        if touched and key not in enforced:
+            if not _same(other, old):
+                kept.append(told)
+            continue
+        if touched:
+            overruled.append(told)
+        else:
+            changed.append(key)
+        if other is _ABSENT:
+            document.remove(key)
+            wanted.pop(key, None)
+        else:
+            document.set(key, other)
+            wanted[key] = other
+    text = document.text()
+    _read_back(path, text, wanted)
+    return Merged(text.encode(), tuple(changed), tuple(kept), tuple(overruled))
+
+
+def _read_back(path: str, text: str, wanted: dict[Key, Value]) -> None:
+    """What was written must say what was meant: a format's writer that cannot express it is found out here."""
+    found = open_settings(path, text.encode()).values()
+    if found.keys() != wanted.keys() or not all(same(found[key], value) for key, value in wanted.items()):
+        raise Unreadable(f"{path} cannot be merged.", "Written, it would not say what was meant.", path=path)
+
+
+def _same(one: object, other: object) -> bool:
+    return one is other if one is _ABSENT or other is _ABSENT else same(one, other)
+
+
+def _told(value: object) -> Value:
+    return None if value is _ABSENT else value
