@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from .errors import ConvoyError
 from .formats import Key, Unreadable, Value, open_settings
 from .formats.base import same
 
@@ -42,11 +43,11 @@ _ABSENT = object()
 def merge(path: str, before: bytes, mine: bytes, new: bytes, enforced: Collection[Key] = ()) -> Merged:
     """Merges one file. Raises Unreadable when any of the three cannot be parsed, or the outcome would not read back."""
     was, now, then = (open_settings(path, data).values() for data in (before, mine, new))
-    document = open_settings(path, mine)
     changed: list[Key] = []
     kept: list[KeyMerge] = []
     overruled: list[KeyMerge] = []
-    wanted = dict(now)
+    sets: dict[Key, Value] = {}
+    removes: list[Key] = []
     for key in [*then, *(key for key in was if key not in then)]:
         old, own, other = (values.get(key, _ABSENT) for values in (was, now, then))
         if _same(own, other):
@@ -62,19 +63,34 @@ def merge(path: str, before: bytes, mine: bytes, new: bytes, enforced: Collectio
         else:
             changed.append(key)
         if other is _ABSENT:
-            document.remove(key)
-            wanted.pop(key, None)
+            removes.append(key)
         else:
-            document.set(key, other)
-            wanted[key] = other
-    text = document.text()
-    _read_back(path, text, wanted)
-    return Merged(text.encode(), tuple(changed), tuple(kept), tuple(overruled))
+            sets[key] = other
+    wanted = {key: value for key, value in now.items() if key not in removes} | sets
+    data = _written(path, mine, removes, sets) if sets or removes else mine
+    _read_back(path, data, wanted)
+    return Merged(data, tuple(changed), tuple(kept), tuple(overruled))
 
 
-def _read_back(path: str, text: str, wanted: dict[Key, Value]) -> None:
+def _written(path: str, mine: bytes, removes: Collection[Key], sets: dict[Key, Value]) -> bytes:
+    """What goes, goes first: a table may take the place of a value."""
+    document = open_settings(path, mine)
+    try:
+        for key in removes:
+            document.remove(key)
+        for key, value in sets.items():
+            document.set(key, value)
+        return document.text().encode()
+    except ConvoyError:
+        raise
+    # The writers are other people's, and their trees can be bent in ways that they do not expect.
+    except Exception as error:
+        raise Unreadable(f"{path} cannot be merged.", str(error)[:300], path=path) from error
+
+
+def _read_back(path: str, data: bytes, wanted: dict[Key, Value]) -> None:
     """What was written must say what was meant: a format's writer that cannot express it is found out here."""
-    found = open_settings(path, text.encode()).values()
+    found = open_settings(path, data).values()
     if found.keys() != wanted.keys() or not all(same(found[key], value) for key, value in wanted.items()):
         raise Unreadable(f"{path} cannot be merged.", "Written, it would not say what was meant.", path=path)
 

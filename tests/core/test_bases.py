@@ -39,14 +39,14 @@ def test_each_line_is_counted_once_and_where_it_belongs() -> None:
     assert found.same == ("both",)
     assert found.change == {"newer": "1"}
     assert found.through == {"ledger": "books"}
-    assert found.missing == {"alone": "made for bosun, not capstan", "gone": ""}
+    assert found.missing == {"alone": "made for Bosun, not Capstan", "gone": ""}
     assert found.exist == 3
 
 
 def test_a_held_line_does_not_count_where_its_version_does_not_fit() -> None:
     held = [WantedLine("newer", parse_range("=2"))]
     found = outlook(base("2.1.0", "capstan", "0.14.0"), held, Shelves(BUILDS), {}, {})
-    assert found.missing == {"newer": "made for bosun, not capstan"}
+    assert found.missing == {"newer": "made for Bosun, not Capstan"}
 
 
 def test_every_game_version_comes_with_every_loader_that_runs_on_it() -> None:

@@ -155,7 +155,7 @@ def test_a_base_change_says_what_fits_before_it_is_made(people: People, kept: di
     wren.go(kept["pack"] + "/assemble")
     wren.press("Change base")
     wren.choose("Loader", "Capstan")
-    wren.sees("1 of 3 chosen lines still fit", "Heron Almanac", "made for bosun, not capstan")
+    wren.sees("1 of 3 chosen lines still fit", "Heron Almanac", "made for Bosun, not Capstan")
     assert wren.complaints() == []
     wren.press("Change the base")
     wren.sees("2 without a build", "Without a build (2)")

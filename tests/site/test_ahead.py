@@ -39,7 +39,7 @@ def test_pasted_lines_are_named_or_refused_with_a_reason(world: World) -> None:
         ("refused", ""),
         ("ambiguous", ""),
     ]
-    assert "made for capstan" in found[4]["reason"]
+    assert "made for Capstan" in found[4]["reason"]
     assert "No source has" in found[6]["reason"]
     assert [one["mod"] for one in found[7]["options"]] == ["heron-almanac"]
 
@@ -69,7 +69,7 @@ def test_what_was_recognised_comes_in_at_once(world: World) -> None:
     assert edit(world, {"do": "add many", "mods": mods})[0] == 409
     status, told = edit(world, {"do": "add many", "mods": ["quiet-deck", "sluice-books"]})
     assert [one["mod"] for one in told["left_out"]] == ["sluice-books"]
-    assert "made for capstan" in told["left_out"][0]["why"]
+    assert "made for Capstan" in told["left_out"][0]["why"]
     assert "quiet-deck" in lines(world)
     assert "sluice-books" not in lines(world)
 

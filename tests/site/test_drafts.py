@@ -120,7 +120,7 @@ def test_a_base_change_says_what_fits_and_loses_nothing(world: World) -> None:
     assert status == 200 and lines(world) == before
     unfit = {one["name"]: one["why"] for one in rehearsed["unsettled"]}
     assert set(unfit) == {"Lock Ledger", "Heron Almanac"}
-    assert "capstan" in unfit["Lock Ledger"]
+    assert "Capstan" in unfit["Lock Ledger"]
     _, told = edit(world, other)
     assert told["unsettled"] == rehearsed["unsettled"] and told["changes"] == rehearsed["changes"]
     after = lines(world)

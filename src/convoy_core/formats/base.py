@@ -42,11 +42,11 @@ def same(one: Value, other: Value) -> bool:
 
 
 def flattened(tree: Any, above: Key = ()) -> dict[Key, Value]:
-    """Leaves of nested mappings by their path. An empty mapping is a leaf: it, too, is said in the file."""
+    """Leaves of nested mappings by their path. An empty mapping says nothing."""
     found: dict[Key, Value] = {}
     for name, value in tree.items():
         key = (*above, str(name))
-        if isinstance(value, dict) and value:
+        if isinstance(value, dict):
             found |= flattened(value, key)
         else:
             found[key] = value

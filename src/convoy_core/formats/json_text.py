@@ -68,24 +68,25 @@ class JsonSettings:
         members = node.members or {}
         member = members[key[-1]]
         start, end = member.start, member.node.end
-        after = _SPACE.match(self._text, end)
-        following = after.end() if after else end
         line = self._text.rfind("\n", 0, start)
-        if not self._text[line + 1 : start].strip():
-            start = line + 1 if line >= 0 else start
+        own_line = line >= 0 and not self._text[line + 1 : start].strip()
+        following = self._after(end)
+        comma = -1
         if self._text[following : following + 1] == ",":
             end = following + 1
-        elif (before := [one for one in members.values() if one.start < member.start]) and before[-1].node.end < start:
-            comma = self._text.find(",", before[-1].node.end, member.start)
-            if comma >= 0:
-                self._replace(start, end, "")
-                return self._replace(comma, comma + 1, "")
-        if start < member.start and self._text[end : end + 2] == "\r\n":
-            end += 2
-        elif start < member.start and self._text[end : end + 1] == "\n":
-            end += 1
-        self._replace(start, end, "")
-        return None
+        elif before := [one for one in members.values() if one.start < member.start]:
+            comma = self._after(before[-1].node.end)
+        if own_line and (rest := re.compile(r"[ \t]*\r?\n").match(self._text, end)):
+            start, end = line + 1, rest.end()
+        self._text = self._text[:start] + self._text[end:]
+        if comma >= 0:
+            self._text = self._text[:comma] + self._text[comma + 1 :]
+        self._read()
+
+    def _after(self, place: int) -> int:
+        """The place after blanks and comments."""
+        match = _SPACE.match(self._text, place)
+        return match.end() if match else place
 
     def text(self) -> str:
         return self._text
@@ -116,7 +117,7 @@ def _leaves(node: _Node, above: Key) -> dict[Key, Value]:
     found: dict[Key, Value] = {}
     for name, member in (node.members or {}).items():
         key = (*above, name)
-        found |= _leaves(member.node, key) if member.node.members else {key: member.node.value}
+        found |= {key: member.node.value} if member.node.members is None else _leaves(member.node, key)
     return found
 
 

@@ -6,6 +6,8 @@ elements survive; quotes around attributes become double ones when anything is c
 
 from __future__ import annotations
 
+import re
+
 from lxml import etree
 
 from .base import Key, Value, stuck
@@ -68,16 +70,25 @@ class XmlSettings:
     def text(self) -> str:
         if not self._changed:
             return self._original
-        tree = self._root.getroottree()
-        body = etree.tostring(tree, encoding="unicode")
-        head = (
-            self._original[: self._original.find("?>") + 2]
-            if self._original.lstrip("\ufeff").startswith("<?xml")
-            else ""
+        start, end = _root_place(self._original)
+        text: str = (
+            self._original[:start]
+            + etree.tostring(self._root, encoding="unicode", with_tail=False)
+            + self._original[end:]
         )
-        text = f"{head}\n{body}" if head else body
-        text += "\n" if self._original.endswith("\n") else ""
         return text.replace("\r\n", "\n").replace("\n", "\r\n") if "\r\n" in self._original else text
+
+
+def _root_place(text: str) -> tuple[int, int]:
+    """Where the root element begins and ends: what stands around it is kept as it is."""
+    parts = re.finditer(r"<!--.*?-->|<\?.*?\?>|<", text, re.DOTALL)
+    start = next(part.start() for part in parts if part[0] == "<")
+    outside = [part.span() for part in re.finditer(r"<!--.*?-->|<\?.*?\?>", text, re.DOTALL)]
+    end = len(text)
+    while text[:end].rstrip() != text[:end] or any(span[1] == end for span in outside):
+        stripped = len(text[:end].rstrip())
+        end = stripped if stripped < end else next(span[0] for span in outside if span[1] == end)
+    return start, end
 
 
 def _children(element: etree._Element) -> dict[str, etree._Element]:
