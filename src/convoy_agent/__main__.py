@@ -9,6 +9,7 @@ from .plain import plain
 def main() -> None:
     """Commands on plain files start without what syncing needs: half a second less."""
     names = {command.name or getattr(command.callback, "__name__", "") for command in plain.registered_commands}
+    names |= {group.name or "" for group in plain.registered_groups}
     if len(sys.argv) > 1 and sys.argv[1] in names:
         plain_main()
     else:

@@ -23,6 +23,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 app.registered_commands += plain.registered_commands
+app.registered_groups += plain.registered_groups
 out = Console(highlight=False, soft_wrap=True)
 
 FolderOption = Annotated[Path, typer.Option("--folder", help="The installation's folder.")]

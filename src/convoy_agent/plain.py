@@ -26,8 +26,10 @@ from convoy_core.words import counted
 
 from .archives import contents, hashes, marker_of
 from .files import sha256_of, walk, write_at_once
+from .settings import settings
 
 plain = typer.Typer()
+plain.add_typer(settings, name="settings")
 
 
 @plain.command()

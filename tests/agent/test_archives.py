@@ -139,3 +139,23 @@ def test_a_scan_lists_files_and_follows_no_link(tmp_path: Path) -> None:
     listed = read_listing(out.read_bytes())
     assert [(file.path, file.size) for file in listed] == [("mods/über/a.dat", 1)]
     assert run("scan", tmp_path / "nowhere").returncode == 2
+
+
+def test_settings_are_read_changed_and_merged_on_the_command_line(tmp_path: Path) -> None:
+    before, mine, new = (tmp_path / name for name in ("before.toml", "mine.toml", "new.toml"))
+    before.write_text("[bow]\nstrength = 5\ncolour = 'red'\n")
+    mine.write_text("# mine\n[bow]\nstrength = 5\ncolour = 'blue'\n")
+    new.write_text("[bow]\nstrength = 7\ncolour = 'green'\n")
+    told = json.loads(run("settings", "merge", before, mine, new).stdout)
+    assert told == {
+        "changed": ["bow/strength"],
+        "kept": [{"key": "bow/colour", "mine": "blue", "new": "green"}],
+        "overruled": [],
+    }
+    assert mine.read_text() == "# mine\n[bow]\nstrength = 7\ncolour = 'blue'\n"
+    assert run("settings", "set", mine, "bow/strength", "9").returncode == 0
+    assert run("settings", "get", mine, "bow/strength").stdout == "9\n"
+    assert run("settings", "get", mine, "bow/none").returncode == 2
+    mine.write_text("= broken")
+    refused = run("settings", "set", mine, "bow/strength", "1")
+    assert (refused.returncode, "cannot be read" in refused.stderr, mine.read_text()) == (2, True, "= broken")

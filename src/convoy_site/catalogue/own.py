@@ -149,8 +149,9 @@ def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
     sizes = {member.path: member.size for member in dropped.members}
     files = [[name, sizes[name], sha256] for name, sha256 in archives.hashes(path, dropped.members)]
     told = {"name": dropped.name, "size": dropped.size, "by": user, "files": files, "marker": dropped.marker}
-    file, made = OwnFile.objects.get_or_create(crew=crew, sha256=dropped.sha256, defaults=told)
-    if made:
+    file, _ = OwnFile.objects.get_or_create(crew=crew, sha256=dropped.sha256, defaults=told)
+    # Asked of the storage, not of the row: a process that was killed in between left the row alone.
+    if not default_storage.exists(file.place):
         with path.open("rb") as source:
             default_storage.save(file.place, File(source))
 

@@ -8,7 +8,7 @@ import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, type Shape, told } from "../api/client";
 import { sendEdits, useChange, useGames, useMe, usePacks } from "../api/queries";
 import { Emblem, emblemNames } from "../parts/marks";
@@ -40,6 +40,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
   const [crewName, setCrewName] = useState("");
   const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
   const [from, setFrom] = useState("");
+  const [begun, setBegun] = useState<Shape["PackOut"] | null>(null);
   const [along, setAlong] = useState({ holds: true, notes: true });
   const others = (usePacks().data ?? []).filter((one) => one.base.game === game.id);
   const navigate = useNavigate();
@@ -47,7 +48,10 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
     async () => {
       const id = crew === NEW_CREW ? (await told(api.POST("/api/crews", { body: { name: crewName } }))).id : crew;
       setCrew(id);
-      const made = await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } }));
+      // A second try, after taking over lines failed, goes on with the pack that the first one started.
+      const made =
+        begun ?? (await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } })));
+      setBegun(made);
       const [pack, release] = from.split(" ");
       if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }]);
       return made;
@@ -202,6 +206,12 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
         onChange={(event) => setAbout({ ...about, notes: event.target.value })}
       />
       <RefusalRemark error={start.error} />
+      {begun && start.error && (
+        <Box>
+          {begun.name} was started, and is empty. <Link to={`/packs/${begun.id}/assemble`}>Open it as it is</Link>, or
+          choose again what to start from.
+        </Box>
+      )}
       <Box>
         <Button type="submit" variant="contained" disabled={start.isPending}>
           Start the pack

@@ -1,0 +1,84 @@
+"""`convoy settings`: reads, changes and merges settings files, keeping comments, order and line ends."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from convoy_core.errors import MalformedInput
+from convoy_core.formats import Key, Value, format_of, open_settings
+from convoy_core.merge import KeyMerge, merge
+
+from .files import write_at_once
+
+settings = typer.Typer(help="Read, change and merge settings files.", no_args_is_help=True)
+
+TEXT_ONLY = (".ini", ".cfg", ".properties", ".xml")
+"""Formats in which every value is text."""
+
+KeyArgument = Annotated[str, typer.Argument(help="Where the value stands: parts joined by a slash, as bow/strength.")]
+
+
+@settings.command("get")
+def get(file: Path, key: Annotated[str, typer.Argument(help="One key; all of them when it is left out.")] = "") -> None:
+    """Print a value, or every value, as JSON."""
+    values = open_settings(file.name, file.read_bytes()).values()
+    if not key:
+        print(
+            json.dumps(
+                {"/".join(one): value for one, value in values.items()}, ensure_ascii=False, default=str, indent=1
+            )
+        )
+        return
+    if _key(key) not in values:
+        raise MalformedInput(f"{file.name} has no {key}.", now="Name one of those that “convoy settings get” lists.")
+    print(json.dumps(values[_key(key)], ensure_ascii=False, default=str))
+
+
+@settings.command("set")
+def set_(file: Path, key: KeyArgument, value: Annotated[str, typer.Argument(help="JSON, or plain text.")]) -> None:
+    """Change or add one value; everything else stays as it is."""
+    document = open_settings(file.name, file.read_bytes())
+    document.set(_key(key), _value(file, value))
+    text = document.text().encode()
+    open_settings(file.name, text)
+    write_at_once(file, text)
+
+
+@settings.command("merge")
+def merge_(
+    before: Annotated[Path, typer.Argument(help="The file as the last release had it.")],
+    mine: Annotated[Path, typer.Argument(help="The file as it is now. It is changed.")],
+    new: Annotated[Path, typer.Argument(help="The file as the new release has it.")],
+    enforce: Annotated[list[str] | None, typer.Option("--enforce", help="A key whose new value wins.")] = None,
+) -> None:
+    """Bring a release's changes into one's own file. What differs is told as JSON."""
+    enforced = frozenset(_key(one) for one in enforce or ())
+    done = merge(mine.name, before.read_bytes(), mine.read_bytes(), new.read_bytes(), enforced)
+    write_at_once(mine, done.data)
+    told = {
+        "changed": ["/".join(key) for key in done.changed],
+        "kept": [_told(one) for one in done.kept],
+        "overruled": [_told(one) for one in done.overruled],
+    }
+    print(json.dumps(told, ensure_ascii=False, default=str, indent=1))
+
+
+def _key(text: str) -> Key:
+    return tuple(text.split("/"))
+
+
+def _value(file: Path, text: str) -> Value:
+    if format_of(file.name) in TEXT_ONLY:
+        return text
+    try:
+        return json.loads(text)
+    except ValueError:
+        return text
+
+
+def _told(one: KeyMerge) -> dict[str, Value]:
+    return {"key": "/".join(one.key), "mine": one.mine, "new": one.new}
