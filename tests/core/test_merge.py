@@ -112,6 +112,12 @@ def test_key_by_key() -> None:
     assert [(one.key[-1], one.mine, one.new) for one in done.overruled] == [("forced", 7, 2)]
 
 
+def test_spaces_that_only_some_take_for_blanks_are_letters() -> None:
+    for path in ("a.properties", "a.ini"):
+        text = "a\u00a0b = c\u2028d\x85e\n"
+        assert open_settings(path, text.encode()).values() == {("a\u00a0b",): "c\u2028d\x85e"}
+
+
 def test_a_value_of_another_type_is_another_value() -> None:
     assert merge("a.toml", b"a = 1\n", b"a = true\n", b"a = 2\n").data == b"a = true\n"
     assert merge("a.toml", b"a = 1\n", b"a = 1\n", b"a = 1.0\n").data == b"a = 1.0\n"

@@ -8,7 +8,7 @@ from pathlib import Path
 from selenium.webdriver.common.keys import Keys
 
 from .browser import Browser
-from .test_walk import People, sign_up
+from .test_walk import People, agent, sign_up
 
 FORTY = (
     "brass-fenders butty-line bow-hauler cabin-stove counter-stern diesel-hum fly-boat horse-and-line "
@@ -88,7 +88,9 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     edda.sees("32 chosen + 4 brought in = 36", "32 lines taken over from Slow Water")
 
 
-def test_a_folder_filled_by_hand_and_files_from_elsewhere(people: People, stack: dict[str, str]) -> None:
+def test_a_folder_filled_by_hand_and_files_from_elsewhere(
+    people: People, stack: dict[str, str], tmp_path: Path
+) -> None:
     runa, folder = people("runa"), Path(stack["CONVOY_DATA"]) / "old-folder"
     sign_up(runa, "runa")
     start_pack(runa, "Two Winters")
@@ -121,6 +123,24 @@ def test_a_folder_filled_by_hand_and_files_from_elsewhere(people: People, stack:
     runa.press("All about it")
     runa.sees("Licence and pickup", "Members do nothing for it", "In my packs", "Two Winters")
     assert runa.complaints() == []
+
+    at = runa.driver.current_url.replace(runa.address, "").split("/mods")[0]
+    runa.go(f"{at}/publish")
+    runa.press("Publish release 1.0.0")
+    runa.sees("Release 1.0.0 is published and signed.")
+    runa.press("Make a join code")
+    runa.sees("any number of uses")
+    runa.go("/join/" + runa.driver.find_element("css selector", "section code").text)
+    runa.fill("Name of this installation", "Runa")
+    runa.press("Join Two Winters's crew and install")
+    runa.press("Show the pairing command")
+    runa.sees("It works once")
+    command = next(one.text for one in runa.driver.find_elements("css selector", "code") if "convoy join" in one.text)
+    assert agent(tmp_path, command).returncode == 0
+    done = agent(tmp_path, "convoy sync --folder runa")
+    assert done.returncode == 0, done.stderr
+    (bell,) = (tmp_path / "runa/mods").glob("fog-bell*/data/bell.dat")
+    assert bell.read_bytes() == (folder / "mods/Fog Bell/data/bell.dat").read_bytes()
 
 
 def tab_to(browser: Browser, text: str) -> None:

@@ -33,7 +33,7 @@ class IniSettings:
         self._lines: list[_Line] = []
         self._sections: set[str] = set()
         section = ""
-        for raw in text.splitlines(keepends=True):
+        for raw in re.findall(r"[^\n]*\n|[^\n]+", text):
             header = _HEADER.fullmatch(raw)
             if header:
                 section = header[1]

@@ -8,7 +8,10 @@ from dataclasses import dataclass
 from .base import Key, Value, stuck
 
 _ESCAPES = {"t": "\t", "n": "\n", "r": "\r", "f": "\f"}
-_ENTRY = re.compile(r"(\s*)((?:\\.|[^\s=:\\])+)(\s*[=:]\s*|\s+|$)(.*)", re.DOTALL)
+_BLANK = " \t\f"
+"""What counts as blank in this format: other spaces are letters like any."""
+
+_ENTRY = re.compile(r"([ \t\f]*)((?:\\.|[^ \t\f=:\\])+)([ \t\f]*[=:][ \t\f]*|[ \t\f]+|$)(.*)", re.DOTALL)
 
 
 @dataclass
@@ -60,14 +63,14 @@ def _logical_lines(text: str) -> list[str]:
         else:
             lines.append(raw)
         body = raw.rstrip("\r\n")
-        is_comment = lines[-1].lstrip()[:1] in ("#", "!")
+        is_comment = lines[-1].lstrip(_BLANK)[:1] in ("#", "!")
         goes_on = not is_comment and (len(body) - len(body.rstrip("\\"))) % 2 == 1
     return lines
 
 
 def _read(raw: str) -> _Line:
     body = raw.rstrip("\r\n")
-    if not body.strip() or body.lstrip()[0] in "#!":
+    if not body.strip(_BLANK) or body.lstrip(_BLANK)[0] in "#!":
         return _Line(raw)
     joined = re.sub(r"\\(\r\n|\n|\r)[ \t\f]*", "", body)
     match = _ENTRY.fullmatch(joined)
