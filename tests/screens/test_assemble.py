@@ -132,7 +132,7 @@ def test_a_folder_filled_by_hand_and_files_from_elsewhere(
     runa.sees("any number of uses")
     runa.go("/join/" + runa.driver.find_element("css selector", "section code").text)
     runa.fill("Name of this installation", "Runa")
-    runa.press("Join Two Winters's crew and install")
+    runa.press("Install this pack")
     runa.press("Show the pairing command")
     runa.sees("It works once")
     command = next(one.text for one in runa.driver.find_elements("css selector", "code") if "convoy join" in one.text)

@@ -127,6 +127,15 @@ def test_a_newer_build_joins_the_one_that_is_there(world: World) -> None:
     assert make(world, told, of="rivet", version="9")[0] == 404
 
 
+def test_the_same_name_again_is_the_same_mod_and_its_earlier_builds_stay(world: World) -> None:
+    slug = make(world, drop(world))[1]["mod"]
+    Mod.objects.filter(slug=slug).update(added="2026-01-01")
+    newer = drop(world, zipped({"waybill.toml": 'id = "fog-bell"\n', "data/bell.dat": "dong"}))
+    assert make(world, newer, version="0.5")[1]["mod"] == slug
+    assert set(Build.objects.filter(mod__slug=slug, gone=False).values_list("version", flat=True)) == {"0.3", "0.5"}
+    assert str(Mod.objects.get(slug=slug).added) == "2026-01-01"
+
+
 REFUSED = [
     ({"version": "1", "needs": "rivet ~>1"}, "range"),
     ({"kind": "tool"}, "no place for a tool"),

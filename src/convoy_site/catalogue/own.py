@@ -17,7 +17,7 @@ from django.conf import settings
 from django.core.files.base import File
 from django.core.files.storage import default_storage
 from django.db import transaction
-from django.db.models import Sum
+from django.db.models import QuerySet, Sum
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -181,10 +181,11 @@ def make_build(user: User, pack: Pack, about: About) -> Mod:
     file = OwnFile.objects.select_for_update().filter(crew=pack.crew_id, sha256=about.sha256).first()
     if file is None:
         raise NoSuchFile("This file is not here any more.", "It waited for a day.", "Drop it again.")
-    of = _own_mod(pack, about.of) if about.of else None
+    # The same name again is the same mod, whether or not somebody said so: its earlier builds stay.
+    of = _own_mod(pack, about.of) if about.of else _own_mods(pack).filter(slug=_slug(pack, about.name)).first()
     licence = of.licence if of else about.licence
     means = meaning(licence)
-    if not means.may_be_carried and not about.page:
+    if not means.may_be_carried and not about.page and not (of and of.page):
         raise CannotBeUsed(
             "Where members get it is missing.", means.sentence, "Name the page where it is to be had.", field="page"
         )
@@ -208,17 +209,26 @@ def make_build(user: User, pack: Pack, about: About) -> Mod:
         mod = of
         Build.objects.bulk_create([build_row(mod, listed.builds[0])])
         for name, value in summed_up(listed.builds, pack.game.profile).items():
-            setattr(
-                mod, name, sorted({*getattr(mod, name), *value}) if isinstance(value, list) else value or mod.updated
-            )
+            if isinstance(value, list):
+                setattr(mod, name, sorted({*getattr(mod, name), *value}))
+            elif name == "updated":
+                mod.updated = value
         mod.save()
     if not means.may_be_carried:
         _forget(file)
     return mod
 
 
+def _own_mods(pack: Pack) -> QuerySet[Mod]:
+    return Mod.objects.filter(crew=pack.crew_id, game=pack.game_id)
+
+
+def _slug(pack: Pack, name: str) -> str:
+    return f"{slugify(name)[:60] or 'own'}.{pack.crew_id.hex[:6]}"
+
+
 def _own_mod(pack: Pack, slug: str) -> Mod:
-    mod = Mod.objects.filter(crew=pack.crew_id, game=pack.game_id, slug=slug).first()
+    mod = _own_mods(pack).filter(slug=slug).first()
     if mod is None:
         raise NoSuchFile(f"{pack.crew.name} has no own build called {slug}.")
     return mod
@@ -228,7 +238,7 @@ def _entry(pack: Pack, about: About, licence: str, file: OwnFile, slug: str) -> 
     """The dropped file as a source would list it."""
     told = file.marker.get("id")
     known_as = told if isinstance(told, str) and re.fullmatch(r"[a-z0-9][a-z0-9._-]{0,59}", told) else ""
-    slug = slug or f"{slugify(about.name)[:60] or 'own'}.{pack.crew_id.hex[:6]}"
+    slug = slug or _slug(pack, about.name)
     # It stands in for what its marker calls it, and never beside that: the game would see the same mod twice.
     stands_in = {"provides": {known_as: about.version}, "breaks": {known_as: "*"}} if known_as not in ("", slug) else {}
     build = {
