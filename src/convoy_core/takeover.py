@@ -28,7 +28,7 @@ MARKS = 3
 MOST = 0.5
 """With this share of a build's files a folder is taken for that build, with less for a remnant of it."""
 
-MAX_PLACES = 40
+MAX_PLACES = 12
 """Places of one hash that are looked at: the same small file may lie in every mod."""
 
 PACKED = (".zip", ".jar", ".7z", ".rar")
@@ -38,8 +38,11 @@ _SUM = re.compile(r"\\?([0-9a-fA-F]{64}) [ *](.+)")
 
 def marks_of(files: Iterable[CarriedFile]) -> list[int]:
     """A build's marks: its largest files' hashes, cut to 64 signed bits. Fewer when it carries fewer files."""
-    largest = sorted((file for file in files if file.size), key=lambda file: (-file.size, file.path))[:MARKS]
-    return sorted({mark(file.sha256) for file in largest})
+    return sorted({mark(file.sha256) for file in _largest(files)})
+
+
+def _largest(files: Iterable[CarriedFile]) -> list[CarriedFile]:
+    return sorted((file for file in files if file.size), key=lambda file: (-file.size, file.path))[:MARKS]
 
 
 def mark(sha256: str) -> int:
@@ -150,6 +153,8 @@ def recognise(files: Sequence[CarriedFile], known: Iterable[Known], profile: Gam
         by_hash.setdefault(file.sha256, []).append(file.path)
     there = {file.path: file.sha256 for file in files}
     claimed: set[str] = set()
+    folders: set[str] = set()
+    """Every folder around something claimed."""
     taken = TakenOver()
     versions: dict[str, Version] = {}
     sightings: list[_Sighting] = []
@@ -165,11 +170,13 @@ def recognise(files: Sequence[CarriedFile], known: Iterable[Known], profile: Gam
     sightings.sort(key=lambda one: (one.share, len(one.same)), reverse=True)
     for one in sightings:
         free = one.same - claimed
-        if len(free) * 2 <= len(one.same) or (one.share < MOST and _lies_around(claimed, one)):
+        # A few equal files in or around a recognised build are no remnant of another.
+        if len(free) * 2 <= len(one.same) or (one.share < MOST and (not one.place or one.place in folders)):
             continue
         found = Found(one.build.mod, one.build.version, one.place, len(one.same), one.altered, one.missing)
         (taken.found if one.share >= MOST else taken.remnants).append(found)
         claimed |= one.same | set(one.altered)
+        folders |= {folder for path in one.same for folder in _folders(path)}
     _set_doubles_apart(taken, versions)
     _judge_the_rest([file for file in files if file.path not in claimed], taken, profile)
     return taken
@@ -188,15 +195,18 @@ class _Sighting:
         return len(self.same) / (len(self.same) + len(self.altered) + self.missing)
 
 
-def _lies_around(claimed: Collection[str], one: _Sighting) -> bool:
-    """Whether a recognised build lies in the same folder: then a few equal files in it are no remnant."""
-    return not one.place or any(path.startswith(f"{one.place}/") for path in claimed)
+def _folders(path: str) -> Iterable[str]:
+    parts = path.split("/")
+    return ("/".join(parts[:depth]) for depth in range(1, len(parts)))
 
 
 def _sightings(build: Known, by_hash: Mapping[str, Sequence[str]], there: Mapping[str, str]) -> Iterable[_Sighting]:
     """Every place where a build seems to lie, by the places of its largest files."""
-    marking = sorted((file for file in build.files if file.size), key=lambda file: (-file.size, file.path))[:MARKS]
-    roots = {_roots(file.path, path) for file in marking for path in sorted(by_hash.get(file.sha256, ()))[:MAX_PLACES]}
+    roots = {
+        _roots(file.path, path)
+        for file in _largest(build.files)
+        for path in sorted(by_hash.get(file.sha256, ()))[:MAX_PLACES]
+    }
     for inside, outside in sorted(roots):
         members = [file for file in build.files if file.path.startswith(inside)]
         placed = {outside + file.path.removeprefix(inside): file.sha256 for file in members}

@@ -14,6 +14,7 @@ from PIL import Image
 
 from convoy_site.catalogue import own, pages
 from convoy_site.catalogue.models import Build, Mod, OwnFile
+from convoy_site.packs import edits
 from convoy_site.packs.models import Line
 from convoy_site.people.services import start_crew
 from convoy_site.releases.services import publish
@@ -292,3 +293,32 @@ def test_pictures_are_drawn_anew_and_nothing_else_is_shown(world: World, monkeyp
         assert world.as_("member").get(f"{at}/1")[0] == 404
     monkeypatch.setattr(pages, "_fetched", lambda address: (_ for _ in ()).throw(httpx.ConnectError("away")))
     assert world.as_("member").get(f"{at}/1")[0] == 404
+
+
+def test_no_way_in_goes_beyond_the_most_lines(world: World, monkeypatch) -> None:
+    full = world.as_("owner").post("/api/packs", {**new_pack(world.crew, "Full").__dict__, "crew": str(world.crew.id)})[
+        1
+    ]
+    monkeypatch.setattr(edits, "MAX_LINES", 1)
+    version = Build.objects.filter(mod__slug="fly-boat").latest("pk").version
+    for wanted in (
+        {"do": "add many", "mods": ["fly-boat", "butty-line"]},
+        {"do": "copy lines", "pack": str(world.pack.id)},
+        {
+            "do": "take over",
+            "builds": [{"mod": "fly-boat", "version": version}, {"mod": "butty-line", "version": "2.0.0"}],
+        },
+    ):
+        body = {"revision": 0, "edits": [wanted]}
+        status, told = world.as_("owner").post(f"/api/packs/{full['id']}/draft/edits", body)
+        assert (status, told["code"]) == (422, "too-many-lines")
+    assert not Line.objects.filter(draft__pack=full["id"]).exists()
+
+
+def test_a_hash_that_lies_everywhere_keeps_nobody_busy(world: World) -> None:
+    path, size, sha256 = max(Build.objects.get(mod__slug="butty-line", version="2.0.0").files, key=lambda row: row[1])
+    rows = [[f"mods/{number}/{path}", size, sha256] for number in range(20_000)]
+    told = read_folder(world, listing(rows))
+    assert told["found"] == []
+    assert told["left_over_in_all"] > 19_000
+    assert len(told["left_over"]) == 200

@@ -28,7 +28,6 @@ from convoy_core.inspection import Inspection, Member, inspect_members
 from convoy_core.licences import meaning
 from convoy_core.model import Kind, Pickup
 from convoy_core.profile import KindLayout
-from convoy_core.ranges import parse_range
 
 from ..packs.models import Pack
 from ..people.models import Crew, User
@@ -79,9 +78,8 @@ class Dropped:
     trouble: str = ""
     """Why it cannot be read at all."""
 
-    def inspected(self, pack: Pack) -> dict[Kind, Inspection]:
-        """What the archive comes to as content of each kind that the game knows."""
-        return {kind: inspect_members(self.members, layout) for kind, layout in pack.game.profile.kinds.items()}
+    kinds: dict[Kind, Inspection] = field(default_factory=dict)
+    """What the archive comes to as content of each kind that the game knows."""
 
 
 @contextmanager
@@ -128,8 +126,10 @@ def drop(user: User, pack: Pack, name: str, stream: BinaryIO) -> Dropped:
 
 def _look_through(dropped: Dropped, pack: Pack, path: Path) -> None:
     dropped.members = archives.contents(path)
-    for kind, found in dropped.inspected(pack).items():
-        marker = pack.game.profile.kinds[kind].marker
+    layouts = pack.game.profile.kinds
+    dropped.kinds = {kind: inspect_members(dropped.members, layout) for kind, layout in layouts.items()}
+    for kind, found in dropped.kinds.items():
+        marker = layouts[kind].marker
         if found.is_fine and marker:
             dropped.marker = archives.marker_of(path, f"{found.root}{marker}")
             break
@@ -273,7 +273,6 @@ def _needs(text: str) -> dict[str, str]:
     for line in text.splitlines():
         mod, _, wanted = line.strip().partition(" ")
         if mod:
-            parse_range(wanted.strip() or "*")
             found[mod] = wanted.strip() or "*"
     return found
 

@@ -197,9 +197,7 @@ def _add(draft: Draft, edit: AddMod) -> Applied:
     lines = list(draft.lines.all())
     if any(line.mod == edit.mod for line in lines):
         raise AlreadyThere(f"{name} is in the draft already.", mod=edit.mod)
-    if len(lines) >= MAX_LINES:
-        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
-    Line.objects.create(draft=draft, mod=edit.mod, order=max((line.order for line in lines), default=0) + 1)
+    _append(draft, [{"mod": edit.mod}])
     return Applied((edit.mod,), f"{name} added")
 
 
@@ -258,10 +256,7 @@ def _add_many(draft: Draft, edit: AddMods) -> Applied:
             raise _no_mod(mod)
     if not wanted:
         raise AlreadyThere("All of them are in the draft already.", mods=edit.mods)
-    if len(there) + len(wanted) > MAX_LINES:
-        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
-    last = _last_order(draft)
-    Line.objects.bulk_create(Line(draft=draft, mod=mod, order=last + at) for at, mod in enumerate(wanted, 1))
+    _append(draft, [{"mod": mod} for mod in wanted])
     return Applied(tuple(wanted), f"{_several([names[mod] for mod in wanted])} added")
 
 
@@ -315,8 +310,7 @@ def _copy(draft: Draft, edit: CopyLines) -> Applied:
     ]
     if not fresh:
         raise AlreadyThere(f"Every line of {other.name} is in the draft already.")
-    last = _last_order(draft)
-    Line.objects.bulk_create(Line(draft=draft, order=last + at, **line) for at, line in enumerate(fresh, 1))
+    _append(draft, fresh)
     draft.picks = {**picks, **draft.picks}
     source = f"{other.name} {edit.release}".strip()
     return Applied(tuple(line["mod"] for line in fresh), f"{counted(len(fresh), 'line')} taken over from {source}")
@@ -344,13 +338,10 @@ def _take_over(draft: Draft, edit: TakeOver) -> Applied:
             raise NoSuchMod(f"No source has {mod} {version}.", now="List the folder again.", mod=mod)
     if not fresh:
         raise AlreadyThere("All of them are in the draft already.", mods=sorted(wanted))
-    if len(there) + len(fresh) > MAX_LINES:
-        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
-    last = _last_order(draft)
     held = "as the folder had it" if edit.hold else ""
-    Line.objects.bulk_create(
-        Line(draft=draft, mod=mod, order=last + at, held_version=version if held else "", held_because=held)
-        for at, (mod, version) in enumerate(fresh.items(), 1)
+    _append(
+        draft,
+        [{"mod": mod, "held_version": version if held else "", "held_because": held} for mod, version in fresh.items()],
     )
     draft.picks = {**draft.picks, **fresh}
     return Applied(tuple(fresh), f"{counted(len(fresh), 'mod')} taken over from a folder")
@@ -400,6 +391,14 @@ def _several(names: list[str], count: int = 0) -> str:
 
 def _last_order(draft: Draft) -> int:
     return draft.lines.order_by("-order").values_list("order", flat=True).first() or 0
+
+
+def _append(draft: Draft, lines: list[dict[str, Any]]) -> None:
+    """New chosen lines, after those that are there. Raises TooManyLines."""
+    if draft.lines.count() + len(lines) > MAX_LINES:
+        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines.", now="Split it into two packs.")
+    last = _last_order(draft)
+    Line.objects.bulk_create(Line(draft=draft, order=last + at, **line) for at, line in enumerate(lines, 1))
 
 
 def _own_line(draft: Draft, mod: str) -> Line:

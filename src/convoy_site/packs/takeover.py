@@ -22,7 +22,7 @@ MAX_LISTING = 64 * 2**20
 """Bytes of a listing: 200,000 files with long names."""
 
 HASHES_AT_ONCE = 20_000
-MAX_BUILDS = 20_000
+MAX_BUILDS = 8_000
 """Builds that one listing is held against. A folder that speaks for more was made to keep us busy."""
 
 

@@ -160,8 +160,7 @@ def drop_file(request: HttpRequest, pack_id: UUID, name: Annotated[Short, Query(
     pack = pack_for(request.user, pack_id, Action.EDIT)
     dropped = own.drop(request.user, pack, name, request)
     there = set(pack.draft.lines.values_list("mod", flat=True))
-    kinds = dropped.inspected(pack) if dropped.members else {}
-    first = next(iter(kinds.values()), None)
+    first = next(iter(dropped.kinds.values()), None)
     ours = own.builds_of(pack.crew, pack.game_id)
     return DroppedOut(
         name=dropped.name,
@@ -172,7 +171,7 @@ def drop_file(request: HttpRequest, pack_id: UUID, name: Annotated[Short, Query(
         refused=[RefusedOut(path=one.path, why=one.why) for one in first.refusals] if first else [],
         files=first.files if first else 0,
         unpacked=first.unpacked if first else 0,
-        kinds=[_kind_out(kind, found) for kind, found in kinds.items()],
+        kinds=[_kind_out(kind, found) for kind, found in dropped.kinds.items()],
         says_id=_said(dropped, "id"),
         says_name=_said(dropped, "name"),
         says_version=_said(dropped, "version"),
