@@ -1,104 +1,77 @@
-"""Carries a plan out: staged, journalled, renamed. A stop at any moment ends in the old state or goes on to the new.
+"""Carries a staged plan out: journalled, renamed. A stop at any moment ends in the old state or goes on to the new.
 
-Order: 1. every file is unpacked into staging and verified; 2. the journal is written; 3. the moves are done, each of
-which can be done twice without harm; 4. the record is written; 5. the journal goes. Up to 2 nothing in the folder has
-changed; from 2 on, the next start completes it (`recover`).
+Order: 1. everything is staged (`staging`); 2. the journal is written; 3. the moves are done, each of which can be done
+twice without harm; 4. the record is written, and the sync put down in the history; 5. the journal goes. Up to 2 nothing
+in the folder has changed; from 2 on, the next start completes it (`sync.recover`).
 """
 
 from __future__ import annotations
 
-import hashlib
 import json
 import os
 import shutil
-import stat
-import zipfile
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping
 from pathlib import Path
 from typing import Any
 
-from convoy_core.lock import Lock, PlacedFile
-from convoy_core.plan import Act, Plan
+from convoy_core.lock import Lock
+from convoy_core.plan import BESIDE, Act, Plan
 
-from .errors import ArchiveWrong
-from .files import CHUNK, inside, remove_empty_folders, sha256_of, told_when_full, unlinked, write_at_once
+from .errors import FolderRefused
+from .files import inside, remove_empty_folders, sha256_of, told_when_full, unlinked, write_at_once
 from .folder import Folder, Record, Sight
-from .store import Store
+from .staging import Staged
 
 Step = Callable[[str], None]
 """Called with a name before each step that changes something. Tests stop there; others pass `no_step`."""
 
-
 UNSEEN: Sight = (-1, -1, -1)
 """A sight that no file has: it is hashed at the next scan."""
+
+BACK = "back"
+"""A journal's own act, for undoing: a file that was moved aside returns to its place."""
 
 
 def no_step(name: str) -> None:
     return
 
 
-def stage(folder: Folder, plan: Plan, target: Lock, store: Store, told: Callable[[int, str], None]) -> None:
-    """Unpacks what the plan places into staging, named by sha256, each file verified. Changes nothing else."""
-    shutil.rmtree(folder.staging, ignore_errors=True)
-    folder.staging.mkdir(parents=True)
-    wanted: dict[str, list[PlacedFile]] = {}
-    for move in plan.moves:
-        if move.file:
-            inside(folder.root, move.path)
-            wanted.setdefault(move.file.mod, []).append(move.file)
-    for mod, files in wanted.items():
-        build = target.by_mod[mod]
-        archive = store.path(build.archive.sha256)
-        try:
-            with told_when_full(folder.root), zipfile.ZipFile(archive) as packed:
-                for file in files:
-                    _unpack(packed, file, folder.staging / file.sha256)
-                    told(file.size, build.name)
-        except (zipfile.BadZipFile, ArchiveWrong, NotImplementedError, RuntimeError, EOFError) as error:
-            # Right when it was fetched: either the store's copy was damaged since, or the release is wrong about it.
-            damaged = sha256_of(archive) != build.archive.sha256
-            if damaged:
-                store.drop(build.archive.sha256)
-            raise ArchiveWrong(
-                f"The archive of {build.name} {build.version} cannot be unpacked.",
-                "The copy in the store is damaged and was dropped." if damaged else str(error),
-                "Sync again to fetch it anew." if damaged else "Nothing was changed. Tell your curator.",
-                mod=mod,
-            ) from error
+def write_journal(
+    folder: Folder,
+    plan: Plan,
+    staged: Staged,
+    release: str,
+    record: Record,
+    stamp: str,
+    back: Mapping[str, str] | None = None,
+    backup: str = "",
+) -> None:
+    """From here on, the change will be completed. Everything staged is on the disk before the journal is.
 
-
-def _unpack(packed: zipfile.ZipFile, file: PlacedFile, to: Path) -> None:
-    """One member into staging; never more bytes than the release names, never through a link."""
-    try:
-        info = packed.getinfo(file.member)
-    except KeyError as error:
-        raise ArchiveWrong(f"It holds no {file.member}.") from error
-    if stat.S_ISLNK(info.external_attr >> 16) or info.flag_bits & 1 or info.file_size != file.size:
-        raise ArchiveWrong(f"{file.member} in it is a link, encrypted, or of another size.")
-    digest = hashlib.sha256()
-    size = 0
-    with packed.open(info) as source, to.open("wb") as target:
-        while block := source.read(CHUNK):
-            size += len(block)
-            if size > file.size:
-                break
-            digest.update(block)
-            target.write(block)
-    if size != file.size or digest.hexdigest() != file.sha256:
-        to.unlink()
-        raise ArchiveWrong(f"{file.member} in it is not the file that the release names.")
-
-
-def write_journal(folder: Folder, plan: Plan, release: str, record: Record, stamp: str) -> None:
-    """From here on, the change will be completed. Everything staged is on the disk before the journal is."""
+    `back`: path to where it was moved aside, relative to the agent's folder; `backup`: the one that was made for this.
+    """
     if hasattr(os, "sync"):
         os.sync()
+    moves = []
+    for move in plan.moves:
+        was = staged.found.get(move.path) or record.files.get(move.path, ("", UNSEEN))[0]
+        moves.append([move.act, move.path, staged.content.get(move.path, ""), was])
+        beside = f"{move.path}{BESIDE}"
+        if beside in staged.content:
+            moves.append([Act.PLACE, beside, staged.content[beside], ""])
+    placed = {path: staged.content.get(path, "") for path in back or {}}
+    moves += [[BACK, path, place, placed[path]] for path, place in (back or {}).items()]
     journal = {
+        "id": stamp,
+        "from": record.release,
         "release": release,
         "aside": f"aside/{stamp}",
-        "moves": [[move.act, move.path, move.file.sha256 if move.file else ""] for move in plan.moves],
-        "was": {move.path: record.files[move.path][0] for move in plan.moves if move.path in record.files},
+        "moves": moves,
+        "rendered": staged.rendered,
+        "notes": staged.notes,
+        "backup": backup,
+        "undoes": bool(back is not None),
     }
     write_at_once(folder.journal, json.dumps(journal).encode())
 
@@ -108,30 +81,52 @@ def carry_out(folder: Folder, share: Lock, step: Step = no_step) -> tuple[str, .
     journal = json.loads(folder.journal.read_bytes())
     before = folder.record()
     aside = folder.own / journal["aside"]
-    uses = Counter(sha256 for _, _, sha256 in journal["moves"])
-    moved: list[str] = []
+    uses = Counter(sha256 for act, _, sha256, _ in journal["moves"] if act != BACK)
     verified: set[str] = set()
     with told_when_full(folder.root):
-        for act, path, sha256 in journal["moves"]:
+        for act, path, sha256, was in journal["moves"]:
             step(f"{act} {path}")
-            was = journal["was"].get(path, "")
             if act == Act.ASIDE:
                 _set_aside(unlinked(folder.root, path), aside / path)
-                moved.append(path)
             elif act == Act.REMOVE:
                 _remove(folder, path, was, aside)
+            elif act == BACK:
+                _bring_back(folder, path, folder.own / sha256, was)
+            elif act == Act.MERGE:
+                _swap(folder, path, sha256, was, last_use=uses[sha256] == 1)
             elif _place(folder, path, sha256, was, aside, last_use=uses[sha256] == 1):
                 verified.add(path)
             uses[sha256] -= 1
         step("record")
-        folder.write_record(_new_record(folder, share, journal["release"], before, verified))
+        folder.write_record(_new_record(folder, share, journal, before, verified))
         step("release")
         if (folder.own / "release.next.json").exists():
             (folder.own / "release.next.json").replace(folder.own / "release.json")
+        step("history")
+        moved = _moved(folder, aside)
+        folder.put_down(_entry(journal, moved))
         step("end of journal")
         folder.journal.unlink()
         shutil.rmtree(folder.staging, ignore_errors=True)
-    return tuple(moved)
+        folder.sweep_settings()
+    return moved
+
+
+def _moved(folder: Folder, aside: Path) -> tuple[str, ...]:
+    """What this change moved aside, whichever of its runs did it."""
+    files = (path for path in aside.rglob("*") if path.is_symlink() or not path.is_dir())
+    return tuple(sorted(path.relative_to(aside).as_posix() for path in files))
+
+
+def _entry(journal: Mapping[str, Any], moved: Collection[str]) -> dict[str, Any]:
+    acts = Counter(act for act, _, _, _ in journal["moves"])
+    told = ("id", "from", "release", "aside", "notes", "backup", "undoes")
+    return {
+        **{name: journal[name] for name in told},
+        "moved": list(moved),
+        "back": [path for act, path, _, _ in journal["moves"] if act == BACK],
+        "counts": {act.value: acts[act] for act in Act if acts[act]},
+    }
 
 
 def _remove(folder: Folder, path: str, was: str, aside: Path) -> None:
@@ -158,15 +153,37 @@ def _place(folder: Folder, path: str, sha256: str, was: str, aside: Path, last_u
     if os.path.lexists(place) and not (place.is_file() and sha256_of(place) == was):
         # Somebody put a file here since the scan: theirs is kept, beside one that was set aside before it.
         _set_aside(place, _free_name(aside / path))
+    _move_in(staged, place, last_use)
+    return True
+
+
+def _swap(folder: Folder, path: str, sha256: str, was: str, last_use: bool) -> None:
+    """Puts a merged file in the place of the one it was merged from; one that changed since is left as it is."""
+    place, staged = inside(folder.root, path), folder.staging / sha256
+    if staged.exists() and place.is_file() and sha256_of(place) == was:
+        _move_in(staged, place, last_use)
+
+
+def _move_in(staged: Path, place: Path, last_use: bool) -> None:
     place.parent.mkdir(parents=True, exist_ok=True)
     if last_use:
         staged.replace(place)
-        return True
+        return
     # Copied, not linked: linked, a game that changes one of two equal files would change the other.
     beside = place.with_name(place.name + ".convoy-new")
     shutil.copyfile(staged, beside)
     beside.replace(place)
-    return True
+
+
+def _bring_back(folder: Folder, path: str, kept: Path, placed: str) -> None:
+    """Returns a file that was moved aside, where nothing lies, or only what this very change put there."""
+    place = inside(folder.root, path)
+    if not os.path.lexists(kept):
+        return
+    if os.path.lexists(place) and not (placed and place.is_file() and sha256_of(place) == placed):
+        return
+    place.parent.mkdir(parents=True, exist_ok=True)
+    kept.replace(place)
 
 
 def _free_name(path: Path) -> Path:
@@ -185,31 +202,60 @@ def _set_aside(place: Path, to: Path) -> None:
     place.rename(to)
 
 
-def _new_record(folder: Folder, share: Lock, release: str, before: Record, verified: Collection[str]) -> Record:
+def _new_record(
+    folder: Folder, share: Lock, journal: Mapping[str, Any], before: Record, verified: Collection[str]
+) -> Record:
     """The pack's files with a sight of each, so that the next scan need not hash what looks the same.
 
     Only what was verified just now gets a sight. A file that was altered or vanished since the scan (a change may be
     completed days after it began) keeps the pack's hash and no sight, so that the next scan finds it out.
     """
     files: dict[str, tuple[str, Sight]] = {}
+    renderings: dict[str, str] = {}
     for file in share.files:
-        place = folder.root / file.path
-        try:
-            info = place.lstat()
-        except OSError:
-            files[file.path] = (file.sha256, UNSEEN)
-            continue
-        seen = (file.sha256, (info.st_size, info.st_mtime_ns, info.st_ctime_ns))
-        is_known = file.path in verified or before.files.get(file.path) == seen
-        is_right = is_known or (place.is_file() and sha256_of(place) == file.sha256)
-        files[file.path] = seen if is_right else (file.sha256, UNSEEN)
-    return Record(release, files)
+        sha256 = file.sha256
+        if share.terms.is_settings(file.path):
+            sha256, renderings[file.path] = journal["rendered"].get(file.path) or (
+                before.files.get(file.path, (file.sha256, UNSEEN))[0],
+                before.renderings.get(file.path, file.sha256),
+            )
+        files[file.path] = (sha256, _sight(folder, file.path, sha256, before, verified))
+        if file.path in renderings and files[file.path][1] != UNSEEN:
+            _keep_rendered(folder, file.path, sha256)
+    return Record(journal["release"], files, renderings)
+
+
+def _sight(folder: Folder, path: str, sha256: str, before: Record, verified: Collection[str]) -> Sight:
+    place = folder.root / path
+    try:
+        info = place.lstat()
+    except OSError:
+        return UNSEEN
+    sight = (info.st_size, info.st_mtime_ns, info.st_ctime_ns)
+    is_known = path in verified or before.files.get(path) == (sha256, sight)
+    is_right = is_known or (place.is_file() and not place.is_symlink() and sha256_of(place) == sha256)
+    return sight if is_right else UNSEEN
+
+
+def _keep_rendered(folder: Folder, path: str, sha256: str) -> None:
+    """Settings that were there already, as the release has them: a later merge starts from them."""
+    kept = folder.settings / sha256
+    if not kept.exists():
+        folder.settings.mkdir(exist_ok=True)
+        data = inside(folder.root, path).read_bytes()
+        write_at_once(kept, data)
 
 
 def journal_release(folder: Folder) -> str:
-    """The release that a change under way leads to; empty when there is none."""
+    """The release that a change under way leads to; empty when there is none. Raises FolderRefused."""
     try:
         journal: Mapping[str, Any] = json.loads(folder.journal.read_bytes())
+        return str(journal["release"])
     except FileNotFoundError:
         return ""
-    return str(journal["release"])
+    except (ValueError, KeyError, TypeError) as error:
+        raise FolderRefused(
+            f"{folder.journal} cannot be read.",
+            "A change was under way, and somebody altered its journal.",
+            "Remove the journal, then sync: every file is looked at anew.",
+        ) from error

@@ -2,19 +2,32 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, DownloadColumn, TaskID, TextColumn, TimeRemainingColumn, TransferSpeedColumn
 from rich.progress import Progress as Bar
 
-from convoy_core.plan import Choices
+from convoy_core.errands import minutes, what_to_do
+from convoy_core.lock import LockedBuild
+from convoy_core.plan import Act, Choices, Plan
+from convoy_core.words import counted
 
+from . import errands as hand
+from . import machine as machines
 from . import sync as work
+from .backups import Backups
+from .folder import Folder
+from .leaving import leave as leave_pack
 from .plain import plain, run
-from .store import Store
+from .storing import keep as keep_store
+from .storing import store_app
+from .watch import Watcher
 
 app = typer.Typer(
     help="Keeps an installation in step with its pack.",
@@ -24,10 +37,12 @@ app = typer.Typer(
 )
 app.registered_commands += plain.registered_commands
 app.registered_groups += plain.registered_groups
+app.add_typer(store_app, name="store")
 out = Console(highlight=False, soft_wrap=True)
 
 FolderOption = Annotated[Path, typer.Option("--folder", help="The installation's folder.")]
-_store: list[Store] = []
+JsonOption = Annotated[bool, typer.Option("--json", help="Answer as JSON, for scripts.")]
+DownloadsOption = Annotated[Path | None, typer.Option("--downloads", help="Where your browser puts files.")]
 
 
 @app.callback()
@@ -36,7 +51,8 @@ def options(
         Path | None, typer.Option("--store", help="Where archives are kept, for all installations.")
     ] = None,
 ) -> None:
-    _store[:] = [Store(store)] if store else []
+    if store:
+        keep_store(store)
 
 
 @app.command()
@@ -45,9 +61,14 @@ def join(
     into: Annotated[Path, typer.Option("--into", help="A new or empty folder.")],
     site: Annotated[str, typer.Option("--site", envvar="CONVOY_SITE", help="The site's address.")],
     key: Annotated[str, typer.Option("--key", help="The site's key, as the installation's page shows it.")] = "",
+    game: Annotated[Path | None, typer.Option("--game", help="Copy this game into the folder first.")] = None,
+    as_it_is: Annotated[
+        bool, typer.Option("--as-it-is", help="The folder holds a game already: adopt what is the pack's.")
+    ] = False,
 ) -> None:
     """Pair a folder with an installation."""
-    pairing = work.join(code, site, into, key)
+    with _Bar() as screen:
+        pairing = work.join(code, site, into, key, game, as_it_is, screen)
     out.print(f"{into} follows [bold]{pairing.pack}[/] from now on. The site's key is {pairing.key}.")
     out.print(f"Next: convoy sync --folder {into}")
 
@@ -58,51 +79,224 @@ def sync(
     extras_aside: Annotated[
         bool, typer.Option("--extras-aside", help="Move aside what lies in the pack's folders and is not the pack's.")
     ] = False,
+    only: Annotated[list[str] | None, typer.Option("--only", help="Mend this path alone. May be repeated.")] = None,
+    to: Annotated[str, typer.Option("--to", help="Another release than the one that you follow.")] = "",
+    anyway: Annotated[bool, typer.Option("--anyway", help="Fetch more than the line's limit allows.")] = False,
+    wait: Annotated[bool, typer.Option("--wait", help="Wait for files that you bring, and go on by itself.")] = False,
+    downloads: DownloadsOption = None,
+    as_json: JsonOption = False,
 ) -> None:
-    """Bring the folder to the pack's newest release."""
-    with _Bar() as screen:
-        done = work.sync(folder, _the_store(), screen, Choices(extras_aside))
+    """Bring the folder to the release that it follows."""
+    with _Bar(quiet=as_json) as screen:
+        bring = _Bringer(folder, downloads or hand.downloads(), wait, as_json)
+        choices = Choices(extras_aside, frozenset(only) if only else None)
+        done = work.sync(folder, keep_store(), screen, work.Wish(choices, to, anyway, bring))
+    if as_json:
+        _print_json({"release": done.release, "aside": done.aside, "recovered": done.recovered, "notes": done.notes,
+                     "counts": {act.value: done.plan.count(act) for act in Act}})  # fmt: skip
+        return
     if done.recovered:
         out.print("A change that was interrupted earlier was completed first.")
     out.print(f"Release {done.release}: {work.describe(done.plan)}.")
     for path in done.aside:
         out.print(f"  moved aside: {path}")
+    for note in done.notes:
+        _print_note(note)
     for path in done.plan.extras:
         out.print(f"  not of the pack, left alone: {path}")
 
 
-@app.command()
-def status(folder: FolderOption = Path()) -> None:
-    """Say where the folder stands, and report it."""
-    _tell(work.status(folder))
+def _print_note(note: Any) -> None:
+    if "problem" in note:
+        out.print(f"  {note['problem']} The pack's lies beside it: {note.get('beside', '')}")
+    for one in note.get("kept", ()):
+        out.print(f"  yours stays: {note['path']}, {one['key']} = {one['mine']} (the pack says {one['new']})")
+    for one in note.get("overruled", ()):
+        out.print(f"  must match: {note['path']}, {one['key']} = {one['new']} (was {one['mine']})")
 
 
 @app.command()
-def verify(folder: FolderOption = Path()) -> None:
+def status(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
+    """Say where the folder stands and what a sync would do, and report it."""
+    _tell(work.status(folder, keep_store()), as_json)
+
+
+@app.command()
+def verify(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Hash every file anew, and say what differs."""
-    _tell(work.status(folder, thorough=True))
+    _tell(work.status(folder, keep_store(), thorough=True), as_json)
 
 
-def _tell(found: work.Status) -> None:
+def _tell(found: work.Status, as_json: bool) -> None:
+    in_step = not found.deviations and found.release == found.current
+    if as_json:
+        told = {"pack": found.pairing.pack, "release": found.release, "newest": found.current, "in_step": in_step}
+        _print_json({**told, "deviations": dict(found.deviations), "fingerprint": found.fingerprint,
+                     "plan": _plan_data(found.plan)})  # fmt: skip
+        raise typer.Exit(0 if in_step else 1)
     out.print(f"[bold]{found.pairing.pack}[/]: release {found.release or 'none yet'}, newest is {found.current}")
     for path, what in sorted(found.deviations.items()):
         out.print(f"  {what.value}: {path}")
     if found.fingerprint:
         out.print(f"fingerprint {found.fingerprint}")
-    if found.deviations or found.release != found.current:
-        out.print("Not in step. Next: convoy sync")
-        raise typer.Exit(1)
-    out.print("In step.")
+    if found.plan and found.plan.moves:
+        out.print(f"A sync would do: {work.describe(found.plan)}")
+    for world in found.plan.worlds if found.plan else ():
+        out.print(f"  worlds: {world.change.sentence()}. {world.note}")
+    if in_step:
+        out.print("In step.")
+        return
+    out.print("Not in step. Next: convoy sync")
+    raise typer.Exit(1)
 
 
-def _the_store() -> Store:
-    return _store[0] if _store else Store()
+def _plan_data(plan: Plan | None) -> dict[str, Any] | None:
+    if plan is None:
+        return None
+    return {
+        "moves": [[move.act, move.path] for move in plan.moves],
+        "left_alone": plan.left_alone,
+        "mine": list(plan.mine),
+        "extras": list(plan.extras),
+        "fetch_bytes": plan.fetch_bytes,
+        "errands": [build.archive.name for build in plan.errands],
+    }
+
+
+@app.command()
+def watch(
+    folder: FolderOption = Path(),
+    once: Annotated[bool, typer.Option("--once", help="Do what is waiting, then end.")] = False,
+    downloads: DownloadsOption = None,
+) -> None:
+    """Keep reporting, and do what you ask for on the installation's page."""
+    with _Bar(quiet=once) as screen:
+        Watcher(folder, keep_store(), [downloads or hand.downloads()], out.print, screen).run(once)
+
+
+@app.command()
+def bring(
+    files: Annotated[list[Path], typer.Argument(help="Files that you downloaded, under any name.")],
+    folder: FolderOption = Path(),
+) -> None:
+    """Hand over files that you were asked to bring."""
+    plan = work.status(folder, keep_store()).plan
+    wanted = list(plan.errands) if plan else []
+    arrived = hand.Lookout(keep_store(), []).take(files, wanted)
+    for build in arrived.taken:
+        out.print(f"{build.name} {build.version}: that was it.")
+    for file, meant in arrived.wrong:
+        name = work.name_of(folder, file) or "a file that nobody knows"
+        out.print(f"{file.name} is not {meant.name} {meant.version}; it is {name}.")
+    left = len(wanted) - len(arrived.taken)
+    out.print(f"{counted(left, 'file')} still to bring." if left else "Nothing is left to bring. Next: convoy sync")
+    raise typer.Exit(1 if left else 0)
+
+
+@app.command()
+def undo(folder: FolderOption = Path()) -> None:
+    """Take the last sync back."""
+    out.print(f"Back at release {work.undo(folder, keep_store()).release}.")
+
+
+@app.command()
+def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
+    """Every sync that changed something, newest last."""
+    entries = Folder(folder).history()
+    if as_json:
+        _print_json(entries)
+        return
+    for one in entries:
+        what = "taken back" if one.get("undoes") else ", ".join(f"{n} {act}" for act, n in one["counts"].items())
+        out.print(f"{one['id'][:10]}  {one['from'] or 'nothing'} → {one['release']}  {what}")
+
+
+@app.command()
+def backup(folder: FolderOption = Path()) -> None:
+    """Back up worlds and settings."""
+    out.print(f"Backed up as {work.back_up(folder)}.")
+
+
+@app.command()
+def backups(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
+    """List the backups of worlds and settings."""
+    found = Backups(Folder(folder)).all()
+    if as_json:
+        _print_json([asdict(one) for one in found])
+        return
+    for one in found:
+        out.print(f"{one.id}  {one.made_at}  {counted(len(one.files), 'file')}, {one.size // 1024} KB  {one.why}")
+    if not found:
+        out.print("No backup yet.")
+
+
+@app.command()
+def restore(
+    backup: Annotated[str, typer.Argument(help="As “convoy backups” lists it.")], folder: FolderOption = Path()
+) -> None:
+    """Go back to a backup of worlds and settings."""
+    out.print(f"Worlds and settings are back. How they were is kept as {work.restore(folder, backup)}.")
+
+
+@app.command()
+def leave(
+    folder: FolderOption = Path(),
+    keep_all: Annotated[bool, typer.Option("--keep-all", help="Leave every file where it is.")] = False,
+) -> None:
+    """Stop following the pack: its files go, yours stay."""
+    left = leave_pack(folder, keep_all)
+    out.print(f"{counted(left.removed, 'file')} of the pack removed, {left.brought_back} of yours back in place.")
+    for path in left.stayed:
+        out.print(f"  altered by you, stays: {path}")
+    if left.kept:
+        out.print(f"Files that were moved aside, and backups, lie in {Path(folder) / left.kept}.")
+
+
+@app.command()
+def machine(
+    runtime: Annotated[list[str] | None, typer.Option("--runtime", help="A runtime that is installed here.")] = None,
+    folder: FolderOption = Path(),
+) -> None:
+    """Say what this machine is, and which runtimes it has."""
+    if runtime:
+        machines.say_runtimes(runtime)
+    told = machines.facts(folder)
+    out.print(f"{told['memory_mb']} MB of memory, {told['disk_free'] // 2**20} MB free on the disk, {told['system']}")
+    out.print(f"runtimes: {', '.join(told['runtimes']) or 'not said; see --runtime'}")
+
+
+class _Bringer:
+    """What the command line does when errands are all that is missing: looks into the downloads, and may wait."""
+
+    def __init__(self, folder: Path, downloads: Path, wait: bool, quiet: bool) -> None:
+        self._folder, self._wait, self._quiet = folder, wait, quiet
+        self._lookout = hand.Lookout(keep_store(), [downloads, Folder(folder).inbox])
+
+    def __call__(self, left: Sequence[LockedBuild]) -> Sequence[LockedBuild]:
+        turns = iter((True,))
+        if self._wait and not self._quiet:
+            out.print(f"{counted(len(left), 'file')} to bring, about {minutes(left)} minutes:")
+            for build in left:
+                out.print(f"  {build.name} {build.version}: {what_to_do(build)}")
+        return hand.wait_for(left, self._lookout, self._said, lambda: self._wait or next(turns, False))
+
+    def _said(self, arrived: hand.Arrived, missing: Sequence[LockedBuild]) -> None:
+        if self._quiet:
+            return
+        for build in arrived.taken:
+            out.print(f"{build.name} {build.version} has arrived, {len(missing)} to go.")
+        for file, meant in arrived.wrong:
+            out.print(f"{file.name} is another build; wanted is {meant.name} {meant.version}.")
+
+
+def _print_json(value: Any) -> None:
+    print(json.dumps(value, ensure_ascii=False, indent=1, default=list))
 
 
 class _Bar:
     """Progress on the terminal: bytes, speed, time left."""
 
-    def __init__(self) -> None:
+    def __init__(self, quiet: bool = False) -> None:
         columns = (
             TextColumn("{task.description}"),
             BarColumn(),
@@ -110,7 +304,7 @@ class _Bar:
             TransferSpeedColumn(),
             TimeRemainingColumn(),
         )
-        self._bar = Bar(*columns, TextColumn("{task.fields[what]}"), console=out, transient=True)
+        self._bar = Bar(*columns, TextColumn("{task.fields[what]}"), console=out, transient=True, disable=quiet)
         self._task: TaskID | None = None
 
     def __enter__(self) -> _Bar:

@@ -53,6 +53,24 @@ class ArchiveWrong(ConvoyError):
     code = "archive-wrong"
 
 
+class BackupRefused(ConvoyError):
+    """A backup that cannot be made, found or trusted. Worlds are as they were."""
+
+    code = "backup-refused"
+
+
+class Stopped(ConvoyError):
+    """Somebody stopped it from the installation's page. What has arrived is kept."""
+
+    code = "stopped"
+
+
+class LineLimit(ConvoyError):
+    """More is to be fetched than the member allows at once on a metered line."""
+
+    code = "line-limit"
+
+
 class BadRelease(ConvoyError):
     """A release that is not the pinned key's, or not of this pack."""
 

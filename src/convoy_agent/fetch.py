@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import random
+import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
@@ -39,6 +40,8 @@ class Limits:
     slow_after: float = 15
     slow_bytes_per_second: int = 2048
     """Slower than this over `slow_after` seconds counts as away."""
+    line: int = 0
+    """Bytes a second that all fetching together may take; 0: whatever comes."""
 
 
 class _Again(Exception):
@@ -51,7 +54,8 @@ class _Again(Exception):
 
 class Fetcher:
     """Fetches into one store. `told` is called with (bytes, what) as bytes arrive; it must not block.
-    `credentials` gives the headers for an address.
+    `credentials` gives the headers for an address; `ready` is called with each build whose archive has arrived, in the
+    thread that fetched it; `wait` is called between blocks, and may hold on, or raise to stop.
     """
 
     def __init__(
@@ -61,12 +65,16 @@ class Fetcher:
         told: Callable[[int, str], None],
         limits: Limits = Limits(),
         credentials: Callable[[str], Mapping[str, str]] = lambda address: {},
+        ready: Callable[[LockedBuild], None] = lambda build: None,
+        wait: Callable[[], None] = lambda: None,
     ) -> None:
         self._store = store
         self._addresses = addresses
         self._told = told
         self._limits = limits
         self._credentials = credentials
+        self._ready, self._wait = ready, wait
+        self._line = _Line(limits.line)
         self._client = httpx.Client(
             timeout=limits.timeout_seconds,
             follow_redirects=True,
@@ -78,7 +86,7 @@ class Fetcher:
     def fetch_all(self, builds: Sequence[LockedBuild]) -> None:
         """All of them, or FetchFailed for the first that cannot be had. What arrived stays in the store."""
         with self._client, ThreadPoolExecutor(self._limits.at_once) as pool:
-            running = [pool.submit(self._fetch, build) for build in builds]
+            running = [pool.submit(self._bring, build) for build in builds]
             try:
                 finished, _ = wait(running, return_when=FIRST_EXCEPTION)
                 for one in finished:
@@ -87,6 +95,11 @@ class Fetcher:
                 self._stopped = True
                 for one in running:
                     one.cancel()
+
+    def _bring(self, build: LockedBuild) -> None:
+        self._fetch(build)
+        if not self._stopped:
+            self._ready(build)
 
     def _fetch(self, build: LockedBuild) -> None:
         problems: list[str] = []
@@ -158,7 +171,7 @@ class Fetcher:
                 digest.update(block)
                 file.write(block)
                 self._told(len(block), build.name)
-                watch.see(len(block))
+                watch.see(len(block), self._line.take(len(block)) + self._held())
                 if self._stopped:
                     return
         if size < build.archive.size:
@@ -170,6 +183,32 @@ class Fetcher:
             raise _Again("it sent other bytes than the release names")
         self._store.adopt(part, build.archive.sha256)
 
+    def _held(self) -> float:
+        """Holds on while the member pauses; gives the seconds that this took."""
+        began = time.monotonic()
+        self._wait()
+        return time.monotonic() - began
+
+
+class _Line:
+    """Keeps all threads together below a rate, by making each wait its turn."""
+
+    def __init__(self, bytes_per_second: int) -> None:
+        self._rate = bytes_per_second
+        self._guard = threading.Lock()
+        self._free_at = 0.0
+
+    def take(self, count: int) -> float:
+        """Waits until the line has room for what has just come; gives the seconds that this took."""
+        if not self._rate:
+            return 0
+        with self._guard:
+            now = time.monotonic()
+            self._free_at = max(self._free_at, now) + count / self._rate
+            pause = self._free_at - now
+        time.sleep(pause)
+        return pause
+
 
 class _Watch:
     """Raises _Again when bytes come in too slowly to be worth waiting for."""
@@ -179,8 +218,10 @@ class _Watch:
         self._since = time.monotonic()
         self._bytes = 0
 
-    def see(self, count: int) -> None:
+    def see(self, count: int, waited: float) -> None:
+        """`waited`: seconds since the last block that were our own doing."""
         self._bytes += count
+        self._since += waited
         passed = time.monotonic() - self._since
         if passed < self._limits.slow_after:
             return

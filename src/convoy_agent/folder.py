@@ -4,28 +4,35 @@
 .convoy/record.json    what was placed, with hashes    .convoy/aside/     what was in the way, by date
 .convoy/release.json   the release, with signature     .convoy/inbox/     files that the member brought
 .convoy/journal.json   a change under way              .convoy/lock       held while an agent works
+.convoy/history.jsonl  every sync, a line each         .convoy/settings/  settings as releases rendered them
+.convoy/steps.json     steps by hand that are done     .convoy/backups/   worlds and settings (`backups`)
 """
 
 from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
+from typing import Any
 
 from filelock import FileLock, Timeout
 
+from convoy_core.formats import Key, Unreadable, Value
 from convoy_core.lock import Lock
 from convoy_core.model import Side
 from convoy_core.paths import AGENT_FOLDER
+from convoy_core.plan import NOT_PLAIN, is_extra
 from convoy_core.recipe import Recipe, read_recipe
-from convoy_core.rollcall import Deviation
+from convoy_core.rollcall import Deviation, Strayed
 from convoy_core.signing import key_fingerprint, verify
+from convoy_core.terms import Tweak
+from convoy_core.tweaking import broken
 
 from .errors import BadRelease, FolderRefused, NotPaired, SomebodyElse
-from .files import sha256_of, told_when_full, walk, write_at_once
+from .files import hashed, inside, told_when_full, walk, write_at_once
 from .site import Pairing, SignedRelease
 
 Sight = tuple[int, int, int]
@@ -34,10 +41,14 @@ Sight = tuple[int, int, int]
 
 @dataclass
 class Record:
-    """What the agent placed: the release, and path to (sha256, sight) of each file."""
+    """What the agent placed: the release, path to (sha256, sight) of each file, and what settings were rendered from.
+
+    For settings the sha256 is that of the file as the release rendered it, whatever the member made of it since.
+    """
 
     release: str = ""
     files: dict[str, tuple[str, Sight]] = field(default_factory=dict)
+    renderings: dict[str, str] = field(default_factory=dict)
 
     def hashes(self) -> dict[str, str]:
         return {path: sha256 for path, (sha256, _) in self.files.items()}
@@ -51,18 +62,22 @@ class Folder:
         self.own = self.root / AGENT_FOLDER
         self.staging = self.own / "staging"
         self.inbox = self.own / "inbox"
+        self.settings = self.own / "settings"
+        self.history_file = self.own / "history.jsonl"
         self.journal = self.own / "journal.json"
 
     # --- Pairing
 
-    def create(self, pairing: Pairing) -> None:
-        """Makes the folder an installation. Raises FolderRefused for one that holds anything."""
-        self.refuse_taken()
+    def create(self, pairing: Pairing, as_it_is: bool = False) -> None:
+        """Makes the folder an installation. Raises FolderRefused for one that holds anything, unless taken `as_it_is`:
+        then the first sync adopts what is the pack's, sets aside what is in the way, and names the rest.
+        """
+        self.refuse_taken(as_it_is)
         with told_when_full(self.root):
             self.inbox.mkdir(parents=True, exist_ok=True)
             write_at_once(self.own / "pairing.json", json.dumps(asdict(pairing), indent=1).encode(), private=True)
 
-    def refuse_taken(self) -> None:
+    def refuse_taken(self, as_it_is: bool = False) -> None:
         """Raises FolderRefused when the folder cannot become an installation. Asked before a code is used up."""
         if (self.own / "pairing.json").exists():
             raise FolderRefused(
@@ -70,11 +85,11 @@ class Folder:
             )
         if self.root.exists() and not self.root.is_dir():
             raise FolderRefused(f"{self.root} is a file.", now="Choose a folder.")
-        if self.root.exists() and any(self.root.iterdir()):
+        if not as_it_is and self.root.exists() and any(self.root.iterdir()):
             raise FolderRefused(
                 f"{self.root} is not empty.",
                 "An installation starts in a folder of its own, so that nothing of yours is touched.",
-                "Choose a new or empty folder.",
+                "Choose a new or empty folder, or say --as-it-is to take this one over with what lies in it.",
             )
         nearest = self.root
         while not nearest.exists():
@@ -113,7 +128,7 @@ class Folder:
         try:
             kept = json.loads((self.own / "record.json").read_bytes())
             files = {path: (sha256, (int(a), int(b), int(c))) for path, (sha256, a, b, c) in kept["files"].items()}
-            return Record(kept["release"], files)
+            return Record(kept["release"], files, dict(kept.get("renderings", {})))
         except FileNotFoundError:
             return Record()
         except (ValueError, KeyError, TypeError):
@@ -122,7 +137,8 @@ class Folder:
 
     def write_record(self, record: Record) -> None:
         rows = {path: [sha256, *sight] for path, (sha256, sight) in record.files.items()}
-        data = json.dumps({"release": record.release, "files": rows}, separators=(",", ":")).encode()
+        told = {"release": record.release, "files": rows, "renderings": record.renderings}
+        data = json.dumps(told, separators=(",", ":")).encode()
         write_at_once(self.own / "record.json", data)
 
     def keep_release(self, signed: SignedRelease, name: str = "release.json") -> None:
@@ -160,34 +176,128 @@ class Folder:
     def scan(self, record: Record, thorough: bool = False) -> dict[str, tuple[str, Sight]]:
         """Every file with its sha256 and sight. Unless `thorough`, files that look as recorded are not hashed."""
         found: dict[str, tuple[str, Sight]] = {}
+        unknown: list[tuple[str, str, Sight]] = []
+        files = {} if thorough else record.files
         for path, entry in walk(self.root):
             stat = entry.stat(follow_symlinks=False)
             sight = (stat.st_size, stat.st_mtime_ns, stat.st_ctime_ns)
-            known = record.files.get(path)
-            if known and known[1] == sight and not thorough:
+            known = files.get(path)
+            if known and known[1] == sight:
                 found[path] = known
             elif not entry.is_file(follow_symlinks=False):
                 # A link, pipe or device is nobody's pack file; opening it could hang or lead elsewhere.
-                found[path] = ("no plain file", sight)
+                found[path] = (NOT_PLAIN, sight)
             else:
-                found[path] = (sha256_of(Path(entry.path)), sight)
+                unknown.append((path, entry.path, sight))
+        for (path, _, sight), sha256 in zip(unknown, hashed([place for _, place, _ in unknown]), strict=True):
+            found[path] = (sha256, sight)
         return found
 
+    # --- What its member leaves out
 
-def deviations(share: Lock, scan: Mapping[str, str]) -> dict[str, Deviation]:
-    """Where a folder differs from its share of a release: what the site is told."""
-    found = {}
+    def keep_left_out(self, left_out: Collection[str]) -> None:
+        """Kept here too, as a change that is completed later must end with the same choice it began with."""
+        if set(left_out) != self.left_out() and not self.journal.exists():
+            write_at_once(self.own / "left-out.json", json.dumps(sorted(left_out)).encode())
+
+    def left_out(self) -> set[str]:
+        try:
+            return set(map(str, json.loads((self.own / "left-out.json").read_bytes())))
+        except (OSError, ValueError, TypeError):
+            return set()
+
+    # --- What was done
+
+    def put_down(self, entry: dict[str, Any]) -> None:
+        """Adds a sync to the history, once: a change that is completed a second time is there already."""
+        if not any(one["id"] == entry["id"] for one in self.history()):
+            with self.history_file.open("a") as file:
+                file.write(json.dumps(entry) + "\n")
+                file.flush()
+                os.fsync(file.fileno())
+
+    def history(self) -> list[dict[str, Any]]:
+        """Every sync that changed something, oldest first. A line that was cut off by a stop is passed by."""
+        found = []
+        try:
+            lines = self.history_file.read_text().splitlines()
+        except FileNotFoundError:
+            return []
+        for line in lines:
+            try:
+                entry = json.loads(line)
+            except ValueError:
+                continue
+            if isinstance(entry, dict) and "id" in entry:
+                found.append(entry)
+        return found
+
+    def sweep_settings(self) -> None:
+        """Drops what releases rendered once and the record no longer names."""
+        named = {sha256 for sha256, _ in self.record().files.values()}
+        for file in self.settings.iterdir() if self.settings.exists() else ():
+            if file.name not in named:
+                file.unlink()
+
+
+@dataclass(frozen=True)
+class Look:
+    """What lies in a folder, against its share of a release: what the site is told."""
+
+    hashes: dict[str, str]
+    deviations: dict[str, Deviation]
+    strayed: tuple[Strayed, ...]
+    values: dict[str, dict[Key, Value]]
+    """Enforced keys with what they say, by path."""
+    to_mend: frozenset[str]
+    """Settings files with strayed keys that can be set right."""
+
+
+def look_at(folder: Folder, share: Lock, hashes: dict[str, str]) -> Look:
+    """Compares, and reads the settings files in which something is enforced. All other settings are the member's."""
+    found: dict[str, Deviation] = {}
+    strayed: list[Strayed] = []
+    values: dict[str, dict[Key, Value]] = {}
+    to_mend, by_hand = set(), share.terms.by_hand
     for file in share.files:
-        there = scan.get(file.path)
+        there = hashes.get(file.path)
         if there is None:
             found[file.path] = Deviation.MISSING
-        elif there != file.sha256:
+        elif there == NOT_PLAIN or (
+            there != file.sha256 and file.path not in by_hand and not share.terms.is_settings(file.path)
+        ):
             found[file.path] = Deviation.ALTERED
-    tops = tuple(f"{top}/" for top in share.managed)
-    for path in scan:
-        if path.startswith(tops) and path not in share.by_path:
+        elif enforced := share.terms.enforced(file.path):
+            off, values[file.path] = _strayed(folder, file.path, enforced)
+            if off:
+                found[file.path] = Deviation.SETTING
+                strayed += off
+            if off and values[file.path]:
+                to_mend.add(file.path)
+    for path in hashes:
+        if is_extra(path, share):
             found[path] = Deviation.EXTRA
-    return found
+    return Look(hashes, found, tuple(strayed), values, frozenset(to_mend))
+
+
+def _strayed(folder: Folder, path: str, enforced: Sequence[Tweak]) -> tuple[list[Strayed], dict[Key, Value]]:
+    wanted = {tweak.key: tweak.value for tweak in enforced}
+    try:
+        off = dict(broken(path, inside(folder.root, path).read_bytes(), enforced))
+    except (Unreadable, OSError):
+        told = [Strayed(path, ".".join(key), as_text(value), "cannot be read") for key, value in wanted.items()]
+        return told, {}
+    told = [Strayed(path, ".".join(key), as_text(wanted[key]), as_text(there)) for key, there in off.items()]
+    return told, {key: off.get(key, value) for key, value in wanted.items()}
+
+
+def as_text(value: Any) -> str:
+    """A setting's value for people."""
+    if value is None:
+        return "not there"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return str(value)[:200]
 
 
 def share_of(recipe: Recipe, pairing: Pairing) -> Lock:

@@ -6,6 +6,7 @@ import threading
 import time
 from typing import Protocol
 
+from .errors import Stopped
 from .site import Site
 
 TELL_EVERY = 1.0
@@ -33,6 +34,7 @@ class Progress:
         self._phase, self._what = "checking", ""
         self._done = self._total = 0
         self._since = self._told_at = 0.0
+        self._hold = ""
 
     def phase(self, phase: str, total: int) -> None:
         with self._guard:
@@ -52,16 +54,32 @@ class Progress:
         if due:
             self._tell()
 
+    def silently(self, count: int, what: str) -> None:
+        """For work that runs beside the phase that is shown, and is not counted in it."""
+
+    def wait(self) -> None:
+        """Called between blocks of bytes: holds on while the member pauses. Raises Stopped when they stop it."""
+        while self._hold == "pause":
+            time.sleep(TELL_EVERY)
+            with self._guard:
+                due = time.monotonic() - self._told_at >= TELL_EVERY
+                if due:
+                    self._told_at = time.monotonic()
+            if due:
+                self._tell("paused")
+        if self._hold == "stop":
+            raise Stopped("It was stopped on the installation's page.", now="Sync again to go on from here.")
+
     def stopped(self, error: str) -> None:
         self._site.progress(phase="stopped", error=error[:2000])
 
-    def _tell(self) -> None:
+    def _tell(self, phase: str = "") -> None:
         passed = time.monotonic() - self._since
         rate = self._done / passed if passed > 0 else 0
         left = round((self._total - self._done) / rate) if rate > 0 else -1
         self._told_at = time.monotonic()
-        self._site.progress(
-            phase=self._phase,
+        self._hold = self._site.progress(
+            phase=phase or self._phase,
             what=self._what[:200],
             done=max(0, self._done),
             total=self._total,

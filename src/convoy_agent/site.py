@@ -1,4 +1,4 @@
-"""The site as the agent sees it: five calls, typed errors, nothing kept."""
+"""The site as the agent sees it: a handful of calls, typed errors, nothing kept."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from urllib.parse import urljoin
 
 import httpx
 
+from convoy_core.lock import LockedBuild
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
 
@@ -38,9 +39,27 @@ class Pairing:
 
 
 @dataclass(frozen=True)
+class Order:
+    """What somebody asked for on the installation's page. `what` is one of those that `watch` knows."""
+
+    id: int
+    what: str
+    given: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
 class Head:
+    """`number`: the release that this installation follows by its member's choice; `newest`: the pack's current one.
+    `left_out`: optional mods that the member does without; `line`: KB a second at most (0: all); `most`: MB at once.
+    """
+
     number: str
+    newest: str
     sources: Mapping[str, str]
+    left_out: frozenset[str] = frozenset()
+    line: int = 0
+    most: int = 0
+    order: Order | None = None
 
 
 @dataclass(frozen=True)
@@ -85,8 +104,20 @@ class Site:
 
     def head(self) -> Head:
         told = _ask(self._client, "GET", "agent/head").json()
-        sources = {str(name): urljoin(self._site, str(address)) for name, address in told["sources"].items()}
-        return Head(str(told["number"]), sources)
+        try:
+            sources = {str(name): urljoin(self._site, str(address)) for name, address in told["sources"].items()}
+            order = told.get("order")
+            return Head(
+                str(told["number"]),
+                str(told.get("newest") or told["number"]),
+                sources,
+                frozenset(map(str, told.get("left_out", ()))),
+                int(told.get("line", 0)),
+                int(told.get("most", 0)),
+                Order(int(order["id"]), str(order["what"]), dict(order["given"])) if order else None,
+            )
+        except (KeyError, TypeError, ValueError, AttributeError) as error:
+            raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
 
     def credentials(self, address: str) -> dict[str, str]:
         """Headers for fetching from an address: the token for this very site, and nothing for anybody else."""
@@ -101,19 +132,43 @@ class Site:
         except (KeyError, ValueError) as error:
             raise SiteAway("The site sent a release without a signature.") from error
 
-    def report(self, release: str, deviations: Mapping[str, Deviation], fingerprint: str) -> None:
-        # Names that are no text on this system (their bytes are not UTF-8) are told as well as they can be.
-        told = {path.encode("utf-8", "replace").decode()[:300]: what for path, what in deviations.items()}
-        first = dict(sorted(told.items())[:MAX_DEVIATIONS])
-        body = {"release": release, "deviations": first, "fingerprint": fingerprint}
+    def report(
+        self, release: str, deviations: Mapping[str, Deviation], fingerprint: str, about: Mapping[str, Any]
+    ) -> None:
+        """Tells where the folder stands; `about` is what `telling` gathers."""
+        first = dict(sorted((as_told(path), what) for path, what in deviations.items())[:MAX_DEVIATIONS])
+        body = {"release": release, "deviations": first, "fingerprint": fingerprint, "about": about}
         _ask(self._client, "POST", "agent/report", json=body)
 
-    def progress(self, **told: Any) -> None:
-        """Tells what is being done. Fails silently: nobody's sync stops because a page could not be told."""
+    def progress(self, **told: Any) -> str:
+        """Tells what is being done; gives what the member asks meanwhile: `pause`, `stop` or nothing.
+
+        Fails silently: nobody's sync stops because a page could not be told.
+        """
         try:
-            self._client.post("agent/progress", json=told, timeout=5)
-        except httpx.HTTPError:
-            return
+            reply = self._client.post("agent/progress", json=told, timeout=5)
+            return str(reply.json().get("hold", "")) if reply.is_success else ""
+        except (httpx.HTTPError, ValueError, AttributeError):
+            return ""
+
+    def order_done(self, order: Order, said: str, refused: bool) -> None:
+        """Tells how an order went; the site then shows it and gives the next."""
+        told = {"id": order.id, "said": said[:2000], "refused": refused}
+        _ask(self._client, "POST", "agent/order", json=told)
+
+    def known(self, sha256: str) -> str:
+        """Which build an archive is, in words; empty when the site does not know it."""
+        return str(_ask(self._client, "GET", f"agent/known/{sha256}").json().get("name", ""))
+
+
+def page_of(build: LockedBuild, sources: Mapping[str, str]) -> str:
+    """Where a person gets a build: its page, at its source."""
+    return urljoin(sources.get(build.source, "").rstrip("/") + "/", build.page)
+
+
+def as_told(path: str) -> str:
+    """A path as text that any database keeps: names whose bytes are no UTF-8 are told as well as they can be."""
+    return path.encode("utf-8", "replace").decode()[:300]
 
 
 def _client(site: str, token: str) -> httpx.Client:

@@ -1,31 +1,59 @@
-"""The agent's work as a whole: join, sync, status, verify. Everything the command line does goes through here."""
+"""The agent's work as a whole: join, look, sync, undo. Everything the command line and `watch` do goes through here."""
 
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable
-from dataclasses import dataclass
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
+from convoy_core.errands import what_to_do
 from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock, LockedBuild
-from convoy_core.plan import Act, Choices, Plan, make_plan
+from convoy_core.plan import Act, Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.recipe import Recipe
 from convoy_core.rollcall import Deviation
 
 from . import site as sites
-from .apply import Step, carry_out, journal_release, no_step, stage, write_journal
-from .errors import BadRelease, DiskFull, ErrandsLeft
+from . import steps
+from .apply import Step, carry_out, journal_release, no_step, write_journal
+from .backups import Backups
+from .calm import Calm
+from .copying import copy_game
+from .errands import Arrived, Lookout
+from .errors import BackupRefused, BadRelease, DiskFull, ErrandsLeft, LineLimit
 from .fetch import Fetcher, Limits
 from .files import sha256_of
-from .folder import Folder, deviations, share_of
+from .folder import Folder, Look, Record, look_at, share_of
 from .progress import Progress, Screen, Silent
-from .site import Pairing, Site
+from .site import Head, Pairing, Site
+from .staging import Stager
 from .store import Store
+from .telling import tell
 
 SPARE_BYTES = 64 * 1024 * 1024
 """Left free on the disk beyond what a sync needs, so that the game and the system can still write."""
+
+Now = Callable[[], datetime]
+
+
+def utc_now() -> datetime:
+    return datetime.now(UTC)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What one sync is asked for. `to`: another release than the one that the member follows; `anyway`: although it is
+    more than the line's limit; `errands`: called once more errands are all that is missing, and gives what remains.
+    """
+
+    choices: Choices = Choices()
+    to: str = ""
+    anyway: bool = False
+    errands: Callable[[Sequence[LockedBuild]], Sequence[LockedBuild]] | None = None
+    back: Mapping[str, str] | None = None
 
 
 @dataclass(frozen=True)
@@ -37,23 +65,50 @@ class Synced:
     aside: tuple[str, ...]
     recovered: bool
     """A change that an earlier run had begun was completed first."""
+    notes: tuple[Mapping[str, object], ...] = ()
+    """What merging settings did."""
 
 
 @dataclass(frozen=True)
 class Status:
-    """How an installation stands, by its own account."""
+    """How an installation stands, by its own account, and what a sync would do."""
 
     pairing: Pairing
     release: str
     current: str
-    deviations: dict[str, Deviation]
+    deviations: Mapping[str, Deviation]
     fingerprint: str
+    plan: Plan | None
 
 
-def join(code: str, site: str, root: Path, key: str = "") -> Pairing:
-    """Pairs a folder with an installation of the site's. Raises FolderRefused before the code is used up."""
+@dataclass(frozen=True)
+class Prospect:
+    """One look at a folder against a release: everything that follows is decided on this."""
+
+    recipe: Recipe
+    target: Lock
+    record: Record
+    scan: dict[str, str]
+    plan: Plan
+
+
+def join(
+    code: str,
+    site: str,
+    root: Path,
+    key: str = "",
+    game: Path | None = None,
+    as_it_is: bool = False,
+    screen: Screen | None = None,
+) -> Pairing:
+    """Pairs a folder with an installation of the site's; with `game`, the folder becomes a copy of that game first.
+
+    Raises FolderRefused before the code is used up.
+    """
     folder = Folder(root)
-    folder.refuse_taken()
+    folder.refuse_taken(as_it_is)
+    if game is not None:
+        copy_game(game, folder.root, screen or Silent())
     pairing = sites.pair(site, code)
     if key and pairing.key.replace("-", "") != key.upper().replace("-", ""):
         raise BadRelease(
@@ -61,7 +116,7 @@ def join(code: str, site: str, root: Path, key: str = "") -> Pairing:
             f"Named: {key}. Shown: {pairing.key}.",
             "Nothing was installed. Copy the command again from the installation's page, or ask your curator.",
         )
-    folder.create(pairing)
+    folder.create(pairing, as_it_is or game is not None)
     return pairing
 
 
@@ -69,14 +124,15 @@ def sync(
     root: Path,
     store: Store,
     screen: Screen | None = None,
-    choices: Choices = Choices(),
+    wish: Wish = Wish(),
     limits: Limits = Limits(),
     step: Step = no_step,
-    now: Callable[[], datetime] = lambda: datetime.now(UTC),
+    now: Now = utc_now,
 ) -> Synced:
-    """Brings the folder to the pack's newest release. Raises ConvoyError; the folder is then as before, or as after.
+    """Brings the folder to the release that its member follows. Raises ConvoyError; the folder is then as before, or as
+    after.
 
-    The order is: complete what was begun, look, plan, fetch everything, stage everything, then change.
+    The order is: complete what was begun, look, plan, fetch and stage everything, back worlds up, then change.
     """
     folder = Folder(root)
     pairing = folder.pairing()
@@ -84,39 +140,79 @@ def sync(
         progress = Progress(site, screen or Silent())
         try:
             recovered = recover(folder, pairing, step)
-            progress.phase("checking", 0)
+            store.remember(folder.root)
             head = site.head()
-            recipe = _newest(folder, pairing, site, head.number)
-            share = share_of(recipe, pairing)
-            record = folder.record()
-            scan = folder.scan(record)
-            hashes = {path: sha256 for path, (sha256, _) in scan.items()}
-            plan = make_plan(record.hashes(), hashes, share, _stored(store, share), choices)
-            plan = _after_inbox(folder, store, plan, record.hashes(), hashes, share, choices)
-            _refuse_full(folder, store, plan)
-            if plan.fetch:
-                progress.phase("fetching", plan.fetch_bytes)
-                Fetcher(store, head.sources, progress.add, limits, site.credentials).fetch_all(plan.fetch)
+            progress.phase("checking", 0)
+            number = wish.to or head.number
+            if wish == Wish() and not recovered and (calm := Calm(folder).still(number, head.left_out)):
+                site.report(number, {}, calm.fingerprint, calm.about)
+                return Synced(number, calm.plan(), (), False)
+            recipe = _release(folder, pairing, site, number)
+            prospect = _prospect(folder, pairing, store, head, recipe, wish.choices)
+            _refuse_full(folder, store, prospect.plan)
+            _refuse_metered(head, prospect.plan, wish)
             aside: tuple[str, ...] = ()
-            if plan.moves or record.release != recipe.number:
-                progress.phase("placing", plan.place_bytes)
-                stage(folder, plan, share, store, progress.add)
-                step("journal")
-                write_journal(folder, plan, recipe.number, record, now().strftime("%Y-%m-%d-%H%M%S-%f"))
-                aside = carry_out(folder, share, step)
-                scan = folder.scan(folder.record())
-                hashes = {path: sha256 for path, (sha256, _) in scan.items()}
-            site.report(recipe.number, deviations(share, hashes), recipe.lock.fingerprint(hashes))
-            return Synced(recipe.number, plan, aside, recovered)
+            notes: tuple[Mapping[str, object], ...] = ()
+            if prospect.plan.moves or prospect.record.release != recipe.number or wish.back:
+                limits = replace(limits, line=head.line * 1024)
+                aside, notes = _change(folder, store, site, head, prospect, wish, limits, progress, step, now)
+            steps.keep_baselines(folder, prospect.target)
+            after = _report(folder, pairing, site, store, head, recipe, now)
+            Calm(folder).keep(number, head.left_out, after)
+            return Synced(recipe.number, prospect.plan, aside, recovered, notes)
         except ConvoyError as error:
+            if not folder.journal.exists():
+                shutil.rmtree(folder.staging, ignore_errors=True)
             progress.stopped(error.sentence())
             raise
 
 
+def _change(
+    folder: Folder,
+    store: Store,
+    site: Site,
+    head: Head,
+    prospect: Prospect,
+    wish: Wish,
+    limits: Limits,
+    progress: Progress,
+    step: Step,
+    now: Now,
+) -> tuple[tuple[str, ...], tuple[Mapping[str, object], ...]]:
+    """Fetches, stages, backs up and carries out. Up to the journal nothing in the folder has changed."""
+    plan = prospect.plan
+    stager = Stager(folder, plan, prospect.target, prospect.record, store, progress.silently)
+    if plan.fetch:
+        progress.phase("fetching", plan.fetch_bytes)
+        began = time.monotonic()
+        fetcher = Fetcher(
+            store, head.sources, progress.add, limits, site.credentials, stager.stage_build, progress.wait
+        )
+        fetcher.fetch_all(plan.fetch)
+        store.keep_speed(plan.fetch_bytes, time.monotonic() - began)
+    _bring_errands(folder, store, plan, head, wish, progress)
+    progress.phase("placing", plan.place_bytes)
+    stager.tell = progress.add
+    staged = stager.finish()
+    stamp = now().strftime("%Y-%m-%d-%H%M%S-%f")
+    backup = None
+    if plan.worlds:
+        step("backup")
+        why = f"Before release {prospect.recipe.number}"
+        backup = Backups(folder).make(
+            prospect.target.terms, stamp, now().isoformat(timespec="seconds"), why, prospect.record.release, False
+        )
+    step("journal")
+    backed_up = backup.id if backup else ""
+    write_journal(folder, plan, staged, prospect.recipe.number, prospect.record, stamp, wish.back, backed_up)
+    return carry_out(folder, prospect.target, step), tuple(staged.notes)
+
+
 def recover(folder: Folder, pairing: Pairing, step: Step = no_step) -> bool:
-    """Completes a change that was under way when an earlier run stopped; says whether there was one."""
+    """Completes a change or a restoring that was under way when an earlier run stopped; says whether there was one."""
+    restored = Backups(folder).complete(step)
     if not journal_release(folder):
-        return False
+        return restored
     signed = folder.kept_release("release.next.json") or folder.kept_release()
     if signed is None:
         raise BadRelease(
@@ -124,30 +220,87 @@ def recover(folder: Folder, pairing: Pairing, step: Step = no_step) -> bool:
             f"Somebody removed it from {folder.own}.",
             "Move the folder aside and pair a new one.",
         )
-    carry_out(folder, share_of(folder.trusted(signed, pairing), pairing), step)
+    recipe = folder.trusted(signed, pairing)
+    carry_out(folder, share_of(recipe, pairing).without(folder.left_out()), step)
     return True
 
 
-def status(root: Path, thorough: bool = False) -> Status:
-    """Looks and reports, changes nothing. `thorough` hashes every file, however familiar it looks."""
+def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now) -> Status:
+    """Looks, says what a sync would do, and reports; changes nothing. `thorough` hashes every file anew."""
     folder = Folder(root)
     pairing = folder.pairing()
     with folder.held(), Site(pairing) as site:
         recover(folder, pairing)
-        record = folder.record()
-        hashes = {path: sha256 for path, (sha256, _) in folder.scan(record, thorough).items()}
-        found: dict[str, Deviation] = {}
-        fingerprint = ""
-        if record.release and (signed := folder.kept_release()):
-            recipe = folder.trusted(signed, pairing)
-            found = deviations(share_of(recipe, pairing), hashes)
-            fingerprint = recipe.lock.fingerprint(hashes)
-        site.report(record.release, found, fingerprint)
-        return Status(pairing, record.release, site.head().number, found, fingerprint)
+        head = site.head()
+        recipe = _release(folder, pairing, site, head.number)
+        told = _report(folder, pairing, site, store, head, recipe, now, thorough)
+        return Status(pairing, told.release, head.newest, told.look.deviations, told.fingerprint, told.plan)
 
 
-def _newest(folder: Folder, pairing: Pairing, site: Site, number: str) -> Recipe:
-    """The newest release, trusted; from the folder when it is there already. Kept beside the present one."""
+def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, limits: Limits = Limits()) -> Synced:
+    """Takes the last sync back: the release before it, and what it moved aside returns. Raises BackupRefused."""
+    folder = Folder(root)
+    done = [entry for entry in folder.history() if not entry.get("undoes")]
+    undone = sum(bool(entry.get("undoes")) for entry in folder.history())
+    if undone >= len(done) or not done[-1 - undone].get("from"):
+        raise BackupRefused(
+            "There is nothing to take back.",
+            "Before the first sync the folder held nothing of the pack.",
+            "“convoy leave” takes the pack's files away.",
+        )
+    entry = done[-1 - undone]
+    back = {path: f"{entry['aside']}/{path}" for path in entry["moved"]}
+    return sync(root, store, wish=Wish(to=entry["from"], back=back), now=now, step=step, limits=limits)
+
+
+def back_up(root: Path, now: Now = utc_now) -> str:
+    """Backs worlds and settings up because somebody asked. Raises BackupRefused when there are none."""
+    folder = Folder(root)
+    with folder.held():
+        terms = _terms_here(folder)
+        at = now()
+        made = Backups(folder).make(
+            terms.terms, at.strftime("%Y-%m-%d-%H%M%S-%f"), at.isoformat(timespec="seconds"), "Asked for",
+            folder.record().release, True,
+        )  # fmt: skip
+    if made is None:
+        raise BackupRefused("There is nothing to back up yet.", "No world and no settings lie here.")
+    return made.id
+
+
+def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -> str:
+    """Goes back to a backup; gives the name of the one that was made of how things were."""
+    folder = Folder(root)
+    with folder.held():
+        recover(folder, folder.pairing(), step)
+        at = now()
+        stamp, made_at = at.strftime("%Y-%m-%d-%H%M%S-%f"), at.isoformat(timespec="seconds")
+        return Backups(folder).restore(backup, _terms_here(folder).terms, stamp, made_at, step).id
+
+
+def drop_backup(root: Path, backup: str) -> None:
+    folder = Folder(root)
+    with folder.held():
+        Backups(folder).drop(backup)
+
+
+def name_of(root: Path, file: Path) -> str:
+    """Which build a file is, as far as the site knows; empty when it does not."""
+    with Site(Folder(root).pairing()) as site:
+        return site.known(sha256_of(file))
+
+
+def _terms_here(folder: Folder) -> Lock:
+    """The installed release's lock. Raises BackupRefused where nothing was installed yet."""
+    signed = folder.kept_release()
+    if signed is None:
+        raise BackupRefused("Nothing is installed here yet.", now="Sync first.")
+    pairing = folder.pairing()
+    return share_of(folder.trusted(signed, pairing), pairing)
+
+
+def _release(folder: Folder, pairing: Pairing, site: Site, number: str) -> Recipe:
+    """A release, trusted; from the folder when it is there already. Kept beside the present one."""
     kept = folder.kept_release()
     if kept is not None:
         recipe = folder.trusted(kept, pairing)
@@ -162,41 +315,89 @@ def _newest(folder: Folder, pairing: Pairing, site: Site, number: str) -> Recipe
     return recipe
 
 
-def _stored(store: Store, share: Lock) -> set[str]:
-    return {build.archive.sha256 for build in share.builds if build.archive.sha256 in store}
+def _prospect(
+    folder: Folder, pairing: Pairing, store: Store, head: Head, recipe: Recipe, choices: Choices, thorough: bool = False
+) -> Prospect:
+    target = share_of(recipe, pairing).without(head.left_out)
+    folder.keep_left_out(head.left_out)
+    record = folder.record()
+    scan = {path: sha256 for path, (sha256, _) in folder.scan(record, thorough).items()}
+    before = None
+    if record.release == recipe.number:
+        before = target
+    elif record.release and (signed := folder.kept_release()):
+        before = share_of(folder.trusted(signed, pairing), pairing)
+        before = before.without({mod for mod in head.left_out if not _lies_there(record, before, mod)})
+    stored = {build.archive.sha256 for build in target.builds if build.archive.sha256 in store}
+    look = look_at(folder, target, scan)
+    plan = make_plan(
+        Recorded(record.hashes(), record.renderings, before), Scan(scan, look.to_mend), target, stored, choices
+    )
+    return Prospect(recipe, target, record, scan, plan)
 
 
-def _after_inbox(
+def _lies_there(record: Record, lock: Lock, mod: str) -> bool:
+    return any(file.path in record.files for file in lock.files if file.mod == mod)
+
+
+@dataclass(frozen=True)
+class _Told:
+    release: str
+    look: Look
+    fingerprint: str
+    plan: Plan
+    about: dict[str, object]
+
+
+def _report(
     folder: Folder,
+    pairing: Pairing,
+    site: Site,
     store: Store,
-    plan: Plan,
-    record: dict[str, str],
-    scan: dict[str, str],
-    share: Lock,
-    choices: Choices,
-) -> Plan:
-    """Takes in files that the member brought, whatever their names. Raises ErrandsLeft when some are still missing."""
-    if not plan.errands:
-        return plan
-    wanted = {build.archive.sha256: build for build in plan.errands}
-    for file in folder.inbox.iterdir() if folder.inbox.exists() else ():
-        if file.is_file() and (sha256 := sha256_of(file)) in wanted:
-            store.copy_in(file, sha256)
-    plan = make_plan(record, scan, share, _stored(store, share), choices)
-    if plan.errands:
+    head: Head,
+    recipe: Recipe,
+    now: Now,
+    thorough: bool = False,
+) -> _Told:
+    """Tells the site where the folder stands against what is installed, and what a sync to `recipe` would do."""
+    prospect = _prospect(folder, pairing, store, head, recipe, Choices(), thorough)
+    record, look, fingerprint, installed = prospect.record, Look({}, {}, (), {}, frozenset()), "", None
+    if record.release and (signed := folder.kept_release()):
+        installed = recipe if record.release == recipe.number else folder.trusted(signed, pairing)
+        share = share_of(installed, pairing).without(head.left_out)
+        look = look_at(folder, share, prospect.scan)
+        fingerprint = installed.lock.fingerprint(look.hashes, look.values)
+    about = tell(folder, store, recipe, prospect.target, prospect.plan, look, head, now().isoformat(timespec="seconds"))
+    site.report(record.release, look.deviations, fingerprint, about)
+    return _Told(record.release, look, fingerprint, prospect.plan, about)
+
+
+def _bring_errands(folder: Folder, store: Store, plan: Plan, head: Head, wish: Wish, progress: Progress) -> None:
+    """Takes in what the member brought, whatever it is called. Raises ErrandsLeft when something is still missing."""
+    left: Sequence[LockedBuild] = [build for build in plan.errands if build.archive.sha256 not in store]
+    if not left:
+        return
+    arrived = Lookout(store, [folder.inbox]).look(left)
+    left = [build for build in left if build not in arrived.taken]
+    if left and wish.errands:
+        progress.phase("waiting for errands", 0)
+        left = wish.errands(left)
+    if left:
         raise ErrandsLeft(
-            f"{len(plan.errands)} files have to be brought by hand."
-            if len(plan.errands) > 1
+            f"{len(left)} files have to be brought by hand."
+            if len(left) > 1
             else "One file has to be brought by hand.",
-            " ".join(_errand(build) for build in plan.errands),
-            f"Put what you get into {folder.inbox}, under any name, and sync again.",
-            errands=[build.archive.name for build in plan.errands],
+            " ".join(_errand(build, head, arrived) for build in left),
+            f"Put what you get into {folder.inbox}, under any name, and sync again. Everything else has been fetched.",
+            errands=[build.archive.name for build in left],
         )
-    return plan
 
 
-def _errand(build: LockedBuild) -> str:
-    return f"{build.name} {build.version}: {build.archive.name} from {build.source}, page {build.page}."
+def _errand(build: LockedBuild, head: Head, arrived: Arrived) -> str:
+    page = sites.page_of(build, head.sources)
+    wrong = [file.name for file, meant in arrived.wrong if meant.mod == build.mod]
+    but = f" {wrong[0]} is another build." if wrong else ""
+    return f"{build.name} {build.version}, page {page}: {what_to_do(build)}{but}"
 
 
 def _refuse_full(folder: Folder, store: Store, plan: Plan) -> None:
@@ -211,11 +412,22 @@ def _refuse_full(folder: Folder, store: Store, plan: Plan) -> None:
             )
 
 
+def _refuse_metered(head: Head, plan: Plan, wish: Wish) -> None:
+    if head.most and plan.fetch_bytes > head.most * 2**20 and not wish.anyway:
+        raise LineLimit(
+            f"{plan.fetch_bytes // 2**20 + 1} MB are to be fetched, and you allow {head.most} MB at once on this line.",
+            "Nothing was fetched.",
+            "Sync anyway, or wait for a better line.",
+            bytes=plan.fetch_bytes,
+        )
+
+
 def describe(plan: Plan) -> str:
     """A plan in one line."""
     parts = [
         (plan.count(Act.PLACE), "new"),
         (plan.count(Act.REPLACE), "replaced"),
+        (plan.count(Act.MERGE), "merged"),
         (plan.count(Act.REMOVE), "removed"),
         (plan.count(Act.ASIDE), "moved aside"),
         (plan.left_alone, "left as they are"),

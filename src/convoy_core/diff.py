@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from .lock import Lock
+from .terms import Terms, Tweak
 from .versions import parse_version
 
 
@@ -60,6 +61,30 @@ class Changes:
 
     def __len__(self) -> int:
         return len(self.mods) + self.base_moved
+
+
+def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
+    """Change log rows for what the pack sets, and for steps by hand; told as `Change.as_data` tells mods."""
+    old = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in before.tweaks}
+    new = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in after.tweaks}
+    old |= {f"step: {one.text}": "to do" for one in before.steps}
+    new |= {f"step: {one.text}": "to do" for one in after.steps}
+    return tuple(
+        {
+            "what": "set",
+            "mod": "",
+            "name": name,
+            "before": old.get(name, ""),
+            "after": new.get(name, ""),
+            "chosen": True,
+        }
+        for name in sorted(old.keys() | new.keys())
+        if old.get(name) != new.get(name)
+    )
+
+
+def _how(tweak: Tweak) -> str:
+    return f"{tweak.value} ({tweak.how})"
 
 
 ORDER = ("added", "updated", "taken back", "removed")

@@ -68,6 +68,70 @@ class Demand:
         return _whole_gb(self.minimum * CEILING)
 
 
+@dataclass(frozen=True, slots=True)
+class Needed:
+    """What a release demands: MB of memory, bytes of disk, and the runtime's version. Zero or empty: not said."""
+
+    minimum: int = 0
+    recommended: int = 0
+    disk: int = 0
+    runtime: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Machine:
+    """What a machine says of itself: MB of memory, bytes free where the installation lies, runtimes that it has.
+
+    Zero or empty: not known, and then not judged.
+    """
+
+    memory: int = 0
+    disk_free: int = 0
+    runtimes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """`figure`: MB to give the game on this machine. `obstacles`: why it cannot run here. `remarks`: what is tight."""
+
+    figure: int
+    obstacles: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
+
+
+def judge(needed: Needed, machine: Machine, still_to_place: int = 0) -> Verdict:
+    """Whether a pack runs on a machine, and with which figure. `still_to_place`: bytes that a sync would add."""
+    obstacles: list[str] = []
+    remarks: list[str] = []
+    safe, ceiling = machine.memory // SAFE, machine.memory // CEILING
+    figure = needed.recommended
+    if machine.memory:
+        figure = min(max(needed.minimum, min(needed.recommended, safe // STEP * STEP)), ceiling)
+    if machine.memory and needed.minimum > ceiling:
+        obstacles.append(
+            f"It needs {gigabytes(needed.minimum)} of memory for the game; "
+            f"half of this machine's {gigabytes(machine.memory)} is {gigabytes(ceiling)}"
+        )
+    elif machine.memory and needed.recommended > safe:
+        remarks.append(
+            f"Memory is tight: {gigabytes(needed.recommended)} is recommended, {gigabytes(safe)} is this machine's "
+            "safe share. Leave the optional looks out first"
+        )
+    if machine.disk_free and still_to_place > machine.disk_free:
+        obstacles.append(
+            f"It needs {still_to_place // MB + 1} MB more on the disk, and {machine.disk_free // MB} are free"
+        )
+    if needed.runtime and machine.runtimes and needed.runtime not in machine.runtimes:
+        has = ", ".join(machine.runtimes)
+        obstacles.append(f"It wants runtime {needed.runtime}; this machine has {has}")
+    return Verdict(figure, tuple(obstacles), tuple(remarks))
+
+
+def gigabytes(memory: int) -> str:
+    """MB as people say it: `6 GB`, `2.5 GB`."""
+    return f"{memory / 1024:.2f}".rstrip("0").rstrip(".") + " GB"
+
+
 def demand(builds: Iterable[Weight], figures: MemoryFigures) -> Demand:
     """Memory: the game's own figure and every build's. Disk: files placed, and the archives once in the store."""
     weights = list(builds)

@@ -6,16 +6,19 @@ outside, and its paths decide where bytes are written.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
+from .canonical import canonical_json
 from .errors import MalformedInput
 from .fingerprint import fingerprint
+from .formats import Key, Value
 from .model import MATCHING_REACHES, Archive, Base, Channel, Kind, Pickup, Reach, Side
 from .paths import checked_path, refuse_twins
 from .reading import Fields
+from .terms import Terms, read_terms
 from .versions import parse_version
 
 MAX_ARCHIVE_BYTES = 4 * 1024**3
@@ -41,6 +44,13 @@ class LockedBuild:
     urls: tuple[str, ...]
     page: str
     archive: Archive
+    needs: tuple[str, ...] = ()
+    """Mods of the lock that meet its needs."""
+    optional: bool = False
+    advice: str = ""
+    """For an optional build: what the curator tells those who choose."""
+    on_removal: str = ""
+    """For a *save* build: what its leaving does to worlds, in its author's words."""
 
     @property
     def must_match(self) -> bool:
@@ -61,12 +71,17 @@ class PlacedFile:
 
 @dataclass(frozen=True)
 class Lock:
-    """Builds in the order in which they are laid down; files sorted by path, each path once (the later build's)."""
+    """Builds in the order in which they are laid down; files sorted by path, each path once (the later build's).
+
+    `covered`: files that lie under a later build's, and come to light where that build is left out.
+    """
 
     base: Base
     builds: tuple[LockedBuild, ...]
     files: tuple[PlacedFile, ...]
     managed: tuple[str, ...] = ()
+    covered: tuple[PlacedFile, ...] = ()
+    terms: Terms = Terms()
 
     @cached_property
     def by_mod(self) -> Mapping[str, LockedBuild]:
@@ -78,32 +93,109 @@ class Lock:
 
     def share(self, place: Side) -> Lock:
         """What belongs on a player's machine or on the server (rules.md, *side*)."""
-        mods = {build.mod for build in self.builds if build.side.goes_to(place)}
-        return Lock(
-            self.base,
-            tuple(build for build in self.builds if build.mod in mods),
-            tuple(file for file in self.files if file.mod in mods),
-            self.managed,
+        return self._only({build.mod for build in self.builds if build.side.goes_to(place)})
+
+    @property
+    def choices(self) -> tuple[LockedBuild, ...]:
+        """Builds that a member may leave out: optional, nobody's business but theirs, and needed by no other chosen
+        build that stays.
+        """
+        free = {build.mod for build in self.builds if build.optional and not build.must_match}
+        needed = {mod for build in self.builds if build.mod not in free for mod in build.needs}
+        return tuple(build for build in self.builds if build.mod in free and build.mod not in needed)
+
+    def without(self, left_out: Collection[str]) -> Lock:
+        """What remains when a member leaves optional builds out: what only they needed goes with them.
+
+        Names that are no choice of this lock are passed by: a later release may have made them part of the pack.
+        """
+        gone = {build.mod for build in self.choices} & set(left_out)
+        if not gone:
+            return self
+        while askers := {one.mod for one in self.choices if one.mod not in gone and gone & set(one.needs)}:
+            gone |= askers
+        chosen = {build.mod for build in self.builds if build.chosen}
+        reached, once = self._reached_from(chosen - gone), self._reached_from(chosen)
+        # A brought-in build that no need leads to is there for a reason that this lock does not tell: it stays.
+        return self._only({mod for mod in self.by_mod if mod in reached or mod not in once})
+
+    def _reached_from(self, mods: Collection[str]) -> set[str]:
+        reached: set[str] = set()
+        waiting = list(mods)
+        while waiting:
+            mod = waiting.pop()
+            if mod not in reached:
+                reached.add(mod)
+                waiting += [need for need in self.by_mod[mod].needs if need in self.by_mod]
+        return reached
+
+    def _only(self, mods: Collection[str]) -> Lock:
+        """This lock with these mods alone; what lay under another's file comes to light."""
+        if len(mods) == len(self.builds):
+            return self
+        order = {build.mod: place for place, build in enumerate(self.builds)}
+        files = {file.path: file for file in self.files if file.mod in mods}
+        below: list[PlacedFile] = []
+        for file in sorted(self.covered, key=lambda file: order[file.mod]):
+            if file.mod in mods:
+                above = files.get(file.path)
+                if above is None or order[above.mod] < order[file.mod]:
+                    files[file.path] = file
+                    below += [above] if above else []
+                else:
+                    below.append(file)
+        return replace(
+            self,
+            builds=tuple(build for build in self.builds if build.mod in mods),
+            files=tuple(files[path] for path in sorted(files)),
+            covered=tuple(below),
         )
 
-    def fingerprint(self, present: Mapping[str, str] | None = None) -> str:
-        """The fingerprint of this lock, or of what a machine has in its place (`present`: path to sha256)."""
+    def fingerprint(
+        self,
+        present: Mapping[str, str] | None = None,
+        values: Mapping[str, Mapping[Key, Value]] | None = None,
+    ) -> str:
+        """The fingerprint of this lock, or of what a machine has in its place.
+
+        `present`: path to sha256; `values`: enforced keys with what they say there, by path. Settings files count by
+        their enforced keys alone: the rest of them is the member's.
+        """
         lines = [f"base {self.base.as_text()}"]
+        by_hand = self.terms.by_hand
         for file in self.files:
+            if file.path in by_hand or self.terms.is_settings(file.path):
+                continue
             if self.by_mod[file.mod].must_match:
                 lines.append(f"{file.path} {file.sha256 if present is None else present.get(file.path, 'missing')}")
+        for file in self.files:
+            if self.by_mod[file.mod].side is Side.BOTH:
+                for tweak in self.terms.enforced(file.path):
+                    value = tweak.value if present is None else (values or {}).get(file.path, {}).get(tweak.key)
+                    lines.append(f"{file.path} {canonical_json([list(tweak.key), value]).decode()}")
         return fingerprint(lines)
 
 
-def lay_down(layers: Iterable[tuple[LockedBuild, Iterable[PlacedFile]]], base: Base, managed: Iterable[str]) -> Lock:
+def lay_down(
+    layers: Iterable[tuple[LockedBuild, Iterable[PlacedFile]]],
+    base: Base,
+    managed: Iterable[str],
+    terms: Terms = Terms(),
+) -> Lock:
     """A lock from builds in order, each with the files it places; on one path the later build wins."""
     builds: list[LockedBuild] = []
     files: dict[str, PlacedFile] = {}
+    covered: list[PlacedFile] = []
     for build, placed in layers:
         builds.append(build)
-        files.update((file.path, file) for file in placed)
+        for file in placed:
+            if file.path in files:
+                covered.append(files[file.path])
+            files[file.path] = file
     refuse_twins(files)
-    return Lock(base, tuple(builds), tuple(files[path] for path in sorted(files)), tuple(managed))
+    return Lock(
+        base, tuple(builds), tuple(files[path] for path in sorted(files)), tuple(managed), tuple(covered), terms
+    )
 
 
 def as_data(lock: Lock) -> dict[str, Any]:
@@ -131,6 +223,10 @@ def as_data(lock: Lock) -> dict[str, Any]:
                 "pickup": build.pickup,
                 "urls": list(build.urls),
                 "page": build.page,
+                "needs": list(build.needs),
+                "optional": build.optional,
+                "advice": build.advice,
+                "on_removal": build.on_removal,
                 "archive": {
                     "name": build.archive.name,
                     "size": build.archive.size,
@@ -139,8 +235,14 @@ def as_data(lock: Lock) -> dict[str, Any]:
             }
             for build in lock.builds
         ],
-        "files": [[file.path, file.size, file.sha256, file.mod, file.member] for file in lock.files],
+        "files": _rows(lock.files),
+        "covered": _rows(lock.covered),
+        **lock.terms.as_data(),
     }
+
+
+def _rows(files: Iterable[PlacedFile]) -> list[list[str | int]]:
+    return [[file.path, file.size, file.sha256, file.mod, file.member] for file in files]
 
 
 def read_lock(data: Any) -> Lock:
@@ -150,23 +252,19 @@ def read_lock(data: Any) -> Lock:
     if len({build.mod for build in builds}) != len(builds):
         raise MalformedInput("The lock names a mod twice.", field="builds")
     mods = {build.mod for build in builds}
-    files = tuple(_read_file(row, index, mods) for index, row in enumerate(_rows(data)))
+    files, covered = (
+        tuple(_read_file(row, f"{name}[{index}]", mods) for index, row in enumerate(top.entries(name)))
+        for name in ("files", "covered")
+    )
     refuse_twins(file.path for file in files)
     managed = tuple(checked_path(folder) for folder in top.strings("managed"))
-    return Lock(_read_base(top.fields("base")), builds, files, managed)
+    return Lock(_read_base(top.fields("base")), builds, files, managed, covered, read_terms(top))
 
 
-def _rows(data: Any) -> list[Any]:
-    rows = data.get("files", [])
-    if not isinstance(rows, list):
-        raise MalformedInput("“files” cannot be read.", "It must be a list.", field="files")
-    return rows
-
-
-def _read_file(row: Any, index: int, mods: set[str]) -> PlacedFile:
+def _read_file(row: Any, where: str, mods: set[str]) -> PlacedFile:
     if not isinstance(row, list) or len(row) != 5:
-        raise MalformedInput(f"“files[{index}]” cannot be read.", "A row has five parts.", field=f"files[{index}]")
-    fields = Fields(dict(zip(("path", "size", "sha256", "mod", "member"), row, strict=True)), f"files[{index}]")
+        raise MalformedInput(f"“{where}” cannot be read.", "A row has five parts.", field=where)
+    fields = Fields(dict(zip(("path", "size", "sha256", "mod", "member"), row, strict=True)), where)
     file = PlacedFile(
         checked_path(fields.text("path")),
         fields.whole("size"),
@@ -175,7 +273,7 @@ def _read_file(row: Any, index: int, mods: set[str]) -> PlacedFile:
         checked_path(fields.text("member")),
     )
     if file.mod not in mods:
-        raise MalformedInput(f"“{file.path}” belongs to no build of the lock.", field=f"files[{index}]")
+        raise MalformedInput(f"“{file.path}” belongs to no build of the lock.", field=where)
     return file
 
 
@@ -209,4 +307,8 @@ def _read_build(fields: Fields) -> LockedBuild:
         urls=fields.strings("urls"),
         page=fields.text("page", ""),
         archive=Archive(archive.text("name"), size, archive.sha256("sha256")),
+        needs=fields.strings("needs"),
+        optional=fields.flag("optional", False),
+        advice=fields.text("advice", ""),
+        on_removal=fields.text("on_removal", ""),
     )

@@ -1,16 +1,26 @@
 """The plan of a sync: what happens to every file, from what is recorded, what lies there, and what the lock wants.
 
-Pure: it looks at paths and hashes only. Applying it is the agent's part. Source: rules.md, "Sync".
+Pure: it looks at paths and hashes only. Applying it is the agent's part. Settings files are merged rather than
+replaced, and every other file is the pack's as a whole or the member's as a whole. Source: rules.md, "Sync".
 """
 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
+from .diff import Change, changes
 from .lock import Lock, LockedBuild, PlacedFile
-from .model import AUTOMATIC_PICKUPS
+from .model import AUTOMATIC_PICKUPS, Reach
+from .tweaking import rendering
+
+NOT_PLAIN = "no plain file"
+"""Stands for the hash of a link, pipe or device: nobody's pack file, never opened."""
+
+
+BESIDE = ".from-pack"
+"""Ends the name of a release's settings file that lies beside one that could not be merged."""
 
 
 class Act(StrEnum):
@@ -18,6 +28,8 @@ class Act(StrEnum):
     """Nothing lies there yet."""
     REPLACE = "replace"
     """An earlier file of the pack lies there, untouched: the new one takes its place."""
+    MERGE = "merge"
+    """A settings file that the member changed, and the release too: key by key."""
     ASIDE = "aside"
     """The member's file, or one that was altered: it is moved aside, never deleted."""
     REMOVE = "remove"
@@ -26,7 +38,7 @@ class Act(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One act on one path. `file` is what is to lie there afterwards (PLACE, REPLACE)."""
+    """One act on one path. `file` is what is to lie there afterwards (PLACE, REPLACE), or goes into it (MERGE)."""
 
     act: Act
     path: str
@@ -39,21 +51,52 @@ class Choices:
 
     extras_aside: bool = False
     """Move files aside that lie in the pack's folders and are not the pack's."""
+    only: frozenset[str] | None = None
+    """Mend these paths and leave every other as it is. None: everything."""
+
+
+@dataclass(frozen=True, slots=True)
+class Recorded:
+    """What the agent placed last: path to sha256, the renderings of settings files, and the lock it came from."""
+
+    hashes: Mapping[str, str] = field(default_factory=dict)
+    renderings: Mapping[str, str] = field(default_factory=dict)
+    lock: Lock | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Scan:
+    """What lies there: path to sha256 of every file, and the settings files that break an enforced tweak."""
+
+    hashes: Mapping[str, str]
+    strayed: Collection[str] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class WorldChange:
+    """A *save* build that changes: worlds depend on it. `note`: what to know before."""
+
+    change: Change
+    note: str
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """Moves in the order of carrying out: all ASIDE, then REMOVE, then REPLACE and PLACE, each sorted by path."""
+    """Moves in the order of carrying out: all ASIDE, then REMOVE, then the others, each sorted by path."""
 
     moves: tuple[Move, ...]
     left_alone: int
     """Files of the pack that already lie there as they should."""
+    mine: tuple[str, ...]
+    """Settings files of the pack that the member changed, and that stay as they are."""
     extras: tuple[str, ...]
     """Paths in the pack's folders that are not the pack's, and stay."""
     fetch: tuple[LockedBuild, ...]
     """Builds whose archive is not in the store and has to be fetched by the agent."""
     errands: tuple[LockedBuild, ...]
     """Builds whose archive is not in the store and has to be brought by the member."""
+    worlds: tuple[WorldChange, ...] = ()
+    """What touches saved worlds; they are backed up first."""
 
     @property
     def fetch_bytes(self) -> int:
@@ -66,58 +109,107 @@ class Plan:
     def count(self, act: Act) -> int:
         return sum(move.act is act for move in self.moves)
 
+    def paths(self, act: Act) -> tuple[str, ...]:
+        return tuple(move.path for move in self.moves if move.act is act)
+
 
 def make_plan(
-    record: Mapping[str, str],
-    scan: Mapping[str, str],
+    record: Recorded,
+    scan: Scan,
     target: Lock,
     stored: Collection[str] = (),
     choices: Choices = Choices(),
 ) -> Plan:
     """What has to happen so that the folder holds `target` and whatever is the member's.
 
-    `record`: path to sha256 as the agent placed them last; `scan`: path to sha256 of every file that lies there now;
-    `stored`: sha256 of archives that need no fetching; `target`: this machine's share of the release's lock.
+    `stored`: sha256 of archives that need no fetching; `target`: this machine's share of the release's lock, without
+    what its member leaves out.
     """
-    aside: set[str] = set(_in_the_way(scan, target))
+    aside = set(_in_the_way(scan.hashes, target))
     moves: list[Move] = []
+    mine: list[str] = []
     left_alone = 0
     for file in target.files:
-        found = scan.get(file.path)
-        if found == file.sha256:
+        act = _act_on(file, record, scan, target)
+        if act is None:
             left_alone += 1
-        elif found is None:
-            moves.append(Move(Act.PLACE, file.path, file))
-        elif found == record.get(file.path):
-            moves.append(Move(Act.REPLACE, file.path, file))
-        else:
+            if scan.hashes[file.path] != record.hashes.get(file.path, file.sha256):
+                mine.append(file.path)
+        elif act is Act.ASIDE:
             aside.add(file.path)
             moves.append(Move(Act.PLACE, file.path, file))
-    for path in record.keys() - target.by_path.keys():
-        found = scan.get(path)
+        else:
+            moves.append(Move(act, file.path, file))
+    for path in record.hashes.keys() - target.by_path.keys():
+        found = scan.hashes.get(path)
         if found is None or path in aside:
             continue
-        if found == record[path]:
+        if found == record.hashes[path]:
             moves.append(Move(Act.REMOVE, path))
         else:
             aside.add(path)
-    extras = _extras(scan, record, target) - aside
+    extras = _extras(scan.hashes, record.hashes, target) - aside
     if choices.extras_aside:
-        aside |= extras
-        extras = set()
+        aside |= extras if choices.only is None else extras & choices.only
+        extras -= aside
     moves += (Move(Act.ASIDE, path) for path in aside)
+    if choices.only is not None:
+        moves = [move for move in moves if move.path in choices.only]
     moves.sort(key=lambda move: (_ACT_ORDER[move.act], move.path))
     missing = _archives_wanted(moves, target, stored)
     return Plan(
         tuple(moves),
         left_alone,
+        tuple(mine),
         tuple(sorted(extras)),
         tuple(build for build in missing if build.pickup in AUTOMATIC_PICKUPS),
         tuple(build for build in missing if build.pickup not in AUTOMATIC_PICKUPS),
+        _world_changes(record.lock, target),
     )
 
 
-_ACT_ORDER = {Act.ASIDE: 0, Act.REMOVE: 1, Act.REPLACE: 2, Act.PLACE: 2}
+_ACT_ORDER = {Act.ASIDE: 0, Act.REMOVE: 1, Act.REPLACE: 2, Act.PLACE: 2, Act.MERGE: 2}
+
+
+def _act_on(file: PlacedFile, record: Recorded, scan: Scan, target: Lock) -> Act | None:
+    """What happens to a file that the lock wants; None when it stays as it lies there."""
+    found, placed = scan.hashes.get(file.path), record.hashes.get(file.path)
+    if found is None:
+        return Act.PLACE
+    if found == NOT_PLAIN:
+        return Act.ASIDE
+    if target.terms.is_settings(file.path):
+        wanted = rendering(file.path, file.sha256, target.terms)
+        if placed is None and found != wanted:
+            # Nothing is known of how it came to be, so nothing can be merged.
+            return Act.ASIDE
+        if placed is None or record.renderings.get(file.path, placed) == wanted:
+            return Act.MERGE if file.path in scan.strayed else None
+        return Act.REPLACE if found == placed else Act.MERGE
+    if found == file.sha256 or (placed == file.sha256 and file.path in target.terms.by_hand):
+        return None
+    return Act.REPLACE if found == placed else Act.ASIDE
+
+
+def _world_changes(before: Lock | None, target: Lock) -> tuple[WorldChange, ...]:
+    """What happens to *save* builds between what is installed and the target. A first install touches no world."""
+    if before is None:
+        return ()
+    told = []
+    for change in changes(before, target).mods:
+        was, now = before.by_mod.get(change.mod), target.by_mod.get(change.mod)
+        builds = [build for build in (was, now) if build]
+        if any(build.reach is Reach.SAVE for build in builds):
+            told.append(WorldChange(change, _WORLD_NOTES[change.what].format(note=was.on_removal if was else "")))
+    return tuple(told)
+
+
+_WORLD_NOTES = {
+    "added": "Worlds that are played with it depend on it from then on.",
+    "updated": "Worlds that are opened with the newer build may not open with the older one again.",
+    "taken back": "Worlds that were saved with the newer build may not open, or lose what it added.",
+    "removed": "What it added to worlds is lost there. {note}",
+}
 
 
 def _in_the_way(scan: Mapping[str, str], target: Lock) -> set[str]:
@@ -127,8 +219,14 @@ def _in_the_way(scan: Mapping[str, str], target: Lock) -> set[str]:
 
 
 def _extras(scan: Mapping[str, str], record: Mapping[str, str], target: Lock) -> set[str]:
+    return {path for path in scan if path not in record and is_extra(path, target)}
+
+
+def is_extra(path: str, target: Lock) -> bool:
+    """Whether a file lies in the pack's folders and is neither the pack's nor settings that a mod wrote."""
     tops = tuple(f"{top}/" for top in target.managed)
-    return {path for path in scan if path.startswith(tops) and path not in target.by_path and path not in record}
+    known = path in target.by_path or target.terms.is_settings(path.removesuffix(BESIDE))
+    return path.startswith(tops) and not known
 
 
 def _folders(path: str) -> list[str]:

@@ -79,10 +79,18 @@ class GameProfile:
     memory: MemoryFigures
     managed: tuple[str, ...]
     """Folders in which a file that the pack does not name is a difference, not the member's own business."""
+    settings: tuple[str, ...] = ()
+    """Patterns of the paths where settings files lie (`convoy_core.terms`): they are merged, never just replaced."""
+    worlds: tuple[str, ...] = ()
+    """Folders of saved worlds."""
 
     @property
     def loader_names(self) -> dict[str, str]:
         return {loader.id: loader.name for loader in self.loaders}
+
+    def runtime_of(self, base: Base) -> str:
+        """The runtime that a base's game version wants; empty where the profile no longer lists it."""
+        return next((one.runtime for one in self.versions if one.version == base.version), "")
 
     def game_version(self, text: str) -> GameVersion:
         wanted = parse_version(text)
@@ -171,6 +179,8 @@ def read_profile(text: str) -> GameProfile:
         kinds={Kind(kind): _layout(top.fields("kinds").fields(kind)) for kind in top.mapping("kinds")},
         memory=_memory(top.fields("memory")) if top.has("memory") else MemoryFigures(0, {}),
         managed=top.strings("managed"),
+        settings=top.strings("settings"),
+        worlds=top.strings("worlds"),
     )
 
 

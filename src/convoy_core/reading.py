@@ -56,6 +56,10 @@ class Fields:
         except ValueError as error:
             raise _malformed(self._path(name), "one of " + ", ".join(choices)) from error
 
+    def plain(self, name: str) -> Any:
+        """A value as it stands: text, number, truth, list or mapping, never nothing."""
+        return self._get(name, None)
+
     def mapping(self, name: str) -> Mapping[str, Any]:
         value = self._get(name, {})
         if not isinstance(value, Mapping) or not all(isinstance(key, str) for key in value):

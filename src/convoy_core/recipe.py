@@ -12,6 +12,7 @@ from typing import Any
 from .canonical import canonical_json
 from .diff import Changes
 from .errors import MalformedInput
+from .fit import Needed
 from .lock import Lock, as_data, read_lock
 from .reading import Fields
 
@@ -30,6 +31,8 @@ class Recipe:
     notes: str
     lock: Lock
     changes: tuple[dict[str, Any], ...] = field(default=())
+    needed: Needed = Needed()
+    """What the pack demands of a machine; zeros and nothing in releases that did not say."""
 
     def as_bytes(self) -> bytes:
         """The exact bytes that are signed, kept and sent."""
@@ -43,6 +46,12 @@ class Recipe:
                 "notes": self.notes,
                 "fingerprint": self.lock.fingerprint(),
                 "changes": list(self.changes),
+                "needed": {
+                    "minimum_mb": self.needed.minimum,
+                    "recommended_mb": self.needed.recommended,
+                    "disk": self.needed.disk,
+                    "runtime": self.needed.runtime,
+                },
                 "lock": as_data(self.lock),
             }
         )
@@ -75,4 +84,11 @@ def read_recipe(document: bytes) -> Recipe:
         top.text("notes", "", longest=100_000),
         read_lock(top.mapping("lock")),
         tuple(dict(top_change) for top_change in data.get("changes", []) if isinstance(top_change, dict)),
+        _needed(top.fields("needed")) if top.has("needed") else Needed(),
+    )
+
+
+def _needed(fields: Fields) -> Needed:
+    return Needed(
+        fields.whole("minimum_mb"), fields.whole("recommended_mb"), fields.whole("disk"), fields.text("runtime", "")
     )

@@ -13,6 +13,7 @@ from convoy_core.errors import ConvoyError
 from .catalogue.api import router as catalogue
 from .installations.agent_api import router as agent
 from .installations.api import router as installations
+from .installations.crew_api import router as crew
 from .packs.ahead_api import router as ahead
 from .packs.api import router as packs
 from .packs.ways_in_api import router as ways_in
@@ -31,6 +32,7 @@ STATUS = {
     "name-taken": 409,
     "number-taken": 409,
     "already": 409,
+    "not-watching": 409,
     "blocked": 409,
     "too-many": 429,
 }
@@ -99,5 +101,5 @@ def health(request: HttpRequest) -> Done:
     return Done()
 
 
-for router in (people, catalogue, packs, ahead, ways_in, releases, installations, agent):
+for router in (people, catalogue, packs, ahead, ways_in, releases, installations, crew, agent):
     api.add_router("", router)

@@ -7,7 +7,7 @@ import pytest
 
 from convoy_agent.fetch import Limits
 from convoy_agent.store import Store
-from convoy_agent.sync import Synced, join, sync
+from convoy_agent.sync import Status, Synced, join, status, sync
 from convoy_core.canonical import sha256_hex
 
 from .harbour import CODE, Harbour
@@ -42,6 +42,9 @@ class Member:
 
     def sync(self, **given: object) -> Synced:
         return sync(self.folder, self.store, limits=IMPATIENT, **given)
+
+    def status(self, thorough: bool = False) -> Status:
+        return status(self.folder, self.store, thorough)
 
     def fault(self, mod: str, fault: str, times: int = 99) -> None:
         wanted = {"path": self.harbour.archive(mod).name, "fault": fault, "times": times}

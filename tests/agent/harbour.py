@@ -20,11 +20,14 @@ from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_core.recipe import Recipe
 from convoy_core.signing import key_fingerprint, new_key, public_half, sign
+from convoy_core.terms import Terms
 from convoy_standins.sources import make_app
 from tests.core.making import BASE
 
 CODE = make_code(PAIRING_LENGTH, lambda alphabet: alphabet[7])
 PACK = "pack-1"
+TERMS = Terms(settings=("config/**",), worlds=("worlds",))
+"""The settings that the mods of tests carry are no settings files to these terms, unless a test says so."""
 
 
 class Harbour:
@@ -41,6 +44,12 @@ class Harbour:
         self.signatures: dict[str, bytes] = {}
         self.reports: list[dict[str, Any]] = []
         self.progress: list[dict[str, Any]] = []
+        self.hold: list[str] = []
+        """What the page answers to the next tellings of progress."""
+        self.choice: dict[str, Any] = {}
+        self.orders: list[dict[str, Any]] = []
+        self.done: list[dict[str, Any]] = []
+        self.known: dict[str, str] = {}
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
         app = make_app(root)
         app.router.routes[:0] = [
@@ -50,6 +59,8 @@ class Harbour:
             Route("/api/agent/harbour/files/{name}", self._own_file),
             Route("/api/agent/report", self._report, methods=["POST"]),
             Route("/api/agent/progress", self._progress, methods=["POST"]),
+            Route("/api/agent/order", self._order, methods=["POST"]),
+            Route("/api/agent/known/{sha256}", self._known),
         ]
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
@@ -71,7 +82,12 @@ class Harbour:
 
     def publish(self, number: str, mods: dict[str, dict[str, str]], **options: Any) -> Lock:
         """A release whose mods each place `mods/MOD/PATH`. The archives are real, and lie at the source."""
-        lock = lay_down([self._layer(mod, number, files, options) for mod, files in mods.items()], BASE, ["mods"])
+        lock = lay_down(
+            [self._layer(mod, number, files, options) for mod, files in mods.items()],
+            BASE,
+            ["mods"],
+            options.get("terms", TERMS),
+        )
         recipe = Recipe(self.pack, "Night Freight", number, "stable", "2026-11-01T20:00:00+00:00", "", lock)
         self.documents[number] = recipe.as_bytes()
         self.signatures[number] = sign(self.key, recipe.as_bytes())
@@ -95,13 +111,15 @@ class Harbour:
             Channel.STABLE,
             True,
             options.get("sides", {}).get(mod, Side.BOTH),
-            Reach.CREW,
+            options.get("reaches", {}).get(mod, Reach.CREW),
             "MIT",
             "harbour",
             options.get("pickups", {}).get(mod, Pickup.DIRECT),
             (f"files/{name}",),
             f"pages/{mod}",
             Archive(name, len(data), digest),
+            options.get("needs", {}).get(mod, ()),
+            mod in options.get("optional", ()),
         )
         placed = [
             PlacedFile(
@@ -130,7 +148,9 @@ class Harbour:
     async def _head(self, request: Request) -> Response:
         if request.headers.get("authorization") != "Bearer t0ken":
             return JSONResponse({}, status_code=401)
-        return JSONResponse({"number": self.newest, "sources": {"harbour": f"{self.files_address}/harbour"}})
+        order = self.orders[0] if self.orders else None
+        told = {"number": self.newest, "sources": {"harbour": f"{self.files_address}/harbour"}, "order": order}
+        return JSONResponse({**told, **self.choice})
 
     async def _release(self, request: Request) -> Response:
         number = request.path_params["number"]
@@ -149,4 +169,12 @@ class Harbour:
 
     async def _progress(self, request: Request) -> Response:
         self.progress.append(json.loads(await request.body()))
+        return JSONResponse({"hold": self.hold.pop(0) if self.hold else ""})
+
+    async def _order(self, request: Request) -> Response:
+        self.orders.pop(0)
+        self.done.append(json.loads(await request.body()))
         return JSONResponse({"done": True})
+
+    async def _known(self, request: Request) -> Response:
+        return JSONResponse({"name": self.known.get(request.path_params["sha256"], "")})

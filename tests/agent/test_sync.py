@@ -59,7 +59,10 @@ def test_what_the_site_itself_hands_out_is_asked_for_with_the_token_and_nothing_
 def test_it_reports_what_it_has_and_how_far_it_is(member: Member) -> None:
     member.sync()
     lock = read_recipe(member.harbour.documents["1.0.0"]).lock
-    assert member.harbour.reports[-1] == {"release": "1.0.0", "deviations": {}, "fingerprint": lock.fingerprint()}
+    told = member.harbour.reports[-1]
+    assert (told["release"], told["deviations"], told["fingerprint"]) == ("1.0.0", {}, lock.fingerprint())
+    assert told["about"]["plan"]["counts"] == {"place": 0, "replace": 0, "merge": 0, "aside": 0, "remove": 0}
+    assert told["about"]["machine"]["memory_mb"] > 0 and told["about"]["history"][0]["counts"] == {"place": 6}
     phases = {one["phase"] for one in member.harbour.progress}
     assert phases >= {"checking", "fetching", "placing"}
     fetching = [one for one in member.harbour.progress if one["phase"] == "fetching"]
@@ -73,7 +76,7 @@ def test_an_altered_file_is_named_and_mended_and_kept_aside(member: Member) -> N
     (member.folder / "mods/lanterns/data/light.dat").unlink()
     (member.folder / "saves").mkdir()
     (member.folder / "saves/world").write_text("my world")
-    found = work.status(member.folder, thorough=True)
+    found = member.status(thorough=True)
     assert found.deviations == {"mods/ledger/settings.toml": "altered", "mods/lanterns/data/light.dat": "missing"}
     assert member.harbour.reports[-1]["deviations"] == found.deviations
     assert member.sync().aside == ("mods/ledger/settings.toml",)
@@ -92,8 +95,8 @@ def test_only_a_thorough_look_finds_a_change_that_hides(member: Member) -> None:
     sha256, _ = record.files["mods/ledger/settings.toml"]
     record.files["mods/ledger/settings.toml"] = (sha256, (info.st_size, info.st_mtime_ns, info.st_ctime_ns))
     folder.write_record(record)
-    assert work.status(member.folder).deviations == {}
-    assert work.status(member.folder, thorough=True).deviations == {"mods/ledger/settings.toml": "altered"}
+    assert member.status().deviations == {}
+    assert member.status(thorough=True).deviations == {"mods/ledger/settings.toml": "altered"}
 
 
 def test_extras_are_left_alone_until_asked(member: Member) -> None:
@@ -102,7 +105,7 @@ def test_extras_are_left_alone_until_asked(member: Member) -> None:
     assert member.sync().plan.extras == ("mods/mine.zip",)
     member.holds(MODS, "mods/mine.zip")
     assert member.harbour.reports[-1]["deviations"] == {"mods/mine.zip": "extra"}
-    assert member.sync(choices=Choices(extras_aside=True)).aside == ("mods/mine.zip",)
+    assert member.sync(wish=work.Wish(Choices(extras_aside=True))).aside == ("mods/mine.zip",)
     member.holds(MODS)
 
 

@@ -4,6 +4,7 @@ from convoy_core.canonical import sha256_hex
 from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.model import Archive, Base, Build, Channel, Kind, Pickup, Reach, Side
 from convoy_core.ranges import parse_range
+from convoy_core.terms import Terms
 from convoy_core.versions import parse_version
 
 BASE = Base("tillerway", parse_version("2.1.0"), "bosun", parse_version("5.2.0"))
@@ -38,6 +39,8 @@ def locked(
     reach: Reach = Reach.CREW,
     pickup: Pickup = Pickup.DIRECT,
     chosen: bool = True,
+    needs: tuple[str, ...] = (),
+    optional: bool = False,
 ) -> LockedBuild:
     name = f"{mod}-{version}.zip"
     return LockedBuild(
@@ -55,6 +58,8 @@ def locked(
         (f"files/{name}",),
         f"pages/{mod}",
         Archive(name, 100, sha256_hex(name.encode())),
+        needs,
+        optional,
     )
 
 
@@ -62,7 +67,7 @@ def placed(path: str, content: str, mod: str) -> PlacedFile:
     return PlacedFile(path, len(content), sha256_hex(content.encode()), mod, path.rpartition("/")[2])
 
 
-def lock(*layers: tuple[LockedBuild, dict[str, str]], base: Base = BASE) -> Lock:
+def lock(*layers: tuple[LockedBuild, dict[str, str]], base: Base = BASE, terms: Terms = Terms()) -> Lock:
     """A lock from builds, each with path to content of what it places."""
     rows = [(one, [placed(path, content, one.mod) for path, content in files.items()]) for one, files in layers]
-    return lay_down(rows, base, ["mods"])
+    return lay_down(rows, base, ["mods"], terms)

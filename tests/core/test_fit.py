@@ -2,7 +2,7 @@
 
 import pytest
 
-from convoy_core.fit import MB, Estimate, MemoryFigures, Weight, demand
+from convoy_core.fit import MB, Estimate, Machine, MemoryFigures, Needed, Weight, demand, judge
 from convoy_core.licences import PassingOn, meaning
 from convoy_core.model import Kind
 
@@ -40,3 +40,32 @@ def test_a_pack_of_150_mods_wants_what_practitioners_say() -> None:
 def test_what_a_licence_allows(licence: str, passing_on: PassingOn, says: str) -> None:
     assert meaning(licence).passing_on is passing_on
     assert says in meaning(licence).sentence
+
+
+@pytest.mark.parametrize(
+    ("memory", "figure", "says"),
+    [
+        (8 * 1024, 4096, "half of this machine's 8 GB is 4 GB"),
+        (16 * 1024, 5376, "Memory is tight: 6 GB is recommended, 5.33 GB"),
+        (32 * 1024, 6 * 1024, ""),
+        (0, 6 * 1024, ""),
+    ],
+)
+def test_a_machine_is_judged_by_its_half_and_its_third(memory: int, figure: int, says: str) -> None:
+    """The figure to set: the recommended one where a third of the machine gives it, never more than half."""
+    found = judge(Needed(5 * 1024, 6 * 1024), Machine(memory))
+    assert found.figure == figure
+    told = [*found.obstacles, *found.remarks]
+    assert says in told[0] if says else told == []
+    assert bool(found.obstacles) == (memory == 8 * 1024)
+
+
+def test_disk_and_runtime_are_judged_only_where_they_are_known() -> None:
+    needed = Needed(0, 0, 0, "21")
+    short = judge(needed, Machine(0, 5 * 2**20, ("17",)), still_to_place=9 * 2**20)
+    assert [one.split(";")[0] for one in short.obstacles] == [
+        "It needs 10 MB more on the disk, and 5 are free",
+        "It wants runtime 21",
+    ]
+    assert judge(needed, Machine(), still_to_place=9 * 2**20).obstacles == ()
+    assert judge(needed, Machine(0, 0, ("17", "21"))).obstacles == ()

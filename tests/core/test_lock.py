@@ -12,6 +12,7 @@ from convoy_core.lock import as_data, read_lock
 from convoy_core.model import Base, Reach, Side
 from convoy_core.recipe import Recipe, change_rows, read_recipe
 from convoy_core.signing import key_fingerprint, new_key, public_half, sign, verify
+from convoy_core.terms import Check, HandStep, How, Terms, Tweak
 from convoy_core.versions import parse_version
 
 from .making import BASE, lock, locked
@@ -53,8 +54,70 @@ def test_the_fingerprint_of_a_machine_follows_what_lies_there() -> None:
     assert [len(group) for group in whole.fingerprint().split("-")] == [4, 4]
 
 
+def test_what_lay_below_comes_to_light_where_the_upper_build_is_left_out() -> None:
+    mine = (locked("looks", side=Side.PLAYER, reach=Reach.OWN, optional=True), {"mods/ledger/a.dat": "mine"})
+    between = (locked("between"), {"mods/ledger/a.dat": "between"})
+    whole = lock(LEDGER, between, mine)
+    assert whole.by_path["mods/ledger/a.dat"].mod == "looks"
+    for less in (whole.share(Side.SERVER), whole.without({"looks"})):
+        assert less.by_path["mods/ledger/a.dat"].mod == "between"
+        assert len(less.covered) == 1
+    assert read_lock(json.loads(json.dumps(as_data(whole)))).without({"looks"}) == whole.without({"looks"})
+
+
+def test_only_what_touches_nobody_else_is_a_choice_and_what_only_it_needed_leaves_with_it() -> None:
+    own = {"reach": Reach.OWN, "optional": True}
+    whole = lock(
+        (locked("paint-kit", chosen=False, reach=Reach.OWN), {"mods/kit": "k"}),
+        (locked("shared-kit", chosen=False), {"mods/shared": "s"}),
+        (locked("paint", needs=("paint-kit", "shared-kit"), **own), {"mods/paint": "p"}),
+        (locked("varnish", needs=("paint",), **own), {"mods/varnish": "v"}),
+        (locked("engine", needs=("shared-kit", "horn"), optional=True), {"mods/engine": "e"}),
+        (locked("horn", **own), {"mods/horn": "h"}),
+    )
+    # The engine must match, and needs the horn: neither can be left out, whatever the curator ticked.
+    assert [one.mod for one in whole.choices] == ["paint", "varnish"]
+    assert set(whole.without({"paint", "engine", "horn", "unheard-of"}).by_mod) == {"shared-kit", "engine", "horn"}
+    assert set(whole.without({"varnish"}).by_mod) == {"paint-kit", "shared-kit", "paint", "engine", "horn"}
+    assert whole.without({"paint"}).fingerprint() == whole.fingerprint()
+
+
+def test_settings_count_by_their_enforced_keys_alone() -> None:
+    tolls = Tweak("mods/ledger/settings.toml", ("tolls", "rate"), 2, How.ENFORCED)
+    files = {"mods/ledger/a.dat": "a", "mods/ledger/settings.toml": "s"}
+    whole = lock((LEDGER[0], files), terms=Terms(("mods/*/settings.*",), tweaks=(tolls,)))
+    there = {file.path: file.sha256 for file in whole.files} | {"mods/ledger/settings.toml": "the member's"}
+    rate = {tolls.path: {tolls.key: 2}}
+    assert whole.fingerprint(there, rate) == whole.fingerprint()
+    assert whole.fingerprint(there, {tolls.path: {tolls.key: 5}}) != whole.fingerprint()
+    assert whole.fingerprint(there, {}) != whole.fingerprint()
+    patched = HandStep("patch", "Run the patcher.", Check.CHANGED, "mods/ledger/a.dat")
+    by_hand = lock((LEDGER[0], files), terms=Terms(steps=(patched,)))
+    assert by_hand.fingerprint({**there, "mods/ledger/a.dat": "patched"}) == by_hand.fingerprint(there)
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [
+        ("tweaks", [{"path": "../x.toml", "key": ["a"], "value": 1, "how": "enforced"}]),
+        ("tweaks", [{"path": "mods/x.exe", "key": ["a"], "value": 1, "how": "enforced"}]),
+        ("tweaks", [{"path": "mods/x.toml", "key": [], "value": 1, "how": "enforced"}]),
+        ("tweaks", [{"path": "mods/x.toml", "key": ["a"], "value": {"b": 1}, "how": "enforced"}]),
+        ("steps", [{"id": "a", "text": "t", "check": "exists", "path": "/etc/passwd"}]),
+        ("steps", [{"id": str(n), "text": "t"} for n in range(51)]),
+        ("worlds", ["../worlds"]),
+        ("covered", [["../x", 1, "0" * 64, "ledger", "x"]]),
+    ],
+)
+def test_hostile_terms_are_refused(field: str, value: list[Any]) -> None:
+    with pytest.raises((MalformedInput, HostileArchive)):
+        read_lock({**as_data(lock(LEDGER)), field: value})
+
+
 def test_a_lock_survives_its_journey() -> None:
-    whole = lock(LEDGER, LOOKS, CLERK)
+    tweak = Tweak("mods/ledger/settings.toml", ("a",), [1, 2], How.START)
+    step = HandStep("patch", "Run the patcher once.", Check.EXISTS, "patched.txt")
+    whole = lock(LEDGER, LOOKS, CLERK, terms=Terms(("config/**",), ("worlds",), (tweak,), (step,)))
     assert read_lock(json.loads(json.dumps(as_data(whole)))) == whole
 
 

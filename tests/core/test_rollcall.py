@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from convoy_core.model import Reach
-from convoy_core.rollcall import Deviation, Report, standing
+from convoy_core.rollcall import MESSAGE_LINES, Course, Deviation, Report, Strayed, message, standing
 
 from .making import lock, locked
 
@@ -14,11 +14,12 @@ SHARE = lock(
     (locked("ledger"), {"mods/ledger/a": "a", "mods/ledger/b": "b"}),
     (locked("looks", reach=Reach.OWN), {"mods/looks/c": "c"}),
 )
-RELEASES = ("1.2.0", ["1.1.0", "1.0.0"])
+COURSE = Course("1.2.0", ["1.1.0", "1.0.0"])
 
 CASES = [
     ("no report", None, "not heard from", 0, []),
-    ("paired, nothing installed", Report("", NOW), "not heard from", 0, []),
+    ("paired, nothing installed", Report("", NOW), "behind", 3, []),
+    ("on a release that was withdrawn", Report("1.3.0", NOW), "behind", 1, []),
     ("all as it should be", Report("1.2.0", NOW), "in step", 0, []),
     ("one behind", Report("1.1.0", NOW), "behind", 1, []),
     ("two behind", Report("1.0.0", NOW), "behind", 2, []),
@@ -38,7 +39,7 @@ CASES = [
 
 @pytest.mark.parametrize(("name", "report", "state", "behind", "differences"), CASES, ids=[case[0] for case in CASES])
 def test_standing(name: str, report: Report | None, state: str, behind: int, differences: list[str]) -> None:
-    found = standing(report, *RELEASES, SHARE, NOW)
+    found = standing(report, COURSE, SHARE, NOW)
     assert found.state == state
     assert found.behind == behind
     assert [one.sentence() for one in found.differences] == differences
@@ -46,7 +47,52 @@ def test_standing(name: str, report: Report | None, state: str, behind: int, dif
 
 
 def test_extras_alone_are_mended_in_another_way_than_alterations() -> None:
-    extra = standing(Report("1.2.0", NOW, {"mods/x": Deviation.EXTRA}), *RELEASES, SHARE, NOW)
-    altered = standing(Report("1.2.0", NOW, {"mods/ledger/a": Deviation.ALTERED}), *RELEASES, SHARE, NOW)
+    extra = standing(Report("1.2.0", NOW, {"mods/x": Deviation.EXTRA}), COURSE, SHARE, NOW)
+    altered = standing(Report("1.2.0", NOW, {"mods/ledger/a": Deviation.ALTERED}), COURSE, SHARE, NOW)
     assert "set aside" in extra.to_do
     assert "put right" in altered.to_do
+
+
+def test_what_keeps_a_machine_from_running_goes_before_what_it_has() -> None:
+    why = ["It wants runtime 21; this machine has 17"]
+    found = standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, obstacles=why)
+    assert (found.state, found.behind, found.to_do) == ("cannot run", 1, f"{why[0]}.")
+    assert standing(Report("1.1.0", NOW - timedelta(days=8)), COURSE, SHARE, NOW, why).state == "not heard from"
+
+
+def test_what_somebody_behind_has_to_do_names_errands_and_their_own_choice() -> None:
+    assert standing(Report("", NOW), COURSE, SHARE, NOW).to_do == "Install release 1.2.0."
+    assert "Bring 2 files by hand, then sync to" in standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, (), 2).to_do
+    assert "Chose to stay at 1.0.0" in standing(Report("1.0.0", NOW), COURSE, SHARE, NOW, (), 0, "1.0.0").to_do
+
+
+def test_differences_name_the_build_that_lies_there_and_the_setting_that_strayed() -> None:
+    off = Strayed("mods/looks/c", "tolls.rate", "2", "5")
+    report = Report(
+        "1.2.0",
+        NOW,
+        {"mods/ledger/a": Deviation.ALTERED, "mods/looks/c": Deviation.SETTING, "mods/z/m": Deviation.EXTRA},
+        strayed=(off,),
+        has={"mods/ledger/a": "0.9", "mods/z/m": "Zephyr 2"},
+    )
+    found = standing(report, COURSE, SHARE, NOW)
+    assert [one.sentence() for one in found.differences] == [
+        "Ledger: 0.9 in place of 1.0",
+        "Looks: tolls.rate is 5, must be 2",
+        "not of the pack: Zephyr 2",
+    ]
+    # Looks touch their owner alone; an enforced setting counts all the same.
+    assert all(one.counts for one in found.differences)
+
+
+def test_a_message_names_the_to_do_and_not_everything_twice() -> None:
+    many = {f"mods/x{n}.zip": Deviation.EXTRA for n in range(9)} | {"mods/looks/c": Deviation.ALTERED}
+    there = {f"mods/x{n}.zip": f"Stranger {n}" for n in range(9)}
+    text = message(
+        "Odwin", "Night Freight", standing(Report("1.2.0", NOW, many, has=there), COURSE, SHARE, NOW), "http://x"
+    )
+    assert text.startswith("Hello Odwin, for Night Freight") and "Sync with extra files set aside." in text
+    assert text.count("not of the pack") == MESSAGE_LINES and "and 4 more differences" in text and "Looks" not in text
+    alone = message("Ada", "P", standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, ["It wants runtime 21"]), "http://x")
+    assert alone.count("runtime 21") == 1
+    assert message("Ada", "P", standing(Report("1.2.0", NOW), COURSE, SHARE, NOW), "http://x") == ""

@@ -70,10 +70,10 @@ def test_the_roll_call_follows_reports(world: World) -> None:
     assert called(world)["standing"]["state"] == "not heard from"
     assert report(world)[0] == 200
     assert called(world)["standing"]["state"] == "in step"
-    report(world, **{"mods/lock-ledger/settings.toml": "altered"})
+    report(world, **{"mods/lock-ledger/readme.md": "altered"})
     row = called(world)
     assert row["standing"]["state"] == "differs"
-    assert row["standing"]["differences"][0]["sentence"] == "Lock Ledger: mods/lock-ledger/settings.toml altered"
+    assert row["standing"]["differences"][0]["sentence"] == "Lock Ledger: mods/lock-ledger/readme.md altered"
     report(world)
     edit(world, {"do": "remove", "mod": "heron-almanac"})
     publish(world, "1.1.0")
@@ -143,16 +143,44 @@ def on_stand_in(world: World) -> World:
     return world
 
 
-def test_only_ones_own_stand_in_is_synced_and_once_at_a_time(on_stand_in: World, monkeypatch: Any) -> None:
-    deferred: list[dict] = []
-    monkeypatch.setattr(tasks.sync_stand_in, "defer", lambda **given: deferred.append(given))
-    at = f"/api/installations/{on_stand_in.installation.id}/sync"
-    assert on_stand_in.as_("member").post(at, {"extras_aside": True})[0] == 200
-    assert on_stand_in.as_("member").post(at, {})[0] == 409
-    assert deferred == [{"installation": str(on_stand_in.installation.id), "extras_aside": True}]
+@pytest.fixture
+def deferred(monkeypatch: Any) -> list[dict]:
+    found: list[dict] = []
+    monkeypatch.setattr(tasks.obey, "defer", lambda **given: found.append(given))
+    return found
+
+
+def test_only_ones_own_is_asked_and_for_one_thing_at_a_time(on_stand_in: World, deferred: list[dict]) -> None:
+    at = f"/api/installations/{on_stand_in.installation.id}/orders"
+    assert on_stand_in.as_("owner").post(at, {"what": "sync"})[0] == 404
+    assert on_stand_in.as_("member").post(at, {"what": "sync", "extras_aside": True})[0] == 200
+    assert on_stand_in.as_("member").post(at, {"what": "look"})[0] == 409
+    assert on_stand_in.as_("member").post(at, {"what": "format the disk"})[0] == 422
+    assert deferred == [{"installation": str(on_stand_in.installation.id)}]
+    order = on_stand_in.agent().get("/api/agent/head")[1]["order"]
+    assert order == {"id": 1, "what": "sync", "given": {"extras_aside": True}}
+    agent = on_stand_in.agent()
+    agent.post("/api/agent/order", {"id": 7, "said": "of another order", "refused": False})
+    assert agent.get("/api/agent/head")[1]["order"]
+    agent.post("/api/agent/order", {"id": 1, "said": "Release 1.0.0: 9 new.", "refused": False})
+    assert agent.get("/api/agent/head")[1]["order"] is None
+    page = on_stand_in.as_("member").get(f"/api/installations/{on_stand_in.installation.id}")[1]
+    assert (page["answer"], page["refused"], page["progress"]["phase"]) == ("Release 1.0.0: 9 new.", False, "")
     body = {"code": on_stand_in.code, "name": "Not mine", "machine": "box"}
     assert on_stand_in.as_("stranger").post("/api/installations", body)[0] == 404
     assert not Membership.objects.filter(user=on_stand_in.users["stranger"]).exists()
+
+
+def test_a_machine_of_ones_own_is_asked_only_while_an_agent_watches(world: World) -> None:
+    at = f"/api/installations/{world.installation.id}"
+    status, told = world.as_("member").post(f"{at}/orders", {"what": "sync"})
+    assert status == 409 and "convoy watch" in told["now"]
+    world.agent().get("/api/agent/head")
+    assert world.as_("member").post(f"{at}/orders", {"what": "sync"})[0] == 200
+    assert world.as_("member").post(f"{at}/hold", {"what": "pause"})[0] == 200
+    progress = {"phase": "fetching"}
+    assert world.agent().post("/api/agent/progress", progress)[1] == {"hold": "pause"}
+    assert world.as_("owner").post(f"{at}/hold", {"what": "stop"})[0] == 404
 
 
 def test_a_stand_ins_failure_is_told_in_the_agents_words(on_stand_in: World, monkeypatch: Any) -> None:
@@ -163,8 +191,8 @@ def test_a_stand_ins_failure_is_told_in_the_agents_words(on_stand_in: World, mon
         return subprocess.CompletedProcess(command, 2, "", "The disk is full.\n")
 
     monkeypatch.setattr(tasks.subprocess, "run", run)
-    tasks.sync_stand_in(installation=str(on_stand_in.installation.id))
+    tasks.obey(installation=str(on_stand_in.installation.id))
     assert called(on_stand_in)["progress"]["error"] == "The disk is full."
-    assert "join" in ran[0] and ran[0][-1] == str(stand_in_folder(on_stand_in.installation))
-    tasks.sync_stand_in(installation="00000000-0000-0000-0000-000000000000")
+    assert "join" in ran[0] and str(stand_in_folder(on_stand_in.installation)) in ran[0]
+    tasks.obey(installation="00000000-0000-0000-0000-000000000000")
     assert len(ran) == 1

@@ -18,6 +18,11 @@ MINE = {"owner": 404, "curator": 404, "member": 200, "stranger": 404, "nobody": 
 ANYBODY = {"owner": 200, "curator": 200, "member": 200, "stranger": 200, "nobody": 401}
 OPEN = {**ANYBODY, "nobody": 200}
 
+NOBODYS = "00000000-0000-0000-0000-000000000000"
+NO_FILE = {**dict.fromkeys(SEE, 422), "nobody": 401}
+"""Refused before anybody's rights are asked; with a file they are: tests of listings and of errands in the browser."""
+NEVER = {**SEE, **dict.fromkeys(("owner", "curator", "member"), 404)}
+
 DOORS = [
     ("GET", "/api/health", None, OPEN),
     ("GET", "/api/me", None, OPEN),
@@ -67,7 +72,18 @@ DOORS = [
     ("DELETE", "/api/packs/{pack}/codes/{code}", None, CURATE),
     ("GET", "/api/installations/{installation}", None, MINE),
     ("POST", "/api/installations/{installation}/pairing", None, MINE),
-    ("POST", "/api/installations/{installation}/sync", {}, {**MINE, "member": 422}),
+    ("POST", "/api/installations/{installation}/orders", {"what": "sync"}, {**MINE, "member": 409}),
+    ("POST", "/api/installations/{installation}/hold", {"what": "pause"}, MINE),
+    ("POST", "/api/installations/{installation}/choices", {"trial": True}, MINE),
+    ("POST", "/api/installations/{installation}/brought", None, NO_FILE),
+    ("GET", f"/api/installations/{{installation}}/known/{'0' * 64}", None, MINE),
+    ("POST", "/api/packs/{pack}/releases/1.0.0/withdrawal", {"why": "It eats worlds."}, CURATE),
+    ("POST", "/api/packs/{pack}/listing", None, NO_FILE),
+    ("DELETE", f"/api/packs/{{pack}}/listing/{NOBODYS}", None, NEVER),
+    ("GET", "/api/packs/{pack}/departures", None, SEE),
+    ("POST", "/api/packs/{pack}/departures", {"at": "2030-01-01T20:00:00Z"}, CURATE),
+    ("POST", f"/api/packs/{{pack}}/departures/{NOBODYS}/answer", {"comes": True}, NEVER),
+    ("DELETE", f"/api/packs/{{pack}}/departures/{NOBODYS}", None, {**CURATE, "owner": 404, "curator": 404}),
 ]
 AGENT_DOORS = [
     ("GET", "/api/agent/head"),
@@ -75,6 +91,8 @@ AGENT_DOORS = [
     ("GET", f"/api/agent/own/{'0' * 64}"),
     ("POST", "/api/agent/report"),
     ("POST", "/api/agent/progress"),
+    ("POST", "/api/agent/order"),
+    ("GET", f"/api/agent/known/{'0' * 64}"),
 ]
 
 
@@ -102,7 +120,7 @@ def test_every_door_of_the_api_is_in_the_table() -> None:
         for method in operations
     }
     shapes = [(method, re.sub(r"\{[^}]*\}", "{}", path.split("?")[0])) for method, path, *_ in DOORS]
-    example = r"/(curator|weir-core|1\.0\.0|9|0{64})(?=/|$)"
+    example = r"/(curator|weir-core|1\.0\.0|9|0{64}|0{8}-0{4}-0{4}-0{4}-0{12})(?=/|$)"
     shapes += AGENT_DOORS
     tested = {(method, re.sub(example, "/{}", path)) for method, path in shapes}
     tested |= {("POST", "/api/agent/pair")}

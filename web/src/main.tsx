@@ -20,7 +20,7 @@ const SignIn = lazy(() => import("./places/SignIn"));
 const Start = lazy(() => import("./places/Start"));
 const NewPack = lazy(() => import("./places/NewPack"));
 const Join = lazy(() => import("./places/Join"));
-const Installation = lazy(() => import("./places/Installation"));
+const Installation = lazy(() => import("./places/installation/Installation"));
 const CrewPeople = lazy(() => import("./places/CrewPeople"));
 const PackFrame = lazy(() => import("./places/pack/PackFrame"));
 const Assemble = lazy(() => import("./places/pack/Assemble"));

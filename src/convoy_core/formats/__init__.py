@@ -6,31 +6,26 @@ formats.md, "settings that are read and written"; rules.md, "Conflicts in settin
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from importlib import import_module
 
 from ..errors import ConvoyError
 from .base import Key, Settings, Unreadable, Value
-from .ini import IniSettings
-from .json_text import JsonSettings
-from .properties import PropertiesSettings
-from .toml import TomlSettings
-from .xml import XmlSettings
-from .yaml import YamlSettings
 
 __all__ = ["Key", "Settings", "Unreadable", "Value", "format_of", "open_settings"]
 
-READERS: dict[str, Callable[[str], Settings]] = {
-    ".toml": TomlSettings,
-    ".ini": IniSettings,
-    ".cfg": IniSettings,
-    ".properties": PropertiesSettings,
-    ".json": JsonSettings,
-    ".jsonc": JsonSettings,
-    ".json5": JsonSettings,
-    ".yaml": YamlSettings,
-    ".yml": YamlSettings,
-    ".xml": XmlSettings,
+READERS = {
+    ".toml": ("toml", "TomlSettings"),
+    ".ini": ("ini", "IniSettings"),
+    ".cfg": ("ini", "IniSettings"),
+    ".properties": ("properties", "PropertiesSettings"),
+    ".json": ("json_text", "JsonSettings"),
+    ".jsonc": ("json_text", "JsonSettings"),
+    ".json5": ("json_text", "JsonSettings"),
+    ".yaml": ("yaml", "YamlSettings"),
+    ".yml": ("yaml", "YamlSettings"),
+    ".xml": ("xml", "XmlSettings"),
 }
+"""By file ending: module and class. Loaded when first needed: each brings a library that most commands do without."""
 
 MAX_BYTES = 4 * 1024 * 1024
 """A settings file above this is no settings file, and is replaced as a whole."""
@@ -50,9 +45,10 @@ def open_settings(path: str, data: bytes) -> Settings:
         raise Unreadable(f"{path} is of no format that is known here.", path=path)
     if len(data) > MAX_BYTES:
         raise Unreadable(f"{path} is larger than {MAX_BYTES // 2**20} MB.", path=path)
+    module, name = reader
     try:
-        text = data.decode("utf-8")
-        return reader(text)
+        opened: Settings = getattr(import_module(f".{module}", __name__), name)(data.decode("utf-8"))
+        return opened
     except ConvoyError:
         raise
     # A parser that is fed somebody's broken file may raise anything; to us it is all one: it cannot be read.

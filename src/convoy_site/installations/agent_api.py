@@ -1,13 +1,14 @@
 """What agents ask and tell. An agent shows a token, and sees nothing but its own installation's pack."""
 
-from typing import Annotated, Literal
+from datetime import datetime
+from typing import Annotated, Any, Literal
 
 from django.core.files.storage import default_storage
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from ninja import Path, Router, Schema
 from ninja.security import HttpBearer
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
@@ -16,11 +17,12 @@ from ..catalogue import own
 from ..catalogue.models import Source
 from ..people.rights import NotFound
 from ..releases.keys import public_key
-from ..releases.services import newest_release
+from ..releases.services import releases_of
 from ..sending import send_file
 from ..shapes import Done, Short
-from . import services
+from . import asking, services
 from .models import Installation
+from .standings import followed, target_of
 
 MAX_DEVIATIONS = 10_000
 """Paths in one report. An agent with more sends that many: nobody reads further, and the state is the same."""
@@ -51,26 +53,165 @@ class Paired(Schema):
     side: Literal["player", "server"]
 
 
+class OrderOut(Schema):
+    id: int
+    what: str
+    given: dict[str, Any]
+
+
 class Head(Schema):
-    """The pack's newest release, and where its sources are now; one that begins with `/` is this site."""
+    """`number`: the release that this installation follows by its member's choice, `newest` the pack's own. Sources:
+    where they are now; one that begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
+    """
 
     number: str
+    newest: str
     sources: dict[str, str]
+    left_out: list[str]
+    line: int
+    most: int
+    order: OrderOut | None
+
+
+def _no_null(text: str) -> str:
+    """The database keeps every character but one."""
+    if "\x00" in text:
+        raise ValueError("a null character is not allowed")
+    return text
+
+
+Plain = Annotated[str, AfterValidator(_no_null)]
+Text = Annotated[Plain, Field(max_length=600)]
+Path300 = Annotated[Plain, Field(max_length=300)]
+Paths = Annotated[list[Path300], Field(max_length=200)]
+Count = Annotated[int, Field(ge=0, lt=2**53)]
+
+
+class MachineIn(Schema):
+    memory_mb: Count
+    disk_free: Count
+    runtimes: Annotated[list[Annotated[Plain, Field(max_length=20)]], Field(max_length=20)]
+    system: Annotated[Plain, Field(max_length=40)]
+
+
+class WorldIn(Schema):
+    sentence: Text
+    note: Text
+
+
+class PlanIn(Schema):
+    release: Short
+    counts: Annotated[dict[Literal["place", "replace", "merge", "aside", "remove"], Count], Field(max_length=5)]
+    left_alone: Count
+    merged: Paths
+    mine: Paths
+    aside: Paths
+    extras: Paths
+    fetch: Count
+    fetch_bytes: Count
+    place_bytes: Count
+    seconds: Annotated[int, Field(ge=-1, lt=2**31)]
+    worlds: Annotated[list[WorldIn], Field(max_length=200)]
+
+
+class StepIn(Schema):
+    id: Annotated[Plain, Field(max_length=80)]
+    text: Annotated[Plain, Field(max_length=2000)]
+    check: Literal["none", "exists", "changed"]
+    path: Path300
+    done: bool
+    seen: bool
+
+
+class BackupIn(Schema):
+    id: Annotated[str, Field(pattern=r"^[0-9-]{10,60}$")]
+    made_at: datetime
+    why: Annotated[Plain, Field(max_length=200)]
+    release: Short
+    by_hand: bool
+    files: Count
+    size: Count
+
+
+class SettingIn(Schema):
+    key: Text
+    mine: Text
+    new: Text
+
+
+class NoteIn(Schema):
+    path: Path300
+    changed: Annotated[list[Text], Field(max_length=2000)] = []
+    kept: Annotated[list[SettingIn], Field(max_length=2000)] = []
+    overruled: Annotated[list[SettingIn], Field(max_length=2000)] = []
+    problem: Text = ""
+    beside: Annotated[Plain, Field(max_length=320)] = ""
+
+
+class HistoryIn(Schema):
+    id: Short
+    before: Short
+    release: Short
+    counts: Annotated[dict[Annotated[Plain, Field(max_length=20)], Count], Field(max_length=10)]
+    moved: Paths
+    notes: Annotated[list[NoteIn], Field(max_length=200)]
+    backup: Annotated[Plain, Field(max_length=60)]
+    undoes: bool
+
+
+class StrayedIn(Schema):
+    path: Path300
+    key: Annotated[Plain, Field(max_length=200)]
+    wanted: Annotated[Plain, Field(max_length=200)]
+    there: Annotated[Plain, Field(max_length=200)]
+
+
+class AboutIn(Schema):
+    """What an agent tells beside its deviations (`convoy_agent.telling`). Kept as it stands, within these bounds."""
+
+    at: datetime
+    machine: MachineIn
+    plan: PlanIn
+    errands: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=2000)]
+    errand_minutes: Count
+    strayed: Annotated[list[StrayedIn], Field(max_length=200)]
+    found: Annotated[dict[Path300, Annotated[str, Field(pattern="^[0-9a-f]{64}$")]], Field(max_length=200)]
+    choices: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=500)]
+    steps: Annotated[list[StepIn], Field(max_length=50)]
+    backups: Annotated[list[BackupIn], Field(max_length=30)]
+    history: Annotated[list[HistoryIn], Field(max_length=30)]
 
 
 class ReportIn(Schema):
     release: Short
-    deviations: Annotated[dict[Annotated[str, Field(max_length=300)], Deviation], Field(max_length=MAX_DEVIATIONS)]
-    fingerprint: Annotated[str, Field(max_length=9)] = ""
+    deviations: Annotated[dict[Path300, Deviation], Field(max_length=MAX_DEVIATIONS)]
+    fingerprint: Annotated[Plain, Field(max_length=9)] = ""
+    about: AboutIn | None = None
+
+
+class OrderDone(Schema):
+    id: int
+    said: Annotated[Plain, Field(max_length=2000)]
+    refused: bool
+
+
+class HoldOut(Schema):
+    """What the member asks meanwhile: `pause`, `stop`, or nothing."""
+
+    hold: str
+
+
+class Known(Schema):
+    name: str
 
 
 class ProgressIn(Schema):
-    phase: Literal["fetching", "placing", "checking", "stopped"]
+    phase: Literal["fetching", "placing", "checking", "stopped", "paused", "waiting for errands"]
     what: Short = ""
     done: Annotated[int, Field(ge=0, lt=2**53)] = 0
     total: Annotated[int, Field(ge=0, lt=2**53)] = 0
     seconds_left: Annotated[int, Field(ge=-1, lt=2**31)] = -1
-    error: Annotated[str, Field(max_length=2000)] = ""
+    error: Annotated[Plain, Field(max_length=2000)] = ""
 
 
 @router.post("/agent/pair", auth=None, response=Paired, operation_id="agent_pair")
@@ -91,12 +232,35 @@ def pair(request: HttpRequest, body: PairIn) -> Paired:
 @router.get("/agent/head", response=Head, operation_id="agent_head")
 def head(request: HttpRequest) -> Head:
     installation: Installation = request.auth
-    newest = newest_release(installation.pack)
-    if newest is None:
-        raise NotFound(f"{installation.pack.name} has no release yet.", now="Come back when one is published.")
     pack = installation.pack
+    releases = list(releases_of(pack).select_related("withdrawal"))
+    target = target_of(installation, releases)
+    if target is None:
+        raise NotFound(f"{pack.name} has no release yet.", now="Come back when one is published.")
+    services.seen_watching(installation)
     shown = Source.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
-    return Head(number=newest.number, sources=dict(shown.values_list("id", "address")))
+    return Head(
+        number=target.number,
+        newest=followed(installation, releases)[0].number,
+        sources=dict(shown.values_list("id", "address")),
+        left_out=installation.left_out,
+        line=installation.line_kb,
+        most=installation.most_mb,
+        order=OrderOut(**installation.order) if installation.order else None,
+    )
+
+
+@router.post("/agent/order", response=Done, operation_id="agent_order")
+def order(request: HttpRequest, body: OrderDone) -> Done:
+    """How an order went that the head gave."""
+    asking.order_done(request.auth, body.id, body.said, body.refused)
+    return Done()
+
+
+@router.get("/agent/known/{sha256}", response=Known, operation_id="agent_known")
+def known(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> Known:
+    """Which build an archive is, so that a member who brings a wrong one is told which."""
+    return Known(name=services.known_archive(request.auth.pack, sha256))
 
 
 @router.get("/agent/own/{sha256}", operation_id="agent_own_file")
@@ -126,11 +290,20 @@ def release(request: HttpRequest, number: Short) -> HttpResponse:
 
 @router.post("/agent/report", response=Done, operation_id="agent_report")
 def report(request: HttpRequest, body: ReportIn) -> Done:
-    services.take_report(request.auth, body.release, body.deviations, body.fingerprint)
+    about = body.about.model_dump(mode="json", exclude={"strayed", "found"}) if body.about else {}
+    told = services.Told(
+        body.release,
+        body.deviations,
+        body.fingerprint,
+        [row.dict() for row in body.about.strayed] if body.about else [],
+        body.about.found if body.about else {},
+        about,
+    )
+    services.take_report(request.auth, told)
     return Done()
 
 
-@router.post("/agent/progress", response=Done, operation_id="agent_progress")
-def progress(request: HttpRequest, body: ProgressIn) -> Done:
+@router.post("/agent/progress", response=HoldOut, operation_id="agent_progress")
+def progress(request: HttpRequest, body: ProgressIn) -> HoldOut:
     services.take_progress(request.auth, body.dict())
-    return Done()
+    return HoldOut(hold=request.auth.hold)

@@ -1,47 +1,77 @@
-"""Joining, the member's page, the roll call, and the line."""
+"""A member's own installations: joining, the page of one, what is asked of it, and its machines."""
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import File, Router, Schema, UploadedFile
+from pydantic import Field
 
 from convoy_core.diff import changes
-from convoy_core.model import Side
+from convoy_core.errands import what_to_do
+from convoy_core.errors import MalformedInput
+from convoy_core.lock import LockedBuild
+from convoy_core.model import AUTOMATIC_PICKUPS
 from convoy_core.signing import key_fingerprint
 
+from ..catalogue.models import Source
 from ..packs.api import ChangeOut
-from ..packs.models import Pack
-from ..packs.services import pack_for
-from ..people.models import Membership, User
-from ..people.rights import Action
 from ..releases.api import ReleaseRow, release_row
 from ..releases.keys import public_key
 from ..releases.models import Release
-from ..releases.services import pending_changes, recipe_of, releases_of
+from ..releases.services import recipe_of, releases_of
 from ..shapes import Done, Name, Short
-from . import services
+from . import asking, services
+from .bringing import bring
 from .models import Installation
+from .standings import Stood, share_of, stand, target_of
 
 router = Router(tags=["installations"])
 
 
+class StrayedOut(Schema):
+    path: str
+    key: str
+    wanted: str
+    there: str
+
+
 class DifferenceOut(Schema):
+    """`version` is the build as the release has it, `has` the one that lies there instead, where it is known."""
+
     name: str
     what: str
     paths: list[str]
     counts: bool
     sentence: str
+    version: str
+    has: str
+    strayed: list[StrayedOut]
 
 
 class StandingOut(Schema):
-    """`state` in words; `to_do` is what this machine's person has to do, empty when nothing."""
+    """`state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began."""
 
     state: str
     behind: int
     differences: list[DifferenceOut]
     to_do: str
+    since: datetime | None
+
+
+class FitOut(Schema):
+    """MB. `figure`: memory to give the game here; `obstacles`: why it cannot run; `remarks`: what is tight."""
+
+    machine: int
+    minimum: int
+    recommended: int
+    figure: int
+    disk_free: int
+    runtime: str
+    runtimes: list[str]
+    obstacles: list[str]
+    remarks: list[str]
 
 
 class ProgressOut(Schema):
@@ -65,9 +95,111 @@ class InstallationRow(Schema):
     side: str
     release: str
     current: str
+    target: str
     heard_at: datetime | None
     standing: StandingOut
     progress: ProgressOut
+
+
+class WorldOut(Schema):
+    sentence: str
+    note: str
+
+
+class PlanOut(Schema):
+    """What a sync would do, by the agent's last look. Paths are cut to 200 of a kind; counts are whole."""
+
+    release: str
+    place: int
+    replace: int
+    merge: int
+    remove: int
+    left_alone: int
+    merged: list[str]
+    mine: list[str]
+    aside: list[str]
+    extras: list[str]
+    fetch: int
+    fetch_bytes: int
+    place_bytes: int
+    seconds: int
+    worlds: list[WorldOut]
+
+
+class ErrandOut(Schema):
+    mod: str
+    name: str
+    version: str
+    file: str
+    size: int
+    sha256: str
+    source: str
+    page: str
+    pickup: str
+    instructions: str
+
+
+class ChoiceOut(Schema):
+    """An optional mod. `fresh`: its member has not been asked about it yet."""
+
+    mod: str
+    name: str
+    version: str
+    advice: str
+    size: int
+    taken: bool
+    fresh: bool
+
+
+class StepOut(Schema):
+    """`seen`: the agent's own check says that it is done."""
+
+    id: str
+    text: str
+    check: str
+    path: str
+    done: bool
+    seen: bool
+
+
+class BackupOut(Schema):
+    id: str
+    made_at: datetime
+    why: str
+    release: str
+    by_hand: bool
+    files: int
+    size: int
+
+
+class SettingOut(Schema):
+    key: str
+    mine: str
+    new: str
+
+
+class NoteOut(Schema):
+    """What merging did to one settings file: `kept` is the member's, `overruled` what must match."""
+
+    path: str
+    changed: list[str] = []
+    kept: list[SettingOut] = []
+    overruled: list[SettingOut] = []
+    problem: str = ""
+    beside: str = ""
+
+
+class HistoryOut(Schema):
+    """One sync that changed something. `id` begins with its date."""
+
+    id: str
+    before: str
+    release: str
+    counts: dict[str, int]
+    moved: list[str]
+    notes: list[NoteOut]
+    backup: str
+    undoes: bool
 
 
 class InstallationPage(InstallationRow):
@@ -77,9 +209,27 @@ class InstallationPage(InstallationRow):
     wanted_fingerprint: str
     paired: bool
     machine: str
+    watching: bool
+    by_listing: bool
+    looked_at: str
+    """When the plan was made; empty while nobody looked."""
     changes: list[ChangeOut]
-    """What the current release has that this installation's has not."""
+    """What the followed release has that this installation's has not."""
+    plan: PlanOut | None
+    errands: list[ErrandOut]
+    errand_minutes: int
+    choices: list[ChoiceOut]
+    steps: list[StepOut]
+    backups: list[BackupOut]
+    history: list[HistoryOut]
+    fit: FitOut
     releases: list[ReleaseRow]
+    stays_at: str
+    trial: bool
+    line_kb: int
+    most_mb: int
+    answer: str
+    refused: bool
 
 
 class JoinIn(Schema):
@@ -95,8 +245,40 @@ class PairingOut(Schema):
     until: datetime
 
 
-class SyncIn(Schema):
+class OrderIn(Schema):
+    """What is asked of the agent. Which fields count depends on `what`; the agent checks them again."""
+
+    what: Literal["look", "sync", "undo", "back up", "restore", "drop backup", "step", "leave"]
     extras_aside: bool = False
+    only: list[Annotated[str, Field(max_length=300)]] = Field(default=[], max_length=2_000)
+    anyway: bool = False
+    thorough: bool = False
+    backup: Short = ""
+    step: Short = ""
+    done: bool = True
+    keep_all: bool = False
+
+
+class HoldIn(Schema):
+    what: Literal["", "pause", "stop"]
+
+
+class ChoicesIn(Schema):
+    """What is left out stays as it is."""
+
+    stays_at: Short | None = None
+    trial: bool | None = None
+    left_out: list[Name] | None = Field(default=None, max_length=500)
+    asked_about: list[Name] | None = Field(default=None, max_length=500)
+    line_kb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+    most_mb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+
+
+class BroughtOut(Schema):
+    """What a dropped file is: the errand that it does (`mod`), or what else it is, in words."""
+
+    mod: str
+    said: str
 
 
 class MachineOut(Schema):
@@ -105,74 +287,48 @@ class MachineOut(Schema):
     memory_mb: int
 
 
-class CalledRow(Schema):
-    """One row of the roll call."""
-
-    installation: UUID
-    person: str
-    name: str
-    mine: bool
-    side: str
-    release: str
-    heard_at: datetime | None
-    fingerprint: str
-    standing: StandingOut
-    progress: ProgressOut
-
-
-class RollCall(Schema):
-    """`without` names people of the crew that have no installation of this pack."""
-
-    current: str
-    fingerprint: str
-    rows: list[CalledRow]
-    without: list[str]
-
-
-class LineMark(Schema):
-    number: str
-    channel: str
-    published_at: datetime
-    changes: int
-
-
-class LinePerson(Schema):
-    """Somebody on the line: at which release (empty: none yet), in which state."""
-
-    installation: UUID
-    person: str
-    initials: str
-    name: str
-    server: bool
-    mine: bool
-    release: str
-    state: str
-    to_do: str
-
-
-class TheLine(Schema):
-    """The line: releases oldest first, the draft's pending changes, and who stands where."""
-
-    marks: list[LineMark]
-    pending: int
-    people: list[LinePerson]
-
-
-def _standing_out(standing: services.Standing) -> StandingOut:
+def standing_out(stood: Stood) -> StandingOut:
+    found = stood.standing
     return StandingOut(
-        state=standing.state,
-        behind=standing.behind,
-        to_do=standing.to_do,
+        state=found.state,
+        behind=found.behind,
+        to_do=found.to_do,
+        since=stood.since,
         differences=[
             DifferenceOut(
-                name=one.name, what=one.what, paths=list(one.paths[:50]), counts=one.counts, sentence=one.sentence()
+                name=one.name,
+                what=one.what,
+                paths=list(one.paths[:50]),
+                counts=one.counts,
+                sentence=one.sentence(),
+                version=one.version,
+                has=one.has,
+                strayed=[
+                    StrayedOut(path=row.path, key=row.key, wanted=row.wanted, there=row.there) for row in one.strayed
+                ],
             )
-            for one in standing.differences
+            for one in found.differences
         ],
     )
 
 
-def _row(stood: services.Stood, current: str) -> dict:
+def fit_out(stood: Stood) -> FitOut:
+    told = stood.installation.about.get("machine", {})
+    needed = recipe_of(stood.current.pk).needed if stood.current else None
+    return FitOut(
+        machine=told.get("memory_mb", 0),
+        disk_free=told.get("disk_free", 0),
+        runtimes=told.get("runtimes", []),
+        minimum=needed.minimum if needed else 0,
+        recommended=needed.recommended if needed else 0,
+        runtime=needed.runtime if needed else "",
+        figure=stood.verdict.figure,
+        obstacles=list(stood.verdict.obstacles),
+        remarks=list(stood.verdict.remarks),
+    )
+
+
+def _row(stood: Stood) -> dict[str, Any]:
     one = stood.installation
     return {
         "id": one.id,
@@ -183,9 +339,10 @@ def _row(stood: services.Stood, current: str) -> dict:
         "crew": one.pack.crew.name,
         "side": one.side,
         "release": one.release.number if one.release else "",
-        "current": current,
+        "current": stood.current.number if stood.current else "",
+        "target": stood.target.number if stood.target else "",
         "heard_at": one.heard_at,
-        "standing": _standing_out(stood.standing),
+        "standing": standing_out(stood),
         "progress": ProgressOut(**services.current_progress(one)),
     }
 
@@ -193,25 +350,18 @@ def _row(stood: services.Stood, current: str) -> dict:
 @router.post("/installations", response=InstallationRow, operation_id="join")
 def join(request: HttpRequest, body: JoinIn) -> InstallationRow:
     made = services.join(request.user, body.code, body.name, body.side, body.machine)
-    releases = list(releases_of(made.pack))
-    return InstallationRow(**_row(services.stand(made.pack, [made], releases)[0], releases[0].number))
+    return InstallationRow(**_row(stand([made], _releases(made))[0]))
 
 
 @router.get("/installations", response=list[InstallationRow], operation_id="installations")
 def installations(request: HttpRequest) -> list[InstallationRow]:
     """One's own installations."""
-    mine = list(_shown(Installation.objects.filter(member=request.user)))
+    mine = list(shown(Installation.objects.filter(member=request.user)))
     releases: dict[UUID, list[Release]] = {}
-    for release in (
-        Release.objects.filter(pack__in={one.pack_id for one in mine}).only("number", "pack").order_by("-pk")
-    ):
+    found = Release.objects.filter(pack__in={one.pack_id for one in mine}).select_related("withdrawal")
+    for release in found.only("number", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):
         releases.setdefault(release.pack_id, []).append(release)
-    rows = []
-    for one in mine:
-        of_pack = releases.get(one.pack_id, [])
-        stood = services.stand(one.pack, [one], of_pack)[0]
-        rows.append(InstallationRow(**_row(stood, of_pack[0].number if of_pack else "")))
-    return rows
+    return [InstallationRow(**_row(stand([one], releases.get(one.pack_id, []))[0])) for one in mine]
 
 
 @router.get("/machines", response=list[MachineOut], operation_id="machines")
@@ -223,28 +373,105 @@ def machines(request: HttpRequest) -> list[MachineOut]:
 @router.get("/installations/{installation_id}", response=InstallationPage, operation_id="installation")
 def installation(request: HttpRequest, installation_id: UUID) -> InstallationPage:
     one = services.installation_for(request.user, installation_id)
-    releases = list(releases_of(one.pack).select_related("published_by"))
-    stood = services.stand(one.pack, [one], releases)[0]
-    newest = releases[0] if releases else None
+    releases = _releases(one)
+    stood = stand([one], releases)[0]
+    target, about = stood.target, one.about
     return InstallationPage(
-        **_row(stood, newest.number if newest else ""),
-        base=newest.base_text if newest else "",
+        **_row(stood),
+        base=target.base_text if target else "",
         key=key_fingerprint(public_key()),
         fingerprint=one.fingerprint,
-        wanted_fingerprint=newest.fingerprint if newest else "",
+        wanted_fingerprint=target.fingerprint if target else "",
         paired=bool(one.token_hash),
         machine=one.machine.name if one.machine else "",
-        changes=_to_come(one, newest),
+        watching=asking.is_watching(one),
+        by_listing=one.by_listing,
+        looked_at=about.get("at", ""),
+        changes=_to_come(one, target),
+        plan=_plan(about.get("plan"), target),
+        errands=_errands(one, target),
+        errand_minutes=about.get("errand_minutes", 0),
+        choices=_choices(one, target),
+        steps=[StepOut(**row) for row in about.get("steps", [])],
+        backups=[BackupOut(**row) for row in about.get("backups", [])],
+        history=[HistoryOut(**row) for row in about.get("history", [])],
+        fit=fit_out(stood),
         releases=[ReleaseRow(**release_row(release)) for release in releases],
+        stays_at=next((release.number for release in releases if release.pk == one.stays_at_id), ""),
+        trial=one.trial,
+        line_kb=one.line_kb,
+        most_mb=one.most_mb,
+        answer=one.answer.get("said", ""),
+        refused=bool(one.answer.get("refused")),
     )
 
 
-def _to_come(one: Installation, newest: Release | None) -> list[ChangeOut]:
-    if newest is None or one.release_id == newest.pk:
+def _releases(one: Installation) -> list[Release]:
+    return list(releases_of(one.pack).select_related("published_by", "withdrawal"))
+
+
+def _to_come(one: Installation, target: Release | None) -> list[ChangeOut]:
+    if target is None or one.release_id == target.pk:
         return []
-    side = Side(one.side)
-    before = recipe_of(one.release_id).lock.share(side) if one.release_id else None
-    return [ChangeOut(**change.as_data()) for change in changes(before, recipe_of(newest.pk).lock.share(side)).mods]
+    before = share_of(one, recipe_of(one.release_id)) if one.release_id else None
+    after = share_of(one, recipe_of(target.pk))
+    return [ChangeOut(**change.as_data()) for change in changes(before, after).mods]
+
+
+def _plan(told: dict[str, Any] | None, target: Release | None) -> PlanOut | None:
+    """The agent's plan, while it is one for the release that is followed now."""
+    if not told or target is None or told["release"] != target.number:
+        return None
+    counts = told["counts"]
+    kept = {name: value for name, value in told.items() if name != "counts"}
+    return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "remove")})
+
+
+def _errands(one: Installation, target: Release | None) -> list[ErrandOut]:
+    wanted = set(one.about.get("errands", ()))
+    if not wanted or target is None:
+        return []
+    builds = [
+        build
+        for build in recipe_of(target.pk).lock.builds
+        if build.mod in wanted and build.pickup not in AUTOMATIC_PICKUPS
+    ]
+    sources = {row.pk: row for row in Source.objects.filter(pk__in={build.source for build in builds})}
+    return [_errand(build, sources.get(build.source)) for build in builds]
+
+
+def _errand(build: LockedBuild, source: Source | None) -> ErrandOut:
+    return ErrandOut(
+        mod=build.mod,
+        name=build.name,
+        version=build.version,
+        file=build.archive.name,
+        size=build.archive.size,
+        sha256=build.archive.sha256,
+        source=source.name if source else build.source,
+        page=f"{source.address.rstrip('/')}/{build.page}" if source else "",
+        pickup=build.pickup,
+        instructions=what_to_do(build),
+    )
+
+
+def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
+    if target is None:
+        return []
+    # Asked of the whole share: what is left out is a choice still.
+    share = recipe_of(target.pk).lock.share(services.side_of(one))
+    return [
+        ChoiceOut(
+            mod=build.mod,
+            name=build.name,
+            version=build.version,
+            advice=build.advice,
+            size=build.archive.size,
+            taken=build.mod not in one.left_out,
+            fresh=build.mod not in one.asked_about,
+        )
+        for build in share.choices
+    ]
 
 
 @router.post("/installations/{installation_id}/pairing", response=PairingOut, operation_id="pairing")
@@ -253,105 +480,57 @@ def pairing(request: HttpRequest, installation_id: UUID) -> PairingOut:
     return PairingOut(command=made.command, code=made.code, until=made.until)
 
 
-@router.post("/installations/{installation_id}/sync", response=Done, operation_id="sync")
-def sync(request: HttpRequest, installation_id: UUID, body: SyncIn) -> Done:
-    services.start_sync(request.user, installation_id, body.extras_aside)
+@router.post("/installations/{installation_id}/orders", response=Done, operation_id="order")
+def order(request: HttpRequest, installation_id: UUID, body: OrderIn) -> Done:
+    """Asks the installation's agent for something. What came of it shows on the page."""
+    given = body.dict(exclude={"what"}, exclude_defaults=True)
+    if body.what == "step":
+        given["done"] = body.done
+    asking.ask(request.user, installation_id, body.what, given)
     return Done()
 
 
-def _shown(found):
+@router.post("/installations/{installation_id}/hold", response=Done, operation_id="hold_sync")
+def hold(request: HttpRequest, installation_id: UUID, body: HoldIn) -> Done:
+    """Pauses, stops, or lets go on what the agent is doing."""
+    asking.hold(request.user, installation_id, body.what)
+    return Done()
+
+
+@router.post("/installations/{installation_id}/choices", response=Done, operation_id="choose")
+def choose(request: HttpRequest, installation_id: UUID, body: ChoicesIn) -> Done:
+    asking.choose(request.user, installation_id, asking.Choices(**body.dict()))
+    return Done()
+
+
+@router.post("/installations/{installation_id}/brought", response=BroughtOut, operation_id="brought")
+def brought(request: HttpRequest, installation_id: UUID, file: File[UploadedFile]) -> BroughtOut:
+    """A dropped file for an errand, on a stand-in machine: put where its agent looks, when it is a wanted one."""
+    one = services.installation_for(request.user, installation_id)
+    if one.machine is None:
+        raise MalformedInput(
+            "Files are not sent through the site.",
+            "This installation is on a machine of your own.",
+            "Leave the file in your downloads: the agent recognises it there.",
+        )
+    found = bring(one, target_of(one, _releases(one)), file)
+    return BroughtOut(mod=found.mod, said=found.said)
+
+
+class NamedOut(Schema):
+    """Which build a file is, in words; empty when no source has it."""
+
+    name: str
+
+
+@router.get("/installations/{installation_id}/known/{sha256}", response=NamedOut, operation_id="known_file")
+def known_file(request: HttpRequest, installation_id: UUID, sha256: Short) -> NamedOut:
+    """Which build a file is that was hashed in the browser."""
+    one = services.installation_for(request.user, installation_id)
+    return NamedOut(name=services.known_archive(one.pack, sha256))
+
+
+def shown(found):
     return found.select_related("pack__crew", "member", "machine", "release").defer(
         "release__document", "release__signature", "release__public_key", "release__changes"
     )
-
-
-def _called(request: HttpRequest, pack: Pack, releases: list[Release]) -> list[CalledRow]:
-    rows = []
-    for stood in services.stand(pack, _shown(pack.installations.all()), releases):
-        one = stood.installation
-        rows.append(
-            CalledRow(
-                installation=one.id,
-                person=one.member.shown,
-                name=one.name,
-                mine=one.member_id == request.user.pk,
-                side=one.side,
-                release=one.release.number if one.release else "",
-                heard_at=one.heard_at,
-                fingerprint=one.fingerprint,
-                standing=_standing_out(stood.standing),
-                progress=ProgressOut(**services.current_progress(one)),
-            )
-        )
-    return rows
-
-
-@router.get("/packs/{pack_id}/roll-call", response=RollCall, operation_id="roll_call")
-def roll_call(request: HttpRequest, pack_id: UUID) -> RollCall:
-    """Everybody against the newest release. A fixed number of queries, whatever the crew's size."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
-    releases = list(releases_of(pack))
-    with_one = pack.installations.values("member")
-    without = User.objects.filter(memberships__crew=pack.crew).exclude(pk__in=with_one).order_by("username")
-    return RollCall(
-        current=releases[0].number if releases else "",
-        fingerprint=releases[0].fingerprint if releases else "",
-        rows=_called(request, pack, releases),
-        without=[user.shown for user in without],
-    )
-
-
-@router.get("/packs/{pack_id}/line", response=TheLine, operation_id="line")
-def line(request: HttpRequest, pack_id: UUID) -> TheLine:
-    pack = pack_for(request.user, pack_id, Action.SEE)
-    releases = list(releases_of(pack))
-    people = [
-        LinePerson(
-            installation=row.installation,
-            person=row.person,
-            initials="".join(word[0] for word in row.person.split()[:2]).upper(),
-            name=row.name,
-            server=row.side == "server",
-            mine=row.mine,
-            release=row.release,
-            state=row.standing.state,
-            to_do=row.standing.to_do,
-        )
-        for row in _called(request, pack, releases)
-    ]
-    marks = [
-        LineMark(number=one.number, channel=one.channel, published_at=one.published_at, changes=len(one.changes))
-        for one in reversed(releases)
-    ]
-    return TheLine(marks=marks, pending=len(pending_changes(pack.draft)[0]), people=people)
-
-
-class Found(Schema):
-    """Something the command palette can go to."""
-
-    what: Literal["pack", "person", "installation"]
-    name: str
-    hint: str
-    address: str
-
-
-@router.get("/find", response=list[Found], operation_id="find")
-def find(request: HttpRequest, text: Short) -> list[Found]:
-    """Packs, people and own installations by part of their name; at most 8 of each."""
-    crews = Membership.objects.filter(user=request.user).values("crew")
-    packs = Pack.objects.filter(crew__in=crews, name__icontains=text).select_related("crew")[:8]
-    people = Membership.objects.filter(crew__in=crews).select_related("user", "crew")
-    people = [one for one in people.order_by("user__username") if text.casefold() in one.user.shown.casefold()][:8]
-    mine = Installation.objects.filter(member=request.user, name__icontains=text).select_related("pack")[:8]
-    found = [
-        Found(what="pack", name=one.name, hint=one.crew.name, address=f"/packs/{one.id}/assemble") for one in packs
-    ]
-    found += [
-        Found(what="person", name=one.user.shown, hint=f"{one.role}, {one.crew.name}", address=f"/crews/{one.crew_id}")
-        for one in people
-    ]
-    found += [
-        Found(what="installation", name=one.name, hint=one.pack.name, address=f"/installations/{one.id}")
-        for one in mine
-    ]
-    return found

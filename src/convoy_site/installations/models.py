@@ -2,6 +2,7 @@
 
 import uuid
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from ..packs.models import Pack
@@ -16,6 +17,37 @@ class StandInMachine(models.Model):
     name = models.CharField(max_length=60)
     owner = models.ForeignKey(User, models.CASCADE, related_name="machines")
     memory_mb = models.PositiveIntegerField()
+    runtimes = ArrayField(models.CharField(max_length=20), default=list)
+    disk_free = models.PositiveBigIntegerField(default=0)
+    """Bytes that it says are free; 0: what the folder's own disk has."""
+
+
+class Departure(models.Model):
+    """A date to play, and the release that it needs."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    pack = models.ForeignKey(Pack, models.CASCADE, related_name="departures")
+    at = models.DateTimeField()
+    release = models.ForeignKey(Release, models.PROTECT, null=True, related_name="+")
+    """Empty: whatever is current then."""
+    note = models.CharField(max_length=300, blank=True)
+    set_by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    set_at = models.DateTimeField(auto_now_add=True)
+    called_off = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["at"]
+
+
+class Coming(models.Model):
+    """What somebody of the crew answered to a departure."""
+
+    departure = models.ForeignKey(Departure, models.CASCADE, related_name="answers")
+    user = models.ForeignKey(User, models.CASCADE, related_name="+")
+    comes = models.BooleanField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["departure", "user"], name="one_answer_per_person")]
 
 
 class Installation(models.Model):
@@ -39,6 +71,37 @@ class Installation(models.Model):
     deviations = models.JSONField(default=dict)
     """Path to missing, altered or extra."""
     fingerprint = models.CharField(max_length=9, blank=True)
+    strayed = models.JSONField(default=list)
+    """Enforced settings that say something else: path, key, wanted, there."""
+    has = models.JSONField(default=dict)
+    """For altered and extra files: the build that they are of, where it is known, by path."""
+    about = models.JSONField(default=dict)
+    """What else the agent told: machine, plan, errands, steps, backups, history (`agent_api.AboutIn`)."""
+    since = models.DateTimeField(null=True)
+    """Since when it deviates as it does; empty while it does not."""
+    stays_at = models.ForeignKey(Release, models.PROTECT, null=True, related_name="+")
+    """The release that its member chose to stay at; empty: whatever is newest."""
+    trial = models.BooleanField(default=False)
+    """Whether it follows trial releases too."""
+    left_out = ArrayField(models.CharField(max_length=80), default=list)
+    """Optional mods that its member does without."""
+    asked_about = ArrayField(models.CharField(max_length=80), default=list)
+    """Optional mods that its member has seen: others are offered as new."""
+    line_kb = models.PositiveIntegerField(default=0)
+    """KB a second that fetching may take; 0: all there is."""
+    most_mb = models.PositiveIntegerField(default=0)
+    """MB that one sync may fetch without being asked about; 0: any."""
+    order = models.JSONField(default=dict)
+    """What was asked for on the page and is not done yet: id, what, given. Empty when nothing."""
+    answer = models.JSONField(default=dict)
+    """How the last order went: what, said, refused."""
+    orders = models.PositiveIntegerField(default=0)
+    hold = models.CharField(max_length=10, blank=True)
+    """`pause` or `stop`, asked for while the agent works."""
+    watched_at = models.DateTimeField(null=True)
+    """When an agent last asked what to do."""
+    by_listing = models.BooleanField(default=False)
+    """Told by a listing that somebody handed in, not by an agent."""
     progress = models.JSONField(default=dict)
     """What the agent is doing: phase, done and total bytes, seconds left, what, error. Empty at rest."""
     progress_at = models.DateTimeField(null=True)

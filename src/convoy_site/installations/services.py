@@ -1,11 +1,11 @@
-"""What is done with installations: joined, paired, reported, synced on a stand-in machine; and where each stands."""
+"""What is done with installations: joined, paired, heard from. Where each stands is told by `standings`."""
 
 import hashlib
 import secrets
-from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 from uuid import UUID
 
 from django.conf import settings
@@ -15,16 +15,20 @@ from django.utils import timezone
 
 from convoy_core.codes import JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
 from convoy_core.errors import BadCode, ConvoyError
+from convoy_core.lock import Lock
 from convoy_core.model import Side
-from convoy_core.rollcall import Deviation, Report, Standing, standing
+from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
+from convoy_core.takeover import mark
 
+from ..catalogue.models import Build
+from ..catalogue.services import shelf
 from ..packs.models import Pack
 from ..people.models import User
 from ..people.rights import NotFound
 from ..people.services import bring_aboard, count_try
 from ..releases.keys import public_key
-from ..releases.models import JoinCode, Release
+from ..releases.models import JoinCode
 from ..releases.services import open_code, recipe_of, releases_of
 from .models import Installation
 
@@ -41,14 +45,12 @@ class NameTaken(ConvoyError):
     code = "name-taken"
 
 
-class NoStandIn(ConvoyError):
-    """The installation is on a real machine, where only its owner starts the agent."""
-
-    code = "no-stand-in"
-
-
 class Busy(ConvoyError):
     code = "already"
+
+
+class TooLong(ConvoyError):
+    code = "too-long"
 
 
 @dataclass(frozen=True)
@@ -139,19 +141,87 @@ def by_token(token: str) -> Installation | None:
     return Installation.objects.select_related("pack", "member").filter(token_hash=_hash(token)).first()
 
 
-def take_report(installation: Installation, release: str, deviations: dict[str, Deviation], fingerprint: str) -> None:
-    """Keeps what the agent says of its folder. Raises NotFound for a release that the pack does not have."""
-    found = None
-    if release:
-        found = releases_of(installation.pack).filter(number=release).first()
-        if found is None:
-            raise NotFound(f"{installation.pack.name} has no release {release}.")
-    installation.release = found
-    installation.deviations = {path: what.value for path, what in deviations.items()}
-    installation.fingerprint = fingerprint
+@dataclass(frozen=True)
+class Told:
+    """What an agent says of its folder. `strayed`: enforced settings that differ; `about`: as `agent_api.AboutIn`."""
+
+    release: str
+    deviations: dict[str, Deviation]
+    fingerprint: str = ""
+    strayed: list[dict[str, str]] = field(default_factory=list)
+    found: dict[str, str] = field(default_factory=dict)
+    about: dict[str, Any] = field(default_factory=dict)
+
+
+def take_report(installation: Installation, told: Told) -> None:
+    """Keeps what the agent says. Raises NotFound for a release that the pack does not have."""
+    release = None
+    if told.release:
+        release = releases_of(installation.pack).filter(number=told.release).first()
+        if release is None:
+            raise NotFound(f"{installation.pack.name} has no release {told.release}.")
+    deviations = {path: what.value for path, what in told.deviations.items()}
+    if not deviations:
+        installation.since = None
+    elif (deviations, release) != (installation.deviations, installation.release) or installation.since is None:
+        installation.since = timezone.now()
+    installation.release, installation.deviations = release, deviations
+    installation.fingerprint, installation.strayed = told.fingerprint, told.strayed
+    installation.about = told.about
+    installation.has = {}
+    if release and told.found:
+        share = recipe_of(release.pk).lock.share(Side(installation.side))
+        installation.has = name_what_lies_there(installation.pack, share, told.found)
     installation.heard_at = timezone.now()
     installation.progress, installation.progress_at = {}, None
-    installation.save(update_fields=["release", "deviations", "fingerprint", "heard_at", "progress", "progress_at"])
+    installation.save(update_fields=REPORTED)
+
+
+REPORTED = [
+    "release", "deviations", "fingerprint", "strayed", "has", "about", "since", "heard_at", "progress", "progress_at",
+]  # fmt: skip
+
+
+def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> dict[str, str]:
+    """Which builds altered and extra files are of, by path: recognised by a build's largest files, one query.
+
+    `found`: path to sha256. An altered file of a mod of the pack is told by version, another by name and version.
+    """
+    marks = {mark(sha256): sha256 for sha256 in found.values()}
+    rows = Build.objects.filter(mod__in=shelf(pack), marks__overlap=list(marks)).select_related("mod").defer("files")
+    # Builds of one mod share files: the one that most speaks for comes last, and wins.
+    likely = sorted(rows[:MAX_RECOGNISED], key=lambda row: (len(marks.keys() & set(row.marks)), row.pk))
+    by_hash = {mark_: row for row in likely for mark_ in row.marks if mark_ in marks}
+    named: dict[str, str] = {}
+    folders: dict[str, str] = {}
+    for path, sha256 in found.items():
+        row = by_hash.get(mark(sha256))
+        file = share.by_path.get(path)
+        if row is None:
+            continue
+        if file and file.mod == row.mod.slug:
+            # One file tells for the whole mod: its others are of that build, too, or were altered by hand.
+            named |= {other: row.version for other in found if _mod_at(share, other) == file.mod}
+        elif not file:
+            folders["/".join(path.split("/")[:2])] = f"{row.mod.name} {row.version}"
+    for path in found:
+        top = "/".join(path.split("/")[:2])
+        if top in folders and path not in share.by_path:
+            named[path] = folders[top]
+    return named
+
+
+MAX_RECOGNISED = 50
+"""Builds that one report may be recognised by: nobody has more strangers, and nobody reads further."""
+
+
+def _mod_at(share: Lock, path: str) -> str:
+    file = share.by_path.get(path)
+    return file.mod if file else ""
+
+
+def seen_watching(installation: Installation) -> None:
+    Installation.objects.filter(pk=installation.pk).update(watched_at=timezone.now())
 
 
 def take_progress(installation: Installation, progress: dict) -> None:
@@ -168,51 +238,27 @@ def current_progress(installation: Installation) -> dict:
     return installation.progress
 
 
-def start_sync(user: User, installation_id: UUID, extras_aside: bool) -> None:
-    """Asks the worker to run the agent for an installation on a stand-in machine."""
-    from .tasks import sync_stand_in
-
-    with transaction.atomic():
-        installation = installation_for(user, installation_id)
-        if installation.machine is None:
-            raise NoStandIn(
-                "This installation is on a machine of your own.", now="Run “convoy sync” there; it shows up here."
-            )
-        progress = current_progress(installation)
-        if progress and not progress.get("error"):
-            raise Busy("It is syncing already.", now="Wait until it has ended.")
-        take_progress(installation, {"phase": "waiting"})
-        sync_stand_in.defer(installation=str(installation.pk), extras_aside=extras_aside)
-
-
 def stand_in_folder(installation: Installation) -> Path:
     """Where a stand-in machine keeps an installation: from ids only, so no name can lead elsewhere."""
     assert installation.machine is not None
     return Path(settings.STANDIN_MACHINES) / installation.machine.slug / str(installation.pk)
 
 
-@dataclass(frozen=True)
-class Stood:
-    installation: Installation
-    standing: Standing
+def side_of(installation: Installation) -> Side:
+    return Side(installation.side)
 
 
-def stand(pack: Pack, installations: Iterable[Installation], releases: list[Release]) -> list[Stood]:
-    """Where each installation stands. `releases`: the pack's, newest first. Reads a lock only where files deviate."""
-    now = timezone.now()
-    numbers = [release.number for release in releases]
-    found = []
-    for one in installations:
-        number = one.release.number if one.release_id and one.release else ""
-        report = None
-        if one.heard_at:
-            report = Report(
-                number, one.heard_at, {path: Deviation(what) for path, what in one.deviations.items()}, one.fingerprint
-            )
-        share = recipe_of(one.release_id).lock.share(Side(one.side)) if one.deviations and one.release_id else None
-        current = numbers[0] if numbers else ""
-        found.append(Stood(one, standing(report, current, numbers[1:], share, now)))
-    return found
+def known_archive(pack: Pack, sha256: str) -> str:
+    """Which build an archive is, in words; empty when no source that the pack draws on has it."""
+    row = Build.objects.filter(mod__in=shelf(pack), archive_sha256=sha256).select_related("mod").first()
+    return f"{row.mod.name} {row.version}" if row else ""
+
+
+def forget_listing(user: User, pack: Pack, installation_id: UUID) -> None:
+    """Removes a row that was told by listing. Raises NotFound for anybody else's, and for an agent's."""
+    deleted, _ = Installation.objects.filter(pk=installation_id, pack=pack, member=user, by_listing=True).delete()
+    if not deleted:
+        raise NotFound("This row does not exist, or it is not yours.")
 
 
 def _hash(secret: str) -> str:

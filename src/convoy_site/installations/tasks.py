@@ -1,13 +1,17 @@
 """Runs the real agent for stand-in machines: the same program, started by the worker instead of a person."""
 
+import json
 import logging
+import os
 import subprocess
 import sys
+from pathlib import Path
 
 from django.conf import settings
 from procrastinate.contrib.django import app
 
 from ..people.models import User
+from .asking import give_up_order
 from .models import Installation
 from .services import pairing_command, stand_in_folder, take_progress
 
@@ -18,27 +22,42 @@ log = logging.getLogger(__name__)
 
 
 @app.task(queue="stand-ins")
-def sync_stand_in(installation: str, extras_aside: bool = False) -> None:
-    """Pairs the stand-in machine if need be, and syncs it."""
+def obey(installation: str) -> None:
+    """Pairs the stand-in machine if need be, and has its agent do what was asked for."""
     found = Installation.objects.select_related("machine", "member", "pack").filter(pk=installation).first()
     if found is None or found.machine is None:
         return
-    folder = stand_in_folder(found)
-    if not (folder / ".convoy" / "pairing.json").exists():
-        folder.parent.mkdir(parents=True, exist_ok=True)
-        member: User = found.member
-        words = pairing_command(member, found.pk).command.split()[1:-1]
-        if not run_agent(found, *words, str(folder)):
-            return
-    run_agent(found, "sync", "--folder", str(folder), *(["--extras-aside"] if extras_aside else []))
+    if not paired(found) or not run_agent(found, "watch", "--once", "--folder", str(stand_in_folder(found))):
+        found.refresh_from_db()
+        give_up_order(found, str(found.progress.get("error", "")))
+
+
+def paired(installation: Installation) -> bool:
+    """Whether the stand-in's folder follows the installation; a new one is paired first."""
+    folder = stand_in_folder(installation)
+    if (folder / ".convoy" / "pairing.json").exists():
+        return True
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    member: User = installation.member
+    words = pairing_command(member, installation.pk).command.split()[1:-1]
+    # Whatever lies there stays: somebody who left and comes back finds what they kept.
+    return run_agent(installation, *words, str(folder), "--as-it-is")
 
 
 def run_agent(installation: Installation, *arguments: str) -> bool:
     """Runs the agent; when it fails without having said so itself, its last words become the progress."""
-    store = settings.STANDIN_MACHINES / installation.machine.slug / "store"
-    command = [sys.executable, "-m", "convoy_agent", "--store", str(store), *arguments]
+    machine = installation.machine
+    place = Path(settings.STANDIN_MACHINES) / machine.slug
+    place.mkdir(parents=True, exist_ok=True)
+    told = {"memory_mb": machine.memory_mb, "runtimes": machine.runtimes, "disk_free": machine.disk_free}
+    (place / "machine.json").write_text(json.dumps({**told, "system": "stand-in"}))
+    (place / "downloads").mkdir(exist_ok=True)
+    command = [sys.executable, "-m", "convoy_agent", "--store", str(place / "store"), *arguments]
+    if arguments[0] == "watch":
+        command += ["--downloads", str(place / "downloads")]
+    environment = {**os.environ, "CONVOY_MACHINE": str(place / "machine.json")}
     try:
-        done = subprocess.run(command, capture_output=True, text=True, timeout=SYNC_SECONDS)
+        done = subprocess.run(command, capture_output=True, text=True, timeout=SYNC_SECONDS, env=environment)
     except subprocess.TimeoutExpired:
         take_progress(installation, {"phase": "stopped", "error": "The agent took too long and was stopped."})
         return False

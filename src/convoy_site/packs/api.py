@@ -121,6 +121,24 @@ class DemandOut(Schema):
     smallest_machine: int
 
 
+class TweakOut(Schema):
+    """One setting that the pack sets: enforced, a starting value, or advice."""
+
+    path: str
+    key: list[str]
+    value: str | int | float | bool | list[str | int | float | bool]
+    how: str
+
+
+class HandStepOut(Schema):
+    """Something that only a person can do; `check` is none, exists or changed, looking at `path`."""
+
+    id: str
+    text: str
+    check: str
+    path: str
+
+
 class DraftOut(Schema):
     revision: int
     lines: list[LineOut]
@@ -131,6 +149,8 @@ class DraftOut(Schema):
     download: int
     errands: int
     demand: DemandOut
+    tweaks: list[TweakOut]
+    steps: list[HandStepOut]
 
 
 class EditsIn(Schema):
@@ -306,6 +326,8 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
             comfortable_machine=asked.comfortable_machine,
             smallest_machine=asked.smallest_machine,
         ),
+        tweaks=[TweakOut(**one) for one in pack.draft.tweaks],
+        steps=[HandStepOut(**one) for one in pack.draft.steps],
     )
 
 

@@ -6,12 +6,15 @@ from typing import Any
 
 from convoy_core.checks import Finding, Subject, run_checks
 from convoy_core.draft import Settled, Unsettled, WantedLine, settle
+from convoy_core.fit import Needed, Weight, demand
 from convoy_core.layout import placements
 from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.model import Build as CoreBuild
 from convoy_core.ranges import ANY_VERSION, parse_range
-from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut
+from convoy_core.reading import Fields
+from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges
+from convoy_core.terms import Terms, read_step, read_tweak
 from convoy_core.versions import parse_version
 
 from ..catalogue.models import Build, Mod
@@ -92,8 +95,13 @@ def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild,
     found = picked(draft, with_files)
     profile = draft.pack.game.profile
     result = []
+    met_by: dict[str, list[str]] = {}
+    for edge in edges({row.mod.slug: core_of(row, row.mod.slug) for row in found.rows}):
+        met_by.setdefault(edge.asker, []).append(edge.met_by)
+    lines = {line.mod: line for line in draft.lines.all()}
     for row in found.rows:
-        locked = _locked(row, row.mod, row.mod.slug in found.chosen)
+        slug = row.mod.slug
+        locked = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), lines.get(slug))
         files = []
         if with_files:
             members = {path: (size, sha256) for path, size, sha256 in row.files}
@@ -105,7 +113,28 @@ def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild,
 
 def lock_of(draft: Draft, with_files: bool = True) -> Lock:
     """The lock that publishing the draft would fix. Without files it is enough for a change log."""
-    return lay_down(layers(draft, with_files), base_of(draft), draft.pack.game.profile.managed)
+    profile = draft.pack.game.profile
+    return lay_down(layers(draft, with_files), base_of(draft), profile.managed, terms_of(draft))
+
+
+def terms_of(draft: Draft) -> Terms:
+    """What publishing would fix beside files: the game's places of settings and worlds, the pack's tweaks and steps."""
+    profile = draft.pack.game.profile
+    return Terms(
+        profile.settings,
+        profile.worlds,
+        tuple(read_tweak(Fields(one)) for one in draft.tweaks),
+        tuple(read_step(Fields(one)) for one in draft.steps),
+    )
+
+
+def needed_by_draft(draft: Draft) -> Needed:
+    """What the draft demands of a machine: memory as the strip adds it up, disk, and the runtime of its base."""
+    profile = draft.pack.game.profile
+    rows = picked(draft).rows
+    weights = [Weight(Kind(row.mod.kind), row.unpacked, row.archive_size, row.memory) for row in rows]
+    asked = demand(weights, profile.memory)
+    return Needed(asked.minimum, asked.recommended, asked.disk, profile.runtime_of(base_of(draft)))
 
 
 def findings(draft: Draft) -> list[Finding]:
@@ -114,7 +143,7 @@ def findings(draft: Draft) -> list[Finding]:
     return run_checks(Subject(layers(draft), unsettled))
 
 
-def _locked(row: Build, mod: Mod, chosen: bool) -> LockedBuild:
+def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | None) -> LockedBuild:
     return LockedBuild(
         mod=mod.slug,
         name=mod.name,
@@ -130,4 +159,8 @@ def _locked(row: Build, mod: Mod, chosen: bool) -> LockedBuild:
         urls=(row.url,) if row.url else (),
         page=mod.page,
         archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
+        needs=tuple(sorted(set(needs))),
+        optional=bool(line and line.optional),
+        advice=line.advice if line else "",
+        on_removal=mod.on_removal,
     )

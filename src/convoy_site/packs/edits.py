@@ -12,7 +12,9 @@ from ninja import Schema
 from pydantic import Field
 
 from convoy_core.errors import ConvoyError
+from convoy_core.reading import Fields
 from convoy_core.recipe import read_recipe
+from convoy_core.terms import MAX_STEPS, MAX_TWEAKS, read_step, read_tweak
 from convoy_core.words import counted, listed
 
 from ..catalogue.models import Build
@@ -144,6 +146,20 @@ class TakeOver(Schema):
     hold: bool = False
 
 
+class SetTweaks(Schema):
+    """All settings that the pack sets, in the place of those that it had."""
+
+    do: Literal["tweaks"]
+    tweaks: list[dict[str, Any]] = Field(max_length=MAX_TWEAKS)
+
+
+class SetSteps(Schema):
+    """All steps by hand, in the place of those that there were."""
+
+    do: Literal["steps"]
+    steps: list[dict[str, Any]] = Field(max_length=MAX_STEPS)
+
+
 class TakeBack(Schema):
     """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
 
@@ -163,6 +179,8 @@ EditIn = (
     | MoveLines
     | CopyLines
     | TakeOver
+    | SetTweaks
+    | SetSteps
     | TakeBack
 )
 
@@ -187,6 +205,8 @@ def subjects_of(edit: EditIn) -> set[str]:
     """
     if isinstance(edit, ChangeBase):
         return {"base"}
+    if isinstance(edit, SetTweaks | SetSteps):
+        return {edit.do}
     if isinstance(edit, TakeBack | CopyLines | TakeOver):
         return set()
     return set(edit.mods) if isinstance(edit, UpdateMods | AddMods | MoveLines) else {edit.mod}
@@ -290,6 +310,18 @@ def _move(draft: Draft, edit: MoveLines) -> Applied:
     )
 
 
+def _set_tweaks(draft: Draft, edit: SetTweaks) -> Applied:
+    draft.tweaks = [read_tweak(Fields(one, f"tweaks[{at}]")).as_data() for at, one in enumerate(edit.tweaks)]
+    return Applied(("tweaks",), f"the pack sets {counted(len(draft.tweaks), 'setting')}")
+
+
+def _set_steps(draft: Draft, edit: SetSteps) -> Applied:
+    draft.steps = [read_step(Fields(one, f"steps[{at}]")).as_data() for at, one in enumerate(edit.steps)]
+    if len({one["id"] for one in draft.steps}) != len(draft.steps):
+        raise AlreadyThere("Two steps have the same name.", field="steps")
+    return Applied(("steps",), f"{counted(len(draft.steps), 'step')} by hand")
+
+
 def _copy(draft: Draft, edit: CopyLines) -> Applied:
     """Whether the other pack may be seen was asked by `services.edit_draft`."""
     other = Pack.objects.select_related("draft").get(pk=edit.pack)
@@ -368,6 +400,8 @@ APPLY: dict[type, Callable[..., Applied]] = {
     MoveLines: _move,
     CopyLines: _copy,
     TakeOver: _take_over,
+    SetTweaks: _set_tweaks,
+    SetSteps: _set_steps,
     TakeBack: _take_back,
 }
 

@@ -12,6 +12,7 @@ from .models import Draft, Edit, Line
 
 KEPT_FIELDS = ("held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note", "order")
 BASE_FIELDS = ("game_version", "loader", "loader_version")
+TERMS = ("tweaks", "steps")
 
 Pair = list[Any]
 """[before, after]; None where there was or is nothing."""
@@ -30,12 +31,14 @@ class Moment:
     lines: dict[str, dict[str, Any]]
     picks: dict[str, str]
     base: list[str]
+    terms: dict[str, list[Any]]
 
 
 def moment(draft: Draft) -> Moment:
     rows = Line.objects.filter(draft=draft).values("mod", *KEPT_FIELDS)
     lines = {row.pop("mod"): row for row in rows}
-    return Moment(lines, dict(draft.picks), [getattr(draft, name) for name in BASE_FIELDS])
+    terms = {name: list(getattr(draft, name)) for name in TERMS}
+    return Moment(lines, dict(draft.picks), [getattr(draft, name) for name in BASE_FIELDS], terms)
 
 
 def difference(before: Moment, after: Moment) -> dict[str, Any]:
@@ -43,7 +46,7 @@ def difference(before: Moment, after: Moment) -> dict[str, Any]:
     did: dict[str, Any] = {"lines": _pairs(before.lines, after.lines), "picks": _pairs(before.picks, after.picks)}
     if before.base != after.base:
         did["base"] = [before.base, after.base]
-    return did
+    return {**did, **_pairs(before.terms, after.terms)}
 
 
 def _pairs(before: dict[str, Any], after: dict[str, Any]) -> dict[str, Pair]:
@@ -59,6 +62,8 @@ def restore(draft: Draft, edit: Edit) -> None:
     now = moment(draft)
     lines, base = edit.did.get("lines", {}), edit.did.get("base")
     changed = [mod for mod, (_, after) in lines.items() if now.lines.get(mod) != after]
+    terms = {name: edit.did[name] for name in TERMS if name in edit.did}
+    changed += [name for name, (_, after) in terms.items() if now.terms[name] != after]
     if changed or (base and now.base != base[1]):
         what = ", ".join(changed[:3]) or "the base"
         raise ChangedSince(
@@ -75,6 +80,8 @@ def restore(draft: Draft, edit: Edit) -> None:
     if base:
         for name, value in zip(BASE_FIELDS, base[0], strict=True):
             setattr(draft, name, value)
+    for name, (before, _) in terms.items():
+        setattr(draft, name, before)
     for mod, (version, after) in edit.did.get("picks", {}).items():
         if draft.picks.get(mod) == after:
             draft.picks.pop(mod, None)

@@ -40,6 +40,10 @@ class Draft(models.Model):
     """Mod to version of everything that the last settling put in: chosen and brought in."""
     unsettled = models.JSONField(default=dict)
     """Mod to why its line has no build: `why` as sentences, `core` the lines that clash, `ways` what would free it."""
+    tweaks = models.JSONField(default=list)
+    """Settings that the pack sets, as `convoy_core.terms.Tweak.as_data` gives them."""
+    steps = models.JSONField(default=list)
+    """Steps by hand, as `convoy_core.terms.HandStep.as_data` gives them."""
 
 
 class Line(models.Model):

@@ -14,5 +14,9 @@ DEMO_ACCOUNTS = (
     Account("maren", "kestrel-demo", "owner of Kestrel Wharf, curator"),
     Account("tolliver", "kestrel-demo", "second curator"),
     Account("isbet", "kestrel-demo", "member, joins tonight"),
-    Account("odwin", "kestrel-demo", "member, plays already"),
+    Account("odwin", "kestrel-demo", "member, some releases behind"),
+    Account("sunniva", "kestrel-demo", "member, changed a setting"),
+    Account("corvin", "kestrel-demo", "member, on a small machine"),
+    Account("liesel", "kestrel-demo", "member, newly aboard"),
+    Account("perrin", "kestrel-demo", "member, not heard from for a while"),
 )

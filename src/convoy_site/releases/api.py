@@ -1,7 +1,7 @@
 """Releases and their change logs, publishing, and join codes."""
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -22,13 +22,12 @@ router = Router(tags=["releases"])
 Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1,20})?$", max_length=40)]
 
 
-STABLE = "stable"
-"""The one channel so far: every member follows the newest release, so a trial one would reach all of them."""
-
-
 class ReleaseRow(Schema):
+    """`withdrawn`: why nobody is to install it any more; empty for one that stands."""
+
     number: str
     channel: str
+    withdrawn: str
     published_at: datetime
     published_by: str
     builds: int
@@ -59,7 +58,12 @@ class Pending(Schema):
 class PublishIn(Schema):
     revision: Annotated[int, Field(ge=0, lt=2**31)]
     number: Number
+    channel: Literal["stable", "trial"] = "stable"
     notes: Text = ""
+
+
+class WithdrawIn(Schema):
+    why: Annotated[str, Field(min_length=1, max_length=300)]
 
 
 class CodeOut(Schema):
@@ -94,6 +98,7 @@ def release_row(release: Release) -> dict:
     return {
         "number": release.number,
         "channel": release.channel,
+        "withdrawn": release.withdrawal.why if hasattr(release, "withdrawal") else "",
         "published_at": release.published_at,
         "published_by": release.published_by.shown,
         "builds": release.builds,
@@ -108,13 +113,16 @@ def release_row(release: Release) -> dict:
 def releases(request: HttpRequest, pack_id: UUID) -> list[ReleaseRow]:
     """Every release, newest first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    return [ReleaseRow(**release_row(one)) for one in services.releases_of(pack).select_related("published_by")]
+    return [
+        ReleaseRow(**release_row(one))
+        for one in services.releases_of(pack).select_related("published_by", "withdrawal")
+    ]
 
 
 @router.get("/packs/{pack_id}/releases/{number}", response=ReleaseOut, operation_id="release")
 def release(request: HttpRequest, pack_id: UUID, number: Short) -> ReleaseOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found = services.releases_of(pack).select_related("published_by").filter(number=number).first()
+    found = services.releases_of(pack).select_related("published_by", "withdrawal").filter(number=number).first()
     if found is None:
         raise NotFound(f"{pack.name} has no release {number}.")
     return ReleaseOut(**release_row(found), notes=found.notes, base=found.base_text, changes=found.changes)
@@ -131,7 +139,10 @@ def pending(request: HttpRequest, pack_id: UUID) -> Pending:
         suggested=_next_number(newest.number) if newest else "1.0.0",
         base_before=newest.base_text if newest and found.base_moved else "",
         base=pack.game.profile.base_in_words(lock.base),
-        changes=[ChangeOut(**change.as_data()) for change in found.mods],
+        changes=[
+            *(ChangeOut(**change.as_data()) for change in found.mods),
+            *(ChangeOut(**row) for row in services.pending_terms(pack.draft)),
+        ],
     )
 
 
@@ -145,8 +156,15 @@ def _next_number(number: str) -> str:
 
 @router.post("/packs/{pack_id}/releases", response=ReleaseOut, operation_id="publish")
 def publish(request: HttpRequest, pack_id: UUID, body: PublishIn) -> ReleaseOut:
-    made = services.publish(request.user, pack_id, body.revision, body.number, STABLE, body.notes)
+    made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes)
     return release(request, pack_id, made.number)
+
+
+@router.post("/packs/{pack_id}/releases/{number}/withdrawal", response=Done, operation_id="withdraw_release")
+def withdraw_release(request: HttpRequest, pack_id: UUID, number: Short, body: WithdrawIn) -> Done:
+    """Nobody is to install this release any more. It stays in the list, with the reason."""
+    services.withdraw_release(request.user, pack_id, number, body.why)
+    return Done()
 
 
 @router.get("/packs/{pack_id}/codes", response=list[CodeOut], operation_id="codes")
@@ -180,7 +198,7 @@ def _code_out(code: JoinCode) -> CodeOut:
 def open_code(request: HttpRequest, code: Short) -> OpenedCode:
     """What a join code opens, before anything is joined."""
     found = services.open_code(request.user, code)
-    newest = services.newest_release(found.pack)
+    newest = services.current_release(found.pack) or services.newest_release(found.pack)
     assert newest is not None
     lock = services.recipe_of(newest.pk).lock
     return OpenedCode(

@@ -31,6 +31,15 @@ class Release(models.Model):
         constraints = [models.UniqueConstraint(fields=["pack", "number"], name="one_release_per_number")]
 
 
+class Withdrawal(models.Model):
+    """A release that nobody is to install any more. The release itself stays as it is."""
+
+    release = models.OneToOneField(Release, models.PROTECT, related_name="withdrawal")
+    by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    why = models.CharField(max_length=300)
+
+
 class JoinCode(models.Model):
     """A short code that lets somebody install a pack. `uses_left` of None: any number of times."""
 

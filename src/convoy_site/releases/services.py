@@ -2,6 +2,7 @@
 
 import secrets
 from functools import lru_cache
+from typing import Any
 from uuid import UUID
 
 from django.db import transaction
@@ -10,11 +11,12 @@ from django.utils import timezone
 
 from convoy_core.checks import Severity
 from convoy_core.codes import JOIN_LENGTH, make_code, read_code
-from convoy_core.diff import Changes, changes
+from convoy_core.diff import Changes, changes, terms_changes
 from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
 from convoy_core.recipe import Recipe, change_rows, read_recipe
 from convoy_core.signing import sign
+from convoy_core.terms import Terms
 from convoy_core.versions import parse_version
 
 from ..packs import drafts
@@ -24,7 +26,7 @@ from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..people.services import count_try
 from .keys import private_key, public_key
-from .models import JoinCode, Release
+from .models import JoinCode, Release, Withdrawal
 
 CODE_TRIES, CODE_SECONDS = 30, 600
 """Look-ups of codes per person in ten minutes: plenty for typing, hopeless for guessing 35 bits."""
@@ -64,7 +66,31 @@ def releases_of(pack: Pack) -> QuerySet[Release]:
 
 
 def newest_release(pack: Pack) -> Release | None:
+    """The newest of all, trial and withdrawn ones included: numbers go up from it."""
     return releases_of(pack).first()
+
+
+def current_release(pack: Pack) -> Release | None:
+    """What members follow who did not choose otherwise."""
+    return releases_of(pack).filter(channel="stable", withdrawal=None).first()
+
+
+@transaction.atomic
+def withdraw_release(user: User, pack_id: UUID, number: str, why: str) -> None:
+    """Nobody is to install this release any more. It stays in the list, with the reason, and on machines that have it
+    until they sync.
+    """
+    pack = pack_for(user, pack_id, Action.PUBLISH)
+    release = releases_of(pack).filter(number=number).first()
+    if release is None:
+        raise NotFound(f"{pack.name} has no release {number}.")
+    Withdrawal.objects.get_or_create(release=release, defaults={"by": user, "why": why})
+
+
+def pending_terms(draft: Draft) -> tuple[dict[str, Any], ...]:
+    """What publishing now would change in the pack's settings and steps."""
+    newest = newest_release(draft.pack)
+    return terms_changes(recipe_of(newest.pk).lock.terms if newest else Terms(), drafts.terms_of(draft))
 
 
 def pending_changes(draft: Draft) -> tuple[Changes, Lock]:
@@ -92,7 +118,8 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
     _check_findings(draft)
     lock = drafts.lock_of(draft)
     found = changes(recipe_of(newest.pk).lock if newest else None, lock)
-    if newest and not found:
+    said = recipe_of(newest.pk).lock if newest else None
+    if said and not found and said.terms == lock.terms and _options(said) == _options(lock):
         raise Blocked("Nothing has changed since the last release.", now="Change the draft first.")
     now = timezone.now()
     recipe = Recipe(
@@ -103,7 +130,8 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
         published_at=now.isoformat(timespec="seconds"),
         notes=notes,
         lock=lock,
-        changes=change_rows(found),
+        changes=(*change_rows(found), *terms_changes(said.terms if said else Terms(), lock.terms)),
+        needed=drafts.needed_by_draft(draft),
     )
     document = recipe.as_bytes()
     return Release.objects.create(
@@ -122,6 +150,10 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
         published_by=user,
         published_at=now,
     )
+
+
+def _options(lock: Lock) -> dict[str, tuple[bool, str]]:
+    return {build.mod: (build.optional, build.advice) for build in lock.builds}
 
 
 def _check_number(pack: Pack, number: str, newest: Release | None) -> None:

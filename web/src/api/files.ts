@@ -46,6 +46,22 @@ export function sendFile<T>(address: string, file: Blob, progress: (share: numbe
   });
 }
 
+/** Sends files and texts as a form. */
+export async function sendForm<T>(address: string, parts: Record<string, Blob | string>): Promise<T> {
+  const body = new FormData();
+  for (const [name, value] of Object.entries(parts)) body.append(name, value);
+  const headers = { "X-CSRFToken": document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] ?? "" };
+  let reply: Response;
+  try {
+    reply = await fetch(address, { method: "POST", body, headers });
+  } catch {
+    throw refused(0, null);
+  }
+  const said = await reply.json().catch(() => null);
+  if (!reply.ok) throw refused(reply.status, said);
+  return said as T;
+}
+
 function refused(status: number, said: Shape["Refusal"] | null): Refused {
   const away = {
     code: "away",

@@ -33,7 +33,8 @@ export const useLine = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "line"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/line", of(id))),
-    refetchInterval: CALM,
+    // Somebody who syncs moves along the line while one looks.
+    refetchInterval: (query) => (query.state.data?.people.some((one) => one.busy) ? LIVE : CALM / 2),
   });
 
 export const useDraft = (id: string) =>
@@ -120,6 +121,13 @@ export const useRollCall = (id: string) =>
     queryKey: ["pack", id, "roll-call"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/roll-call", of(id))),
     refetchInterval: (query) => (query.state.data?.rows.some((row) => isBusy(row.progress)) ? LIVE : CALM),
+  });
+
+export const useDepartures = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "departures"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/departures", of(id))),
+    refetchInterval: CALM,
   });
 
 export type Search = NonNullable<paths["/api/packs/{pack_id}/catalogue"]["get"]["parameters"]["query"]>;

@@ -21,6 +21,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/known/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Known
+         * @description Which build an archive is, so that a member who brings a wrong one is told which.
+         */
+        get: operations["agent_known"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/agent/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order
+         * @description How an order went that the head gave.
+         */
+        post: operations["agent_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/own/{sha256}": {
         parameters: {
             query?: never;
@@ -275,6 +315,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/installations/{installation_id}/brought": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Brought
+         * @description A dropped file for an errand, on a stand-in machine: put where its agent looks, when it is a wanted one.
+         */
+        post: operations["brought"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/installations/{installation_id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose */
+        post: operations["choose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/installations/{installation_id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold
+         * @description Pauses, stops, or lets go on what the agent is doing.
+         */
+        post: operations["hold_sync"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/installations/{installation_id}/known/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Known File
+         * @description Which build a file is that was hashed in the browser.
+         */
+        get: operations["known_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/installations/{installation_id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order
+         * @description Asks the installation's agent for something. What came of it shows on the page.
+         */
+        post: operations["order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/installations/{installation_id}/pairing": {
         parameters: {
             query?: never;
@@ -286,23 +423,6 @@ export interface paths {
         put?: never;
         /** Pairing */
         post: operations["pairing"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/installations/{installation_id}/sync": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Sync */
-        post: operations["sync"];
         delete?: never;
         options?: never;
         head?: never;
@@ -449,6 +569,61 @@ export interface paths {
         post?: never;
         /** Withdraw Code */
         delete: operations["withdraw_code"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/departures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Coming Up
+         * @description Departures that are still to come, or on; the nearest first.
+         */
+        get: operations["departures"];
+        put?: never;
+        /** Set Departure */
+        post: operations["set_departure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/departures/{departure_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Call Off Departure */
+        delete: operations["call_off_departure"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/departures/{departure_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer Departure */
+        post: operations["answer_departure"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -660,6 +835,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/listing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Listing
+         * @description Compares a listing of somebody's folder, and keeps it as their row of the roll call. Only names and hashes.
+         */
+        post: operations["compare_listing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/listing/{installation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Listing
+         * @description Takes one's own row by listing out of the roll call again.
+         */
+        delete: operations["forget_listing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/mods/{slug}": {
         parameters: {
             query?: never;
@@ -789,6 +1004,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/releases/{number}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Release
+         * @description Nobody is to install this release any more. It stays in the list, with the reason.
+         */
+        post: operations["withdraw_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/roll-call": {
         parameters: {
             query?: never;
@@ -813,6 +1048,37 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AboutIn
+         * @description What an agent tells beside its deviations (`convoy_agent.telling`). Kept as it stands, within these bounds.
+         */
+        AboutIn: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Backups */
+            backups: components["schemas"]["BackupIn"][];
+            /** Choices */
+            choices: string[];
+            /** Errand Minutes */
+            errand_minutes: number;
+            /** Errands */
+            errands: string[];
+            /** Found */
+            found: {
+                [key: string]: string;
+            };
+            /** History */
+            history: components["schemas"]["HistoryIn"][];
+            machine: components["schemas"]["MachineIn"];
+            plan: components["schemas"]["PlanIn"];
+            /** Steps */
+            steps: components["schemas"]["StepIn"][];
+            /** Strayed */
+            strayed: components["schemas"]["StrayedIn"][];
+        };
         /**
          * AddMod
          * @description Adds a mod as a chosen line. On one that was brought in: makes it chosen.
@@ -915,6 +1181,46 @@ export interface components {
              */
             text: string;
         };
+        /** BackupIn */
+        BackupIn: {
+            /** By Hand */
+            by_hand: boolean;
+            /** Files */
+            files: number;
+            /** Id */
+            id: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Release */
+            release: string;
+            /** Size */
+            size: number;
+            /** Why */
+            why: string;
+        };
+        /** BackupOut */
+        BackupOut: {
+            /** By Hand */
+            by_hand: boolean;
+            /** Files */
+            files: number;
+            /** Id */
+            id: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Release */
+            release: string;
+            /** Size */
+            size: number;
+            /** Why */
+            why: string;
+        };
         /** BaseLineOut */
         BaseLineOut: {
             /** Mod */
@@ -986,6 +1292,16 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * BroughtOut
+         * @description What a dropped file is: the errand that it does (`mod`), or what else it is, in words.
+         */
+        BroughtOut: {
+            /** Mod */
+            mod: string;
+            /** Said */
+            said: string;
+        };
         /** BuildIn */
         BuildIn: {
             /** Mod */
@@ -1037,11 +1353,16 @@ export interface components {
         };
         /**
          * CalledRow
-         * @description One row of the roll call.
+         * @description One row of the roll call. `by_listing`: somebody handed a listing in, no agent reports.
          */
         CalledRow: {
+            /** By Listing */
+            by_listing: boolean;
+            /** Errands */
+            errands: number;
             /** Fingerprint */
             fingerprint: string;
+            fit: components["schemas"]["FitOut"];
             /** Heard At */
             heard_at: string | null;
             /**
@@ -1049,6 +1370,8 @@ export interface components {
              * Format: uuid
              */
             installation: string;
+            /** Message */
+            message: string;
             /** Mine */
             mine: boolean;
             /** Name */
@@ -1061,6 +1384,10 @@ export interface components {
             /** Side */
             side: string;
             standing: components["schemas"]["StandingOut"];
+            /** Target */
+            target: string;
+            /** Wanted */
+            wanted: string;
         };
         /** ChangeBase */
         ChangeBase: {
@@ -1097,6 +1424,44 @@ export interface components {
             /** What */
             what: string;
         };
+        /**
+         * ChoiceOut
+         * @description An optional mod. `fresh`: its member has not been asked about it yet.
+         */
+        ChoiceOut: {
+            /** Advice */
+            advice: string;
+            /** Fresh */
+            fresh: boolean;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** Taken */
+            taken: boolean;
+            /** Version */
+            version: string;
+        };
+        /**
+         * ChoicesIn
+         * @description What is left out stays as it is.
+         */
+        ChoicesIn: {
+            /** Asked About */
+            asked_about?: string[] | null;
+            /** Left Out */
+            left_out?: string[] | null;
+            /** Line Kb */
+            line_kb?: number | null;
+            /** Most Mb */
+            most_mb?: number | null;
+            /** Stays At */
+            stays_at?: string | null;
+            /** Trial */
+            trial?: boolean | null;
+        };
         /** CodeIn */
         CodeIn: {
             /** Uses */
@@ -1117,6 +1482,11 @@ export interface components {
             uses_left: number | null;
             /** Withdrawn */
             withdrawn: boolean;
+        };
+        /** ComingIn */
+        ComingIn: {
+            /** Comes */
+            comes: boolean;
         };
         /**
          * CopyLines
@@ -1207,6 +1577,65 @@ export interface components {
             /** Who */
             who: string;
         };
+        /** DepartureIn */
+        DepartureIn: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Release
+             * @default
+             */
+            release: string;
+        };
+        /**
+         * DepartureOut
+         * @description `needed` is the release it asks for (empty release: whatever is newest). `last`: the release of the evening
+         *     before, with what changed since.
+         */
+        DepartureOut: {
+            /** Absent */
+            absent: string[];
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Coming */
+            coming: string[];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Last */
+            last: string;
+            /** Mine */
+            mine: boolean | null;
+            /** Needed */
+            needed: string;
+            /** Note */
+            note: string;
+            /** Ready */
+            ready: number;
+            /** Release */
+            release: string;
+            /** Set By */
+            set_by: string;
+            /** Silent */
+            silent: string[];
+            /** Waiting */
+            waiting: components["schemas"]["WaitingOut"][];
+        };
         /**
          * DescribeLine
          * @description Changes what is said about a line; what is left out stays. On a brought-in one: makes it chosen.
@@ -1232,17 +1661,26 @@ export interface components {
          * Deviation
          * @enum {string}
          */
-        Deviation: "missing" | "altered" | "extra";
-        /** DifferenceOut */
+        Deviation: "missing" | "altered" | "extra" | "setting";
+        /**
+         * DifferenceOut
+         * @description `version` is the build as the release has it, `has` the one that lies there instead, where it is known.
+         */
         DifferenceOut: {
             /** Counts */
             counts: boolean;
+            /** Has */
+            has: string;
             /** Name */
             name: string;
             /** Paths */
             paths: string[];
             /** Sentence */
             sentence: string;
+            /** Strayed */
+            strayed: components["schemas"]["StrayedOut"][];
+            /** Version */
+            version: string;
             /** What */
             what: string;
         };
@@ -1272,6 +1710,10 @@ export interface components {
             off: number;
             /** Revision */
             revision: number;
+            /** Steps */
+            steps: components["schemas"]["HandStepOut"][];
+            /** Tweaks */
+            tweaks: components["schemas"]["TweakOut"][];
             /** Unsettled */
             unsettled: number;
         };
@@ -1350,7 +1792,7 @@ export interface components {
          */
         EditsIn: {
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -1358,6 +1800,29 @@ export interface components {
             rehearse: boolean;
             /** Revision */
             revision: number;
+        };
+        /** ErrandOut */
+        ErrandOut: {
+            /** File */
+            file: string;
+            /** Instructions */
+            instructions: string;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Page */
+            page: string;
+            /** Pickup */
+            pickup: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+            /** Source */
+            source: string;
+            /** Version */
+            version: string;
         };
         /** FacetOut */
         FacetOut: {
@@ -1449,6 +1914,30 @@ export interface components {
             why: string;
         };
         /**
+         * FitOut
+         * @description MB. `figure`: memory to give the game here; `obstacles`: why it cannot run; `remarks`: what is tight.
+         */
+        FitOut: {
+            /** Disk Free */
+            disk_free: number;
+            /** Figure */
+            figure: number;
+            /** Machine */
+            machine: number;
+            /** Minimum */
+            minimum: number;
+            /** Obstacles */
+            obstacles: string[];
+            /** Recommended */
+            recommended: number;
+            /** Remarks */
+            remarks: string[];
+            /** Runtime */
+            runtime: string;
+            /** Runtimes */
+            runtimes: string[];
+        };
+        /**
          * Found
          * @description Something the command palette can go to.
          */
@@ -1519,6 +2008,20 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * HandStepOut
+         * @description Something that only a person can do; `check` is none, exists or changed, looking at `path`.
+         */
+        HandStepOut: {
+            /** Check */
+            check: string;
+            /** Id */
+            id: string;
+            /** Path */
+            path: string;
+            /** Text */
+            text: string;
+        };
         /** HashesIn */
         HashesIn: {
             /** Hashes */
@@ -1526,15 +2029,78 @@ export interface components {
         };
         /**
          * Head
-         * @description The pack's newest release, and where its sources are now; one that begins with `/` is this site.
+         * @description `number`: the release that this installation follows by its member's choice, `newest` the pack's own. Sources:
+         *     where they are now; one that begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
          */
         Head: {
+            /** Left Out */
+            left_out: string[];
+            /** Line */
+            line: number;
+            /** Most */
+            most: number;
+            /** Newest */
+            newest: string;
             /** Number */
             number: string;
+            order: components["schemas"]["OrderOut"] | null;
             /** Sources */
             sources: {
                 [key: string]: string;
             };
+        };
+        /** HistoryIn */
+        HistoryIn: {
+            /** Backup */
+            backup: string;
+            /** Before */
+            before: string;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Id */
+            id: string;
+            /** Moved */
+            moved: string[];
+            /** Notes */
+            notes: components["schemas"]["NoteIn"][];
+            /** Release */
+            release: string;
+            /** Undoes */
+            undoes: boolean;
+        };
+        /**
+         * HistoryOut
+         * @description One sync that changed something. `id` begins with its date.
+         */
+        HistoryOut: {
+            /** Backup */
+            backup: string;
+            /** Before */
+            before: string;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Id */
+            id: string;
+            /** Moved */
+            moved: string[];
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
+            /** Release */
+            release: string;
+            /** Undoes */
+            undoes: boolean;
+        };
+        /** HoldIn */
+        HoldIn: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "" | "pause" | "stop";
         };
         /**
          * HoldLine
@@ -1559,22 +2125,45 @@ export interface components {
              */
             version: string;
         };
+        /**
+         * HoldOut
+         * @description What the member asks meanwhile: `pause`, `stop`, or nothing.
+         */
+        HoldOut: {
+            /** Hold */
+            hold: string;
+        };
         /** InstallationPage */
         InstallationPage: {
+            /** Answer */
+            answer: string;
+            /** Backups */
+            backups: components["schemas"]["BackupOut"][];
             /** Base */
             base: string;
+            /** By Listing */
+            by_listing: boolean;
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
             /** Crew */
             crew: string;
             /** Current */
             current: string;
             /** Emblem */
             emblem: string;
+            /** Errand Minutes */
+            errand_minutes: number;
+            /** Errands */
+            errands: components["schemas"]["ErrandOut"][];
             /** Fingerprint */
             fingerprint: string;
+            fit: components["schemas"]["FitOut"];
             /** Heard At */
             heard_at: string | null;
+            /** History */
+            history: components["schemas"]["HistoryOut"][];
             /**
              * Id
              * Format: uuid
@@ -1582,8 +2171,14 @@ export interface components {
             id: string;
             /** Key */
             key: string;
+            /** Line Kb */
+            line_kb: number;
+            /** Looked At */
+            looked_at: string;
             /** Machine */
             machine: string;
+            /** Most Mb */
+            most_mb: number;
             /** Name */
             name: string;
             /** Pack */
@@ -1595,7 +2190,10 @@ export interface components {
             pack_id: string;
             /** Paired */
             paired: boolean;
+            plan: components["schemas"]["PlanOut"] | null;
             progress: components["schemas"]["ProgressOut"];
+            /** Refused */
+            refused: boolean;
             /** Release */
             release: string;
             /** Releases */
@@ -1603,8 +2201,18 @@ export interface components {
             /** Side */
             side: string;
             standing: components["schemas"]["StandingOut"];
+            /** Stays At */
+            stays_at: string;
+            /** Steps */
+            steps: components["schemas"]["StepOut"][];
+            /** Target */
+            target: string;
+            /** Trial */
+            trial: boolean;
             /** Wanted Fingerprint */
             wanted_fingerprint: string;
+            /** Watching */
+            watching: boolean;
         };
         /** InstallationRow */
         InstallationRow: {
@@ -1636,6 +2244,8 @@ export interface components {
             /** Side */
             side: string;
             standing: components["schemas"]["StandingOut"];
+            /** Target */
+            target: string;
         };
         /** JoinIn */
         JoinIn: {
@@ -1676,6 +2286,11 @@ export interface components {
             /** Root */
             root: string | null;
         };
+        /** Known */
+        Known: {
+            /** Name */
+            name: string;
+        };
         /**
          * KnownOut
          * @description A build that comes in an archive of this hash. `already`: its mod is a line of the draft.
@@ -1714,6 +2329,8 @@ export interface components {
              * Format: date-time
              */
             published_at: string;
+            /** Withdrawn */
+            withdrawn: boolean;
         };
         /**
          * LineOut
@@ -1776,6 +2393,8 @@ export interface components {
          * @description Somebody on the line: at which release (empty: none yet), in which state.
          */
         LinePerson: {
+            /** Busy */
+            busy: boolean;
             /** Initials */
             initials: string;
             /**
@@ -1820,6 +2439,17 @@ export interface components {
             text: string;
             /** Version */
             version: string;
+        };
+        /** MachineIn */
+        MachineIn: {
+            /** Disk Free */
+            disk_free: number;
+            /** Memory Mb */
+            memory_mb: number;
+            /** Runtimes */
+            runtimes: string[];
+            /** System */
+            system: string;
         };
         /** MachineOut */
         MachineOut: {
@@ -1928,6 +2558,14 @@ export interface components {
             /** Mods */
             mods: string[];
         };
+        /**
+         * NamedOut
+         * @description Which build a file is, in words; empty when no source has it.
+         */
+        NamedOut: {
+            /** Name */
+            name: string;
+        };
         /** NeedsOut */
         NeedsOut: {
             /** Edges */
@@ -1957,6 +2595,69 @@ export interface components {
             name: string;
             /** Version */
             version: string;
+        };
+        /** NoteIn */
+        NoteIn: {
+            /**
+             * Beside
+             * @default
+             */
+            beside: string;
+            /**
+             * Changed
+             * @default []
+             */
+            changed: string[];
+            /**
+             * Kept
+             * @default []
+             */
+            kept: components["schemas"]["SettingIn"][];
+            /**
+             * Overruled
+             * @default []
+             */
+            overruled: components["schemas"]["SettingIn"][];
+            /** Path */
+            path: string;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+        };
+        /**
+         * NoteOut
+         * @description What merging did to one settings file: `kept` is the member's, `overruled` what must match.
+         */
+        NoteOut: {
+            /**
+             * Beside
+             * @default
+             */
+            beside: string;
+            /**
+             * Changed
+             * @default []
+             */
+            changed: string[];
+            /**
+             * Kept
+             * @default []
+             */
+            kept: components["schemas"]["SettingOut"][];
+            /**
+             * Overruled
+             * @default []
+             */
+            overruled: components["schemas"]["SettingOut"][];
+            /** Path */
+            path: string;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
         };
         /**
          * OpenedCode
@@ -1994,6 +2695,77 @@ export interface components {
             name: string;
             /** Summary */
             summary: string;
+        };
+        /** OrderDone */
+        OrderDone: {
+            /** Id */
+            id: number;
+            /** Refused */
+            refused: boolean;
+            /** Said */
+            said: string;
+        };
+        /**
+         * OrderIn
+         * @description What is asked of the agent. Which fields count depends on `what`; the agent checks them again.
+         */
+        OrderIn: {
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
+            /**
+             * Backup
+             * @default
+             */
+            backup: string;
+            /**
+             * Done
+             * @default true
+             */
+            done: boolean;
+            /**
+             * Extras Aside
+             * @default false
+             */
+            extras_aside: boolean;
+            /**
+             * Keep All
+             * @default false
+             */
+            keep_all: boolean;
+            /**
+             * Only
+             * @default []
+             */
+            only: string[];
+            /**
+             * Step
+             * @default
+             */
+            step: string;
+            /**
+             * Thorough
+             * @default false
+             */
+            thorough: boolean;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "look" | "sync" | "undo" | "back up" | "restore" | "drop backup" | "step" | "leave";
+        };
+        /** OrderOut */
+        OrderOut: {
+            /** Given */
+            given: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
+            /** What */
+            what: string;
         };
         /** OutcomeOut */
         OutcomeOut: {
@@ -2269,6 +3041,71 @@ export interface components {
             /** Username */
             username: string;
         };
+        /** PlanIn */
+        PlanIn: {
+            /** Aside */
+            aside: string[];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Extras */
+            extras: string[];
+            /** Fetch */
+            fetch: number;
+            /** Fetch Bytes */
+            fetch_bytes: number;
+            /** Left Alone */
+            left_alone: number;
+            /** Merged */
+            merged: string[];
+            /** Mine */
+            mine: string[];
+            /** Place Bytes */
+            place_bytes: number;
+            /** Release */
+            release: string;
+            /** Seconds */
+            seconds: number;
+            /** Worlds */
+            worlds: components["schemas"]["WorldIn"][];
+        };
+        /**
+         * PlanOut
+         * @description What a sync would do, by the agent's last look. Paths are cut to 200 of a kind; counts are whole.
+         */
+        PlanOut: {
+            /** Aside */
+            aside: string[];
+            /** Extras */
+            extras: string[];
+            /** Fetch */
+            fetch: number;
+            /** Fetch Bytes */
+            fetch_bytes: number;
+            /** Left Alone */
+            left_alone: number;
+            /** Merge */
+            merge: number;
+            /** Merged */
+            merged: string[];
+            /** Mine */
+            mine: string[];
+            /** Place */
+            place: number;
+            /** Place Bytes */
+            place_bytes: number;
+            /** Release */
+            release: string;
+            /** Remove */
+            remove: number;
+            /** Replace */
+            replace: number;
+            /** Seconds */
+            seconds: number;
+            /** Worlds */
+            worlds: components["schemas"]["WorldOut"][];
+        };
         /** ProgressIn */
         ProgressIn: {
             /**
@@ -2285,7 +3122,7 @@ export interface components {
              * Phase
              * @enum {string}
              */
-            phase: "fetching" | "placing" | "checking" | "stopped";
+            phase: "fetching" | "placing" | "checking" | "stopped" | "paused" | "waiting for errands";
             /**
              * Seconds Left
              * @default -1
@@ -2340,6 +3177,12 @@ export interface components {
         };
         /** PublishIn */
         PublishIn: {
+            /**
+             * Channel
+             * @default stable
+             * @enum {string}
+             */
+            channel: "stable" | "trial";
             /**
              * Notes
              * @default
@@ -2446,8 +3289,13 @@ export interface components {
             removed: number;
             /** Updated */
             updated: number;
+            /** Withdrawn */
+            withdrawn: string;
         };
-        /** ReleaseRow */
+        /**
+         * ReleaseRow
+         * @description `withdrawn`: why nobody is to install it any more; empty for one that stands.
+         */
         ReleaseRow: {
             /** Added */
             added: number;
@@ -2470,6 +3318,8 @@ export interface components {
             removed: number;
             /** Updated */
             updated: number;
+            /** Withdrawn */
+            withdrawn: string;
         };
         /** RemoveMod */
         RemoveMod: {
@@ -2483,6 +3333,7 @@ export interface components {
         };
         /** ReportIn */
         ReportIn: {
+            about?: components["schemas"]["AboutIn"] | null;
             /** Deviations */
             deviations: {
                 [key: string]: components["schemas"]["Deviation"];
@@ -2519,6 +3370,54 @@ export interface components {
             without: string[];
         };
         /**
+         * SetSteps
+         * @description All steps by hand, in the place of those that there were.
+         */
+        SetSteps: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "steps";
+            /** Steps */
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * SetTweaks
+         * @description All settings that the pack sets, in the place of those that it had.
+         */
+        SetTweaks: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "tweaks";
+            /** Tweaks */
+            tweaks: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** SettingIn */
+        SettingIn: {
+            /** Key */
+            key: string;
+            /** Mine */
+            mine: string;
+            /** New */
+            new: string;
+        };
+        /** SettingOut */
+        SettingOut: {
+            /** Key */
+            key: string;
+            /** Mine */
+            mine: string;
+            /** New */
+            new: string;
+        };
+        /**
          * Side
          * @enum {string}
          */
@@ -2547,13 +3446,15 @@ export interface components {
         };
         /**
          * StandingOut
-         * @description `state` in words; `to_do` is what this machine's person has to do, empty when nothing.
+         * @description `state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began.
          */
         StandingOut: {
             /** Behind */
             behind: number;
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
+            /** Since */
+            since: string | null;
             /** State */
             state: string;
             /** To Do */
@@ -2564,6 +3465,42 @@ export interface components {
          * @enum {string}
          */
         State: "recognised" | "ambiguous" | "already there" | "refused";
+        /** StepIn */
+        StepIn: {
+            /**
+             * Check
+             * @enum {string}
+             */
+            check: "none" | "exists" | "changed";
+            /** Done */
+            done: boolean;
+            /** Id */
+            id: string;
+            /** Path */
+            path: string;
+            /** Seen */
+            seen: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
+         * StepOut
+         * @description `seen`: the agent's own check says that it is done.
+         */
+        StepOut: {
+            /** Check */
+            check: string;
+            /** Done */
+            done: boolean;
+            /** Id */
+            id: string;
+            /** Path */
+            path: string;
+            /** Seen */
+            seen: boolean;
+            /** Text */
+            text: string;
+        };
         /** StrangerOut */
         StrangerOut: {
             /** Files */
@@ -2572,6 +3509,28 @@ export interface components {
             place: string;
             /** Size */
             size: number;
+        };
+        /** StrayedIn */
+        StrayedIn: {
+            /** Key */
+            key: string;
+            /** Path */
+            path: string;
+            /** There */
+            there: string;
+            /** Wanted */
+            wanted: string;
+        };
+        /** StrayedOut */
+        StrayedOut: {
+            /** Key */
+            key: string;
+            /** Path */
+            path: string;
+            /** There */
+            there: string;
+            /** Wanted */
+            wanted: string;
         };
         /** SwitchLine */
         SwitchLine: {
@@ -2584,14 +3543,6 @@ export interface components {
             mod: string;
             /** On */
             on: boolean;
-        };
-        /** SyncIn */
-        SyncIn: {
-            /**
-             * Extras Aside
-             * @default false
-             */
-            extras_aside: boolean;
         };
         /**
          * TakeBack
@@ -2658,6 +3609,20 @@ export interface components {
             /** People */
             people: components["schemas"]["LinePerson"][];
         };
+        /**
+         * TweakOut
+         * @description One setting that the pack sets: enforced, a starting value, or advice.
+         */
+        TweakOut: {
+            /** How */
+            how: string;
+            /** Key */
+            key: string[];
+            /** Path */
+            path: string;
+            /** Value */
+            value: string | number | boolean | (string | number | boolean)[];
+        };
         /** UnsettledOut */
         UnsettledOut: {
             /** Core */
@@ -2716,15 +3681,41 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** WaitingOut */
+        WaitingOut: {
+            /** To Do */
+            to_do: string;
+            /** Who */
+            who: string;
+        };
         /**
          * WayOutOut
          * @description A change that was tried and frees a line; `edit` carries it out.
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
+        };
+        /** WithdrawIn */
+        WithdrawIn: {
+            /** Why */
+            why: string;
+        };
+        /** WorldIn */
+        WorldIn: {
+            /** Note */
+            note: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /** WorldOut */
+        WorldOut: {
+            /** Note */
+            note: string;
+            /** Sentence */
+            sentence: string;
         };
     };
     responses: never;
@@ -2751,6 +3742,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Head"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_known: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Known"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderDone"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -2845,7 +3900,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["HoldOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -3234,6 +4289,184 @@ export interface operations {
             };
         };
     };
+    brought: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    choose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoicesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    hold_sync: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    known_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     pairing: {
         parameters: {
             query?: never;
@@ -3252,41 +4485,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PairingOut"];
-                };
-            };
-            /** @description Refused: what, why, and what now. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    sync: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                installation_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SyncIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -3641,6 +4839,140 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    departures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DepartureOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    set_departure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DepartureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DepartureOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    call_off_departure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                departure_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answer_departure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                departure_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComingIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -4059,6 +5391,85 @@ export interface operations {
             };
         };
     };
+    compare_listing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Side
+                     * @default player
+                     * @enum {string}
+                     */
+                    side?: "player" | "server";
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalledRow"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    forget_listing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     mod: {
         parameters: {
             query?: never;
@@ -4305,6 +5716,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    withdraw_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -10,6 +10,7 @@ const GROUPS = [
   { what: "updated", sign: "↑", title: "Updated" },
   { what: "taken back", sign: "↓", title: "Taken back" },
   { what: "removed", sign: "−", title: "Removed" },
+  { what: "set", sign: "=", title: "Settings and steps" },
 ];
 
 export function ChangeList({ changes }: { changes: Change[] }) {
@@ -24,7 +25,10 @@ export function ChangeList({ changes }: { changes: Change[] }) {
               {title} ({rows.length})
             </Box>
             {rows.map((one) => (
-              <Box key={one.mod} sx={{ display: "flex", gap: 1, py: 0.25, fontSize: "0.9rem", alignItems: "baseline" }}>
+              <Box
+                key={one.mod || one.name}
+                sx={{ display: "flex", gap: 1, py: 0.25, fontSize: "0.9rem", alignItems: "baseline" }}
+              >
                 <Box component="span" aria-hidden sx={{ width: 14, fontFamily: mono, color: "primary.main" }}>
                   {sign}
                 </Box>

@@ -59,13 +59,14 @@ export function TheLine({ packId }: { packId: string }) {
               people={at(mark.number)}
               packId={packId}
               label={mark.number}
-              title={`Release ${mark.number}, ${day(mark.published_at)}, ${
+              title={`Release ${mark.number}${told(mark)}, ${day(mark.published_at)}, ${
                 mark.number === first && line.marks.length === marks.length
                   ? many(mark.changes, "mod")
                   : many(mark.changes, "change")
               }`}
               to={`/packs/${packId}/releases/${mark.number}`}
-              filled
+              filled={!mark.withdrawn && mark.channel === "stable"}
+              struck={mark.withdrawn}
             />
           ))}
           <Stop
@@ -85,6 +86,9 @@ export function TheLine({ packId }: { packId: string }) {
   );
 }
 
+const told = (mark: Shape["LineMark"]) =>
+  (mark.channel === "trial" ? " (trial)" : "") + (mark.withdrawn ? " (withdrawn)" : "");
+
 function Stop(props: {
   people: Person[];
   packId: string;
@@ -92,6 +96,7 @@ function Stop(props: {
   title: string;
   to?: string;
   filled?: boolean;
+  struck?: boolean;
 }) {
   const players = props.people.filter((one) => !one.server);
   const servers = props.people.filter((one) => one.server);
@@ -130,7 +135,9 @@ function Stop(props: {
           whiteSpace: "nowrap",
         }}
       >
-        {props.label}
+        <Box component="span" sx={{ textDecoration: props.struck ? "line-through" : undefined }}>
+          {props.label}
+        </Box>
         {servers.map((one) => (
           <Initials key={one.installation} person={one} packId={props.packId} />
         ))}

@@ -1,62 +1,77 @@
-// Crew: the roll call. A person per row, what keeps them from being in step, what to do.
+// Crew: the next departure, and the roll call: a person per row, what keeps them from being in step, what to do.
 import Box from "@mui/material/Box";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { Fragment, useState } from "react";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Shape } from "../../api/client";
-import { isBusy, usePack, useRollCall } from "../../api/queries";
-import { StateMark } from "../../parts/marks";
+import { usePack, useRollCall } from "../../api/queries";
+import { stateColour, stateShape } from "../../parts/marks";
 import { Empty, Loaded } from "../../parts/notices";
-import { many, when } from "../../parts/words";
-import { mono } from "../../theme";
+import { many } from "../../parts/words";
+import { Departures } from "./Departures";
+import { ListingDrop } from "./ListingDrop";
+import { RollCallTable, who } from "./RollCallTable";
+import { SideBySide } from "./SideBySide";
+
+type Row = Shape["CalledRow"];
 
 export default function Crew() {
   const { packId = "" } = useParams();
   const called = useRollCall(packId);
   const pack = usePack(packId).data;
   return (
-    <Box sx={{ maxWidth: 1180, mx: "auto", p: { xs: 1.5, sm: 3 } }}>
-      <Loaded query={called}>
-        {(data) => (
-          <>
-            <Head data={data} />
-            {data.rows.length ? (
-              <Box sx={{ overflowX: "auto" }} tabIndex={0} role="region" aria-label="Roll call">
-                <Rows rows={data.rows} />
-              </Box>
-            ) : (
-              <Empty title="Nobody has installed this pack yet">
-                {data.current
-                  ? "Make a join code under Publish and hand it out."
-                  : "Publish a release first; then hand out a join code."}
-              </Empty>
-            )}
-            {data.without.length > 0 && (
-              <Typography variant="body2" sx={{ mt: 2, color: "text.secondary" }}>
-                In the crew without an installation of this pack: {data.without.join(", ")}.
-              </Typography>
-            )}
-            {pack && (
-              <Typography variant="body2" sx={{ mt: 1 }}>
-                <Link to={`/crews/${pack.crew_id}`}>People and roles of {pack.crew}</Link>
-              </Typography>
-            )}
-          </>
-        )}
-      </Loaded>
+    <Box sx={{ maxWidth: 1240, mx: "auto", p: { xs: 1.5, sm: 3 }, pt: { xs: 1.5, sm: 2 } }}>
+      {pack && <Departures pack={pack} />}
+      <Loaded query={called}>{(data) => <Called data={data} packId={packId} />}</Loaded>
+      {pack && (
+        <Typography variant="body2" sx={{ mt: 1 }}>
+          <Link to={`/crews/${pack.crew_id}`}>People and roles of {pack.crew}</Link>
+        </Typography>
+      )}
     </Box>
+  );
+}
+
+function Called({ data, packId }: { data: Shape["RollCall"]; packId: string }) {
+  const [state, setState] = useState("");
+  const [text, setText] = useState("");
+  const [chosen, setChosen] = useState<string[]>([]);
+  const rows = [...data.rows].sort((a, b) => Number(a.side === "server") - Number(b.side === "server"));
+  const fits = (row: Row) =>
+    (!state || row.standing.state === state) && who(row).toLowerCase().includes(text.trim().toLowerCase());
+  const pair = rows.filter((row) => chosen.includes(row.installation));
+  return (
+    <>
+      <Head data={data} />
+      {data.rows.length > 0 && (
+        <Filter rows={data.rows} state={state} setState={setState} text={text} setText={setText} />
+      )}
+      {pair.length === 2 && <SideBySide one={pair[0]} other={pair[1]} close={() => setChosen([])} />}
+      {rows.length ? (
+        <RollCallTable rows={rows.filter(fits)} chosen={chosen} setChosen={setChosen} />
+      ) : (
+        <Empty title="Nobody has installed this pack yet">
+          {data.current
+            ? "Make a join code under Publish and hand it out."
+            : "Publish a release first; then hand out a join code."}
+        </Empty>
+      )}
+      {data.without.length > 0 && (
+        <Typography variant="body2" sx={{ mt: 2, color: "text.secondary" }}>
+          In the crew without an installation of this pack: {data.without.join(", ")}.
+        </Typography>
+      )}
+      {data.current && <ListingDrop packId={packId} rows={rows} />}
+    </>
   );
 }
 
 function Head({ data }: { data: Shape["RollCall"] }) {
   const ready = data.rows.filter((row) => row.standing.state === "in step").length;
   return (
-    <Box sx={{ display: "flex", justifyContent: "space-between", flexWrap: "wrap", gap: 2, mb: 2 }}>
+    <Box sx={{ display: "flex", justifyContent: "space-between", flexWrap: "wrap", gap: 2, mb: 1 }}>
       <Box>
         <Typography variant="h1">Roll call</Typography>
         {data.rows.length > 0 && (
@@ -79,92 +94,42 @@ function Head({ data }: { data: Shape["RollCall"] }) {
   );
 }
 
-/** Columns that a phone has no room for; there, what matters of them stands below the state. */
-const WIDE = ["Differences", "What to do", "Heard"];
-const wide = { display: { xs: "none", sm: "table-cell" } };
-
-function Rows({ rows }: { rows: Shape["CalledRow"][] }) {
-  const [open, setOpen] = useState("");
-  const sorted = [...rows].sort((a, b) => Number(a.side === "server") - Number(b.side === "server"));
+function Filter(props: {
+  rows: Row[];
+  state: string;
+  setState: (state: string) => void;
+  text: string;
+  setText: (text: string) => void;
+}) {
+  const states = [...new Set(props.rows.map((row) => row.standing.state))];
   return (
-    <Table size="small" sx={{ minWidth: { sm: 640 }, "& td, & th": { px: 1.25, py: 0.6 } }}>
-      <TableHead>
-        <TableRow>
-          {["Who", "State", "Release", ...WIDE].map((head) => (
-            <TableCell key={head} sx={{ color: "text.secondary", ...(WIDE.includes(head) && wide) }}>
-              {head}
-            </TableCell>
-          ))}
-        </TableRow>
-      </TableHead>
-      <TableBody>
-        {sorted.map((row) => {
-          const differences = row.standing.differences;
-          const isOpen = open === row.installation;
-          return (
-            <Fragment key={row.installation}>
-              <TableRow>
-                <TableCell component="th" scope="row">
-                  {row.mine ? <Link to={`/installations/${row.installation}`}>{who(row)}</Link> : who(row)}
-                </TableCell>
-                <TableCell>
-                  {isBusy(row.progress) ? (
-                    `${row.progress.phase}…`
-                  ) : (
-                    <StateMark state={row.standing.state} behind={row.standing.behind} />
-                  )}
-                  <Box sx={{ display: { sm: "none" }, fontSize: "0.85rem", overflowWrap: "anywhere" }}>
-                    {differences[0] && `${differences[0].sentence}. `}
-                    {row.standing.to_do}
-                  </Box>
-                </TableCell>
-                <TableCell sx={{ fontFamily: mono, fontSize: "0.82rem" }}>{row.release}</TableCell>
-                <TableCell sx={wide}>
-                  {differences.length > 0 && (
-                    <Box
-                      component="button"
-                      type="button"
-                      aria-expanded={isOpen}
-                      onClick={() => setOpen(isOpen ? "" : row.installation)}
-                      sx={{
-                        all: "unset",
-                        cursor: "pointer",
-                        textDecoration: "underline",
-                        "&:focus-visible": { outline: "2px solid" },
-                      }}
-                    >
-                      {differences[0].sentence}
-                      {differences.length > 1 && `, and ${differences.length - 1} more`}
-                    </Box>
-                  )}
-                </TableCell>
-                <TableCell sx={wide}>{row.standing.to_do}</TableCell>
-                <TableCell sx={{ ...wide, whiteSpace: "nowrap" }}>{when(row.heard_at)}</TableCell>
-              </TableRow>
-              {isOpen && (
-                <TableRow>
-                  <TableCell colSpan={6} sx={{ bgcolor: "background.paper" }}>
-                    {differences.map((one) => (
-                      <Box key={one.sentence} sx={{ mb: 1 }}>
-                        <strong>{one.sentence}</strong> {!one.counts && "(touches only this person; need not match)"}
-                        {one.paths.map((path) => (
-                          <Box key={path} sx={{ fontFamily: mono, fontSize: "0.8rem", overflowWrap: "anywhere" }}>
-                            {path}
-                          </Box>
-                        ))}
-                      </Box>
-                    ))}
-                  </TableCell>
-                </TableRow>
-              )}
-            </Fragment>
-          );
-        })}
-      </TableBody>
-    </Table>
+    <Box sx={{ display: "flex", gap: 0.5, alignItems: "center", flexWrap: "wrap", mb: 1 }}>
+      <Button size="small" aria-pressed={!props.state} onClick={() => props.setState("")} sx={pressed(!props.state)}>
+        All {props.rows.length}
+      </Button>
+      {states.map((state) => (
+        <Button
+          key={state}
+          size="small"
+          aria-pressed={props.state === state}
+          onClick={() => props.setState(props.state === state ? "" : state)}
+          sx={{ color: stateColour(state), ...pressed(props.state === state) }}
+        >
+          <span aria-hidden>{stateShape(state)}&nbsp;</span>
+          {state} {props.rows.filter((row) => row.standing.state === state).length}
+        </Button>
+      ))}
+      <TextField
+        size="small"
+        placeholder="Name"
+        value={props.text}
+        onChange={(event) => props.setText(event.target.value)}
+        slotProps={{ htmlInput: { "aria-label": "Find by name" } }}
+        sx={{ ml: "auto", width: 150 }}
+      />
+    </Box>
   );
 }
 
-function who(row: Shape["CalledRow"]): string {
-  return row.side === "server" ? `${row.name} (server)` : row.person;
-}
+const pressed = (on: boolean) =>
+  on ? { textDecoration: "underline", textUnderlineOffset: "5px", fontWeight: 700 } : {};

@@ -1,6 +1,8 @@
 // Publish: what has changed since the last release, number, channel and notes; and the codes that hand it out.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import Link from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
@@ -15,6 +17,8 @@ import { Copy } from "../../parts/Copy";
 import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
+import { Terms } from "./Terms";
+import { Withdraw } from "./Withdraw";
 
 const SHOWN_EDITS = 8;
 
@@ -37,10 +41,11 @@ export default function Publish() {
     >
       <Box sx={{ minWidth: 0 }}>
         <Loaded query={pending}>{(data) => <Next packId={packId} pending={data} may={may} />}</Loaded>
+        <Terms packId={packId} may={may} />
       </Box>
       <Box sx={{ display: "grid", gap: 3, minWidth: 0 }}>
         {may && <Codes packId={packId} />}
-        <Releases packId={packId} />
+        <Releases packId={packId} may={may} />
         <Edits packId={packId} />
       </Box>
     </Box>
@@ -51,6 +56,7 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
   const blockers = (useFindings(packId).data ?? []).filter((one) => one.severity === "blocker");
   const [number, setNumber] = useState(pending.suggested);
   const [notes, setNotes] = useState("");
+  const [trial, setTrial] = useState(false);
   const [made, setMade] = useState("");
   useEffect(() => setNumber(pending.suggested), [pending.suggested]);
   const publish = useChange(
@@ -58,7 +64,7 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
       told(
         api.POST("/api/packs/{pack_id}/releases", {
           params: { path: { pack_id: packId } },
-          body: { revision: pending.revision, number, notes },
+          body: { revision: pending.revision, number, notes, channel: trial ? "trial" : "stable" },
         }),
       ),
     ["pack", packId],
@@ -121,6 +127,10 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
                 minRows={3}
                 value={notes}
                 onChange={(event) => setNotes(event.target.value)}
+              />
+              <FormControlLabel
+                control={<Checkbox size="small" checked={trial} onChange={(event) => setTrial(event.target.checked)} />}
+                label="For trial: only those who chose trial releases get it"
               />
               {blockers.length > 0 && (
                 <Remark tone="error" live={false}>
@@ -278,7 +288,7 @@ function Edits({ packId }: { packId: string }) {
   );
 }
 
-function Releases({ packId }: { packId: string }) {
+function Releases({ packId, may }: { packId: string; may: boolean }) {
   const releases = useReleases(packId);
   return (
     <SideList title="Releases" query={releases}>
@@ -303,6 +313,11 @@ function Releases({ packId }: { packId: string }) {
             <Box component="span" sx={{ color: "text.secondary" }}>
               +{one.added} ↑{one.updated} −{one.removed}
             </Box>
+            {one.withdrawn ? (
+              <Box sx={{ width: "100%", color: "error.main" }}>▬ withdrawn: {one.withdrawn}</Box>
+            ) : (
+              may && <Withdraw packId={packId} number={one.number} />
+            )}
           </Box>
         ))
       }

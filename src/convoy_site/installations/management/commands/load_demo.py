@@ -4,21 +4,27 @@ Everything goes through the services that people use, so the demo cannot hold wh
 there already is left as it is; only the sources' addresses are brought up to date.
 """
 
+import io
+import random
+import zipfile
 from collections.abc import Iterable
-from datetime import date
+from datetime import date, timedelta
 
 import httpx
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
+from django.utils import timezone
 
 from convoy_core.model import AUTOMATIC_PICKUPS
 from convoy_core.recipe import read_recipe
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.catalogue.reading import read_source
+from convoy_site.installations.asking import note_order
+from convoy_site.installations.departures import answer, set_departure
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.services import join, stand_in_folder
-from convoy_site.installations.tasks import run_agent, sync_stand_in
-from convoy_site.packs.edits import AddMod, AddMods, DescribeLine, EditIn, HoldLine, RemoveMod
+from convoy_site.installations.tasks import obey
+from convoy_site.packs.edits import AddMod, AddMods, DescribeLine, EditIn, HoldLine, RemoveMod, SetSteps, SetTweaks
 from convoy_site.packs.models import Pack
 from convoy_site.packs.recognising import State, recognise
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
@@ -27,14 +33,46 @@ from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases.services import make_join_code, publish
 
-NAMES = {"maren": "Maren Holt", "tolliver": "Tolliver Reyes", "isbet": "Isbet Quill", "odwin": "Odwin Pell"}
+NAMES = {
+    "maren": "Maren Holt",
+    "tolliver": "Tolliver Reyes",
+    "isbet": "Isbet Quill",
+    "odwin": "Odwin Pell",
+    "sunniva": "Sunniva Marsh",
+    "corvin": "Corvin Ashby",
+    "liesel": "Liesel Drake",
+    "perrin": "Perrin Vale",
+}
 MACHINES = (
-    ("marens-desk", "Maren's desk", "maren", 32 * 1024),
-    ("wharf-server", "The wharf's server", "maren", 16 * 1024),
-    ("tollivers-tower", "Tolliver's tower", "tolliver", 64 * 1024),
-    ("isbets-laptop", "Isbet's laptop", "isbet", 16 * 1024),
-    ("odwins-box", "Odwin's box", "odwin", 8 * 1024),
+    ("marens-desk", "Maren's desk", "maren", 32),
+    ("wharf-server", "The wharf's server", "maren", 16),
+    ("tollivers-tower", "Tolliver's tower", "tolliver", 64),
+    ("isbets-laptop", "Isbet's laptop", "isbet", 16),
+    ("odwins-box", "Odwin's box", "odwin", 16),
+    ("sunnivas-desk", "Sunniva's desk", "sunniva", 24),
+    ("corvins-netbook", "Corvin's netbook", "corvin", 8),
+    ("liesels-laptop", "Liesel's laptop", "liesel", 16),
+    ("perrins-pc", "Perrin's PC", "perrin", 12),
 )
+"""Stand-in machines: their memory in GB. All have 200 GB of disk free and the runtimes of the last years."""
+
+TWEAKS = [
+    {"path": "mods/lock-ledger/settings.toml", "key": ["strength"], "value": 4, "how": "enforced"},
+    {"path": "mods/night-lanterns/settings.toml", "key": ["strength"], "value": 8, "how": "starting value"},
+]
+STEPS = [
+    {
+        "id": "name-your-barge",
+        "text": "Start Tillerway once, name your barge at the berths, and close it again. It then writes barge.toml.",
+        "check": "exists",
+        "path": "barge.toml",
+    },
+    {
+        "id": "one-world",
+        "text": "Switch off the game's own copying of worlds between machines: two copies of one world do not mix.",
+    },
+]
+UNHEARD = timedelta(days=12)
 FIRST_LINES = ("lock-ledger", "barge-berths", "night-lanterns", "heron-almanac", "fog-over-fen", "tarred-planks")
 LATER = (
     ("1.2.0", "More to carry, and more to look at.", ("Cargo", "Looks")),
@@ -73,13 +111,20 @@ class Command(BaseCommand):
             for account in DEMO_ACCOUNTS
         }
         for slug, name, owner, memory in MACHINES:
-            StandInMachine.objects.create(slug=slug, name=name, owner=people[owner], memory_mb=memory)
+            StandInMachine.objects.create(
+                slug=slug,
+                name=name,
+                owner=people[owner],
+                memory_mb=memory * 1024,
+                disk_free=200 * 2**30,
+                runtimes=["17", "21"],
+            )
         self._kestrel_wharf(people)
 
     def _kestrel_wharf(self, people: dict[str, User]) -> None:
         maren = people["maren"]
         crew = start_crew(maren, "Kestrel Wharf")
-        for name in ("tolliver", "odwin"):
+        for name in people.keys() - {"maren", "isbet"}:
             bring_aboard(people[name], crew)
         Membership.objects.filter(user=people["tolliver"]).update(role=Role.CURATOR)
         pack = start_pack(
@@ -104,15 +149,22 @@ class Command(BaseCommand):
         self._sync(pack)
         edit_draft(maren, pack.id, 1, [AddMod(do="add", mod="quiet-deck"), AddMod(do="add", mod="harbour-clerk")])
         self._publish(maren, pack, "1.1.0", "A calmer helm, and a clerk for the server.")
+        perrins = join(people["perrin"], code, "Night Freight", "player", "perrins-pc")
+        self._sync(pack)
         self._grow(maren, people["tolliver"], pack)
         join(maren, code, "Night Freight", "player", "marens-desk")
         join(maren, code, "Wharf server", "server", "wharf-server")
         tollivers = join(people["tolliver"], code, "Night Freight", "player", "tollivers-tower")
+        sunnivas = join(people["sunniva"], code, "Night Freight", "player", "sunnivas-desk")
         self._sync(pack)
-        # Tolliver has tried something by hand, so that the roll call has a difference to name.
-        altered = stand_in_folder(tollivers) / "mods/lock-ledger/settings.toml"
-        altered.write_text(altered.read_text().replace("strength = 5", "strength = 9"))
-        run_agent(tollivers, "status", "--folder", str(stand_in_folder(tollivers)))
+        self._other_build(tollivers, "lock-ledger")
+        self._setting(sunnivas, "mods/lock-ledger/settings.toml", "strength = 4", "strength = 9")
+        corvins = join(people["corvin"], code, "Night Freight", "player", "corvins-netbook")
+        join(people["liesel"], code, "Night Freight", "player", "liesels-laptop")
+        for one in (tollivers, sunnivas, corvins, pack.installations.get(member=people["odwin"])):
+            self._ask(one, "look")
+        Installation.objects.filter(pk=perrins.pk).update(heard_at=timezone.now() - UNHEARD)
+        self._departure(maren, people, pack)
         self._edit(maren, pack, RemoveMod(do="remove", mod="fog-over-fen"), AddMod(do="add", mod="second-keel"))
         self._hollow_line(maren, crew.id)
 
@@ -123,15 +175,18 @@ class Command(BaseCommand):
         later = later.exclude(mod__slug__in=pack.draft.picks)
         hidden = list(later.filter(mod__builds__date__lt=BEFORE_THE_DEMO).distinct().values_list("pk", flat=True))
         Build.objects.filter(pk__in=hidden).update(gone=True)
-        for number, notes, shelves in LATER:
-            mods = Mod.objects.filter(game="tillerway", category__in=shelves).order_by("category", "slug")
-            self._edit(tolliver, pack, AddMods(do="add many", mods=self._fitting(pack, mods)))
-            self._publish(maren, pack, number, notes)
         described = [
             *(DescribeLine(do="describe", mod=mod, optional=True, advice=why) for mod, why in OPTIONAL.items()),
             *(DescribeLine(do="describe", mod=mod, tags=tags) for mod, tags in TAGS.items()),
+            SetTweaks(do="tweaks", tweaks=TWEAKS),
+            SetSteps(do="steps", steps=STEPS),
         ]
-        self._edit(maren, pack, *described)
+        for number, notes, shelves in LATER:
+            mods = Mod.objects.filter(game="tillerway", category__in=shelves).order_by("category", "slug")
+            self._edit(tolliver, pack, AddMods(do="add many", mods=self._fitting(pack, mods)))
+            if number == LATER[-1][0]:
+                self._edit(maren, pack, *described)
+            self._publish(maren, pack, number, notes)
         Build.objects.filter(pk__in=hidden).update(gone=False)
 
     def _fitting(self, pack: Pack, mods: Iterable[Mod]) -> list[str]:
@@ -146,23 +201,64 @@ class Command(BaseCommand):
     def _sync(self, pack: Pack) -> None:
         """Runs the agents of those that have not synced yet; the others stay where they are."""
         for one in pack.installations.filter(release=None):
-            sync_stand_in(installation=str(one.pk))
-            one.refresh_from_db()
-            if one.release_id is None:
-                self._do_errands(one)
-                sync_stand_in(installation=str(one.pk))
+            self._do_errands(one)
+            world = stand_in_folder(one) / "worlds" / "fenwick-run"
+            self._ask(one, "sync")
+            if one.side == "server" or one.member.username in ("maren", "odwin"):
+                world.mkdir(parents=True, exist_ok=True)
+                (world / "canal.dat").write_bytes(random.Random(one.member.username).randbytes(180_000))  # noqa: S311
+                (world / "crew.txt").write_text("Maren, Odwin and five barges of coal\n")
+
+    def _ask(self, one: Installation, what: str) -> None:
+        """As from the installation's page, but done here and now."""
+        note_order(one, what, {})
+        obey(installation=str(one.pk))
+        one.refresh_from_db()
+        if one.answer.get("refused"):
+            raise CommandError(f"{one.member.shown}: {one.answer['said']}")
+
+    def _other_build(self, one: Installation, mod: str) -> None:
+        """Somebody laid another build of a mod over the pack's, so that the roll call has a difference to name."""
+        installed = read_recipe(bytes(one.pack.releases.order_by("pk").last().document)).lock.by_mod[mod]
+        other = Build.objects.filter(mod__slug=mod, refused="").exclude(version=installed.version).order_by("pk")[0]
+        source = Source.objects.get(pk=installed.source)
+        archive = httpx.get(f"{source.address}/{other.url}").raise_for_status().content
+        folder = stand_in_folder(one) / "mods" / mod
+        with zipfile.ZipFile(io.BytesIO(archive)) as packed:
+            for name in packed.namelist():
+                if not name.endswith(("/", "settings.toml")):
+                    (folder / name).parent.mkdir(parents=True, exist_ok=True)
+                    (folder / name).write_bytes(packed.read(name))
+
+    def _setting(self, one: Installation, path: str, before: str, after: str) -> None:
+        place = stand_in_folder(one) / path
+        text = place.read_text()
+        assert before in text
+        place.write_text(text.replace(before, after))
+
+    def _departure(self, maren: User, people: dict[str, User], pack: Pack) -> None:
+        """Thursday at eight, as every week."""
+        now = timezone.localtime()
+        thursday = (now + timedelta(days=(3 - now.weekday()) % 7)).replace(hour=20, minute=0, second=0, microsecond=0)
+        if thursday <= now:
+            thursday += timedelta(days=7)
+        made = set_departure(
+            maren, pack.id, thursday, "", "Coal to Fenwick, by lantern light. Be at the quay by eight."
+        )
+        for name, comes in (("tolliver", True), ("sunniva", True), ("odwin", True), ("perrin", False)):
+            answer(people[name], pack.id, made.id, comes)
 
     def _do_errands(self, installation: Installation) -> None:
-        """What people do by hand for builds that no program may fetch: get each file, and put it into the inbox."""
-        inbox = stand_in_folder(installation) / ".convoy" / "inbox"
-        inbox.mkdir(parents=True, exist_ok=True)
+        """What people do by hand for builds that no program may fetch: get each file, and leave it in the downloads."""
+        downloads = stand_in_folder(installation).parent / "downloads"
+        downloads.mkdir(parents=True, exist_ok=True)
         newest = installation.pack.releases.order_by("pk").last()
         for build in read_recipe(bytes(newest.document)).lock.builds:
             if build.pickup in AUTOMATIC_PICKUPS:
                 continue
             source = Source.objects.get(pk=build.source)
             archive = httpx.get(f"{source.address}/{build.urls[0]}").raise_for_status().content
-            (inbox / build.archive.name).write_bytes(archive)
+            (downloads / build.archive.name).write_bytes(archive)
 
     def _hollow_line(self, maren: User, crew: object) -> None:
         pack = start_pack(

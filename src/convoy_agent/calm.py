@@ -1,0 +1,101 @@
+"""A folder in which nothing has happened since it was last in step is known by one walk, without reading its release.
+
+The walk's sum (paths, sizes and times of every file) is kept when a sync ends with nothing left to do. The same sum,
+the same release and the same choices mean: nothing to do. Anything else goes the long way.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import zlib
+from collections.abc import Collection
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from convoy_core.plan import Plan
+
+from .files import write_at_once
+from .folder import Folder
+
+_MASK = (1 << 64) - 1
+
+
+@dataclass(frozen=True)
+class Stillness:
+    """What was told of the folder when it came to rest."""
+
+    files: int
+    fingerprint: str
+    about: dict[str, Any]
+
+    def plan(self) -> Plan:
+        return Plan((), self.files, (), (), (), ())
+
+
+class Outcome(Protocol):
+    """What a sync found in the end."""
+
+    @property
+    def look(self) -> Any: ...
+    @property
+    def plan(self) -> Plan: ...
+    @property
+    def fingerprint(self) -> str: ...
+    @property
+    def about(self) -> dict[str, Any]: ...
+
+
+class Calm:
+    def __init__(self, folder: Folder) -> None:
+        self._folder = folder
+        self._place = folder.own / "calm.json"
+
+    def keep(self, release: str, left_out: Collection[str], outcome: Outcome) -> None:
+        """Remembers a folder in which nothing is left to do; forgets one in which something is."""
+        if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
+            self._place.unlink(missing_ok=True)
+            return
+        told = {
+            "of": self._of(release, left_out),
+            "sum": _sum(self._folder),
+            "files": outcome.plan.left_alone,
+            "fingerprint": outcome.fingerprint,
+            "about": outcome.about,
+        }
+        write_at_once(self._place, json.dumps(told).encode())
+
+    def still(self, release: str, left_out: Collection[str]) -> Stillness | None:
+        """What was told last time, when nothing has happened since; otherwise None."""
+        try:
+            kept = json.loads(self._place.read_bytes())
+            if kept["of"] != self._of(release, left_out) or kept["sum"] != _sum(self._folder):
+                return None
+            return Stillness(int(kept["files"]), str(kept["fingerprint"]), kept["about"])
+        except (OSError, ValueError, KeyError, TypeError):
+            return None
+
+    def _of(self, release: str, left_out: Collection[str]) -> list[Any]:
+        return [release, sorted(left_out)]
+
+
+def _sum(folder: Folder) -> list[int]:
+    """Number of files, and a sum of what each looks like that does not depend on their order."""
+    count = total = 0
+    pending = [("", str(folder.root))]
+    own = folder.own.name
+    crc32 = zlib.crc32
+    while pending:
+        prefix, place = pending.pop()
+        seed = crc32(os.fsencode(prefix))
+        with os.scandir(place) as entries:
+            for entry in entries:
+                if entry.is_dir(follow_symlinks=False):
+                    if prefix or entry.name != own:
+                        pending.append((f"{prefix}{entry.name}/", entry.path))
+                    continue
+                stat = entry.stat(follow_symlinks=False)
+                count += 1
+                # Hashes of numbers are the same in every run of Python; hashes of texts are not.
+                total += hash((crc32(os.fsencode(entry.name), seed), stat.st_size, stat.st_mtime_ns, stat.st_ctime_ns))
+    return [count, total & _MASK]

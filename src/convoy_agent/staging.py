@@ -1,0 +1,180 @@
+"""Staging: every file that a plan places is unpacked, verified, rendered or merged here, before anything changes.
+
+.convoy/staging/ holds files by their sha256, .convoy/settings/ what releases rendered, which is what a later merge
+starts from. Builds are staged as their archives arrive, from several threads at once.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import stat
+import zipfile
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from convoy_core.canonical import sha256_hex
+from convoy_core.formats import Unreadable
+from convoy_core.lock import Lock, LockedBuild, PlacedFile
+from convoy_core.merge import KeyMerge, merge
+from convoy_core.plan import BESIDE, Act, Move, Plan
+from convoy_core.tweaking import render, rendering
+
+from .errors import ArchiveWrong
+from .files import CHUNK, inside, sha256_of, told_when_full
+from .folder import Folder, Record, as_text
+from .store import Store
+
+Told = Callable[[int, str], None]
+
+
+@dataclass
+class Staged:
+    """What staging a plan came to, path by path. Written into the journal as it stands."""
+
+    content: dict[str, str] = field(default_factory=dict)
+    """Path to the sha256 of what will lie there. Equal to the file's own but for tweaked and merged settings."""
+    found: dict[str, str] = field(default_factory=dict)
+    """For merged files: the sha256 of the member's file that was merged."""
+    rendered: dict[str, tuple[str, str]] = field(default_factory=dict)
+    """For settings files: the sha256 of what the release renders, and the rendering's name."""
+    notes: list[dict[str, Any]] = field(default_factory=list)
+    """What merging did, for the member to read."""
+
+
+class Stager:
+    """Stages one plan. `stage_build` may be called from several threads; `finish` comes once, after all of them."""
+
+    def __init__(self, folder: Folder, plan: Plan, target: Lock, record: Record, store: Store, told: Told) -> None:
+        self._folder, self._target, self._record, self._store, self.tell = folder, target, record, store, told
+        self._wanted: dict[str, list[Move]] = {}
+        for move in plan.moves:
+            if move.file:
+                inside(folder.root, move.path)
+                self._wanted.setdefault(move.file.mod, []).append(move)
+        shutil.rmtree(folder.staging, ignore_errors=True)
+        folder.staging.mkdir(parents=True)
+        self._done: set[str] = set()
+
+    def stage_build(self, build: LockedBuild) -> None:
+        """Unpacks what the plan wants of a build, each file verified. Raises ArchiveWrong, and changes nothing else."""
+        if build.mod in self._done or build.mod not in self._wanted:
+            return
+        archive = self._store.path(build.archive.sha256)
+        try:
+            with told_when_full(self._folder.root), zipfile.ZipFile(archive) as packed:
+                for move in self._wanted[build.mod]:
+                    assert move.file is not None
+                    self._unpack(packed, move.file, build)
+                    self.tell(move.file.size, build.name)
+        except (zipfile.BadZipFile, ArchiveWrong, NotImplementedError, RuntimeError, EOFError) as error:
+            # Right when it was fetched: either the store's copy was damaged since, or the release is wrong about it.
+            damaged = sha256_of(archive) != build.archive.sha256
+            if damaged:
+                self._store.drop(build.archive.sha256)
+            raise ArchiveWrong(
+                f"The archive of {build.name} {build.version} cannot be unpacked.",
+                "The copy in the store is damaged and was dropped." if damaged else str(error),
+                "Sync again to fetch it anew." if damaged else "Nothing was changed. Tell your curator.",
+                mod=build.mod,
+            ) from error
+        self._done.add(build.mod)
+
+    def finish(self) -> Staged:
+        """Stages every build that is still to be staged, then renders and merges settings."""
+        for mod in self._wanted:
+            self.stage_build(self._target.by_mod[mod])
+        staged = Staged()
+        with told_when_full(self._folder.root):
+            for moves in self._wanted.values():
+                for move in moves:
+                    self._content(move, staged)
+        return staged
+
+    def _unpack(self, packed: zipfile.ZipFile, file: PlacedFile, build: LockedBuild) -> None:
+        # Two builds may carry one content: each thread writes a file of its own, and the last swaps it in.
+        beside = self._folder.staging / f"{file.sha256}.{build.archive.sha256[:12]}"
+        _unpack(packed, file, beside)
+        beside.replace(self._folder.staging / file.sha256)
+
+    def _content(self, move: Move, staged: Staged) -> None:
+        file = move.file
+        assert file is not None
+        terms = self._target.terms
+        if not terms.is_settings(file.path):
+            staged.content[file.path] = file.sha256
+            return
+        plain = (self._folder.staging / file.sha256).read_bytes()
+        try:
+            new = render(file.path, plain, terms.by_path.get(file.path, ()))
+        except Unreadable as error:
+            new = plain
+            staged.notes.append({"path": file.path, "problem": error.sentence()})
+        rendered = self._keep(new, self._folder.settings)
+        staged.rendered[file.path] = (rendered, rendering(file.path, file.sha256, terms))
+        if move.act is Act.MERGE:
+            self._merge(file.path, new, staged)
+        else:
+            staged.content[file.path] = self._keep(new, self._folder.staging)
+
+    def _merge(self, path: str, new: bytes, staged: Staged) -> None:
+        mine = inside(self._folder.root, path).read_bytes()
+        base = self._folder.settings / self._record.files.get(path, ("", None))[0]
+        # Without what the earlier release rendered, everything that differs is taken for the member's.
+        before = base.read_bytes() if base.is_file() else new
+        enforced = [tweak.key for tweak in self._target.terms.enforced(path)]
+        staged.found[path] = sha256_hex(mine)
+        try:
+            merged = merge(path, before, mine, new, enforced)
+        except Unreadable as error:
+            beside = f"{path}{BESIDE}"
+            staged.content[path] = staged.found[path]
+            staged.content[beside] = self._keep(new, self._folder.staging)
+            staged.notes.append({"path": path, "problem": error.sentence(), "beside": beside})
+            return
+        staged.content[path] = self._keep(merged.data, self._folder.staging)
+        staged.notes.append(
+            {
+                "path": path,
+                "changed": [".".join(key) for key in merged.changed],
+                "kept": [_said(one) for one in merged.kept],
+                "overruled": [_said(one) for one in merged.overruled],
+            }
+        )
+
+    def _keep(self, data: bytes, where: Path) -> str:
+        sha256 = sha256_hex(data)
+        where.mkdir(exist_ok=True)
+        if not (where / sha256).exists():
+            beside = where / f"{sha256}.new"
+            beside.write_bytes(data)
+            beside.replace(where / sha256)
+        return sha256
+
+
+def _said(one: KeyMerge) -> dict[str, str]:
+    return {"key": ".".join(one.key), "mine": as_text(one.mine), "new": as_text(one.new)}
+
+
+def _unpack(packed: zipfile.ZipFile, file: PlacedFile, to: Path) -> None:
+    """One member into staging; never more bytes than the release names, never through a link."""
+    try:
+        info = packed.getinfo(file.member)
+    except KeyError as error:
+        raise ArchiveWrong(f"It holds no {file.member}.") from error
+    if stat.S_ISLNK(info.external_attr >> 16) or info.flag_bits & 1 or info.file_size != file.size:
+        raise ArchiveWrong(f"{file.member} in it is a link, encrypted, or of another size.")
+    digest = hashlib.sha256()
+    size = 0
+    with packed.open(info) as source, to.open("wb") as target:
+        while block := source.read(CHUNK):
+            size += len(block)
+            if size > file.size:
+                break
+            digest.update(block)
+            target.write(block)
+    if size != file.size or digest.hexdigest() != file.sha256:
+        to.unlink()
+        raise ArchiveWrong(f"{file.member} in it is not the file that the release names.")

@@ -1,0 +1,95 @@
+"""What the agent tells the site about a folder beside its deviations: the plan, errands, backups, history, steps.
+
+Lists are cut to what a person reads; counts are whole.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from convoy_core.errands import minutes
+from convoy_core.lock import Lock
+from convoy_core.plan import Act, Plan
+from convoy_core.recipe import Recipe
+
+from . import steps
+from .backups import Backups
+from .folder import Folder, Look
+from .machine import facts
+from .site import Head, as_told
+from .store import Store
+
+LISTED = 200
+"""Paths of one kind that are told."""
+
+ENTRIES = 30
+"""Syncs of the history that are told, and backups."""
+
+
+def tell(
+    folder: Folder, store: Store, recipe: Recipe, target: Lock, plan: Plan, look: Look, head: Head, at: str
+) -> dict[str, Any]:
+    """Plain data, as the site's report takes it."""
+    off = [path for path, what in look.deviations.items() if what in ("altered", "extra")]
+    return {
+        "at": at,
+        "machine": facts(folder.root),
+        "plan": _plan(plan, recipe.number, store),
+        "errands": [build.mod for build in plan.errands],
+        "errand_minutes": minutes(plan.errands),
+        "strayed": [
+            {"path": as_told(one.path), "key": one.key[:200], "wanted": one.wanted, "there": one.there}
+            for one in look.strayed[:LISTED]
+        ],
+        "found": {as_told(path): look.hashes[path] for path in sorted(off)[:LISTED] if len(look.hashes[path]) == 64},
+        "choices": [build.mod for build in target.choices],
+        "steps": steps.all_steps(folder, target),
+        "backups": [
+            {
+                "id": one.id,
+                "made_at": one.made_at,
+                "why": one.why,
+                "release": one.release,
+                "by_hand": one.by_hand,
+                "files": len(one.files),
+                "size": one.size,
+            }
+            for one in Backups(folder).all()[:ENTRIES]
+        ],
+        "history": [_entry(one) for one in reversed(folder.history()[-ENTRIES:])],
+    }
+
+
+def _plan(plan: Plan, number: str, store: Store) -> dict[str, Any]:
+    speed = store.speed()
+    return {
+        "release": number,
+        "counts": {act.value: plan.count(act) for act in Act},
+        "left_alone": plan.left_alone,
+        "merged": _paths(plan.paths(Act.MERGE)),
+        "mine": _paths(plan.mine),
+        "aside": _paths(plan.paths(Act.ASIDE)),
+        "extras": _paths(plan.extras),
+        "fetch": len(plan.fetch),
+        "fetch_bytes": plan.fetch_bytes,
+        "place_bytes": plan.place_bytes,
+        "seconds": round(plan.fetch_bytes / speed) if speed else -1,
+        "worlds": [{"sentence": one.change.sentence(), "note": one.note[:600]} for one in plan.worlds[:LISTED]],
+    }
+
+
+def _entry(entry: dict[str, Any]) -> dict[str, Any]:
+    return {
+        "id": entry["id"],
+        "before": entry.get("from", ""),
+        "release": entry.get("release", ""),
+        "counts": entry.get("counts", {}),
+        "moved": _paths(entry.get("moved", ())),
+        "notes": entry.get("notes", [])[:LISTED],
+        "backup": entry.get("backup", ""),
+        "undoes": bool(entry.get("undoes")),
+    }
+
+
+def _paths(paths: Any) -> list[str]:
+    return [as_told(path) for path in list(paths)[:LISTED]]

@@ -1,0 +1,157 @@
+"""Watching: reports where the folder stands, and does what its member asks for on the installation's page.
+
+The site can ask for nothing but what the table `DO` holds, all of it about this folder and this pack; releases are
+trusted by their signature as always. So the page's button works on a machine of one's own, too.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+from convoy_core.errors import ConvoyError, MalformedInput
+from convoy_core.plan import Choices
+from convoy_core.reading import Fields
+
+from . import steps, sync
+from .errands import Lookout, wait_for
+from .folder import Folder
+from .leaving import leave
+from .progress import Screen
+from .site import Order, Site
+from .store import Store
+
+ASK_EVERY = 5.0
+"""Seconds between two questions to the site while nothing is to be done."""
+
+LOOK_EVERY = 300.0
+"""Seconds between two looks at the folder that nobody asked for."""
+
+
+class Watcher:
+    """Watches one folder. `places` is where the member's downloads arrive."""
+
+    def __init__(self, root: Path, store: Store, places: list[Path], said: Callable[[str], None], screen: Screen):
+        self.root, self.store, self.said, self.screen = root, store, said, screen
+        self._lookout = Lookout(store, [*places, Folder(root).inbox])
+        self._looked_at = 0.0
+        self.gone = False
+
+    def run(self, once: bool = False, seconds: float = float("inf")) -> None:
+        """Goes on until it is stopped, or the installation is left. `once`: until no order is waiting."""
+        until = time.monotonic() + seconds
+        while not self.gone and time.monotonic() < until:
+            did = self._turn()
+            if once and not did:
+                return
+            if not did and not self.gone:
+                time.sleep(ASK_EVERY)
+
+    def _turn(self) -> bool:
+        """One question to the site; says whether there was something to do. A site that is away is asked again."""
+        try:
+            with Site(Folder(self.root).pairing()) as site:
+                order = site.head().order
+                if order:
+                    self._obey(site, order)
+                    return True
+            if time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at:
+                self._looked_at = time.monotonic()
+                self._look_for_errands()
+        except ConvoyError as error:
+            self.said(error.sentence())
+        return False
+
+    def _obey(self, site: Site, order: Order) -> None:
+        self.said(f"Asked on the page: {order.what}")
+        try:
+            do = DO.get(order.what)
+            if do is None:
+                raise MalformedInput(f"This agent does not know “{order.what[:40]}”.", now="Install a newer agent.")
+            said = do(self, Fields(order.given))
+            refused = False
+        except ConvoyError as error:
+            said, refused = error.sentence(), True
+        self.said(said)
+        site.order_done(order, said, refused)
+
+    def _look_for_errands(self) -> None:
+        """A look that reports; when the last errand has come since, the sync that waits for it goes on by itself."""
+        before = sync.status(self.root, self.store)
+        if before.plan and before.plan.errands and self._lookout.look(before.plan.errands).taken:
+            sync.status(self.root, self.store)
+
+    def errands(self, left: Any) -> Any:
+        """Takes what lies in the downloads already; does not wait, as the page shows what is missing."""
+        return wait_for(left, self._lookout, lambda arrived, missing: None, _once())
+
+
+def _once() -> Callable[[], bool]:
+    turns = iter((True, False))
+    return lambda: next(turns, False)
+
+
+def _look(watcher: Watcher, given: Fields) -> str:
+    thorough = given.flag("thorough", False)
+    found = sync.status(watcher.root, watcher.store, thorough)
+    return f"{len(found.deviations)} files differ." if found.deviations else "Everything is as it should be."
+
+
+def _sync(watcher: Watcher, given: Fields) -> str:
+    only = frozenset(given.strings("only")) or None
+    choices = Choices(given.flag("extras_aside", False), only)
+    wish = sync.Wish(choices, anyway=given.flag("anyway", False), errands=watcher.errands)
+    done = sync.sync(watcher.root, watcher.store, watcher.screen, wish)
+    return f"Release {done.release}: {sync.describe(done.plan)}."
+
+
+def _undo(watcher: Watcher, given: Fields) -> str:
+    done = sync.undo(watcher.root, watcher.store)
+    return f"Back at release {done.release}."
+
+
+def _backup(watcher: Watcher, given: Fields) -> str:
+    return f"Backed up as {sync.back_up(watcher.root)}." + _after(watcher)
+
+
+def _restore(watcher: Watcher, given: Fields) -> str:
+    before = sync.restore(watcher.root, given.text("backup"))
+    return f"Worlds and settings are back. How they were before is kept as {before}." + _after(watcher)
+
+
+def _drop(watcher: Watcher, given: Fields) -> str:
+    sync.drop_backup(watcher.root, given.text("backup"))
+    return "The backup is gone." + _after(watcher)
+
+
+def _step(watcher: Watcher, given: Fields) -> str:
+    folder = Folder(watcher.root)
+    with folder.held():
+        steps.tick(folder, given.text("step"), given.flag("done"))
+    return "Noted." + _after(watcher)
+
+
+def _leave(watcher: Watcher, given: Fields) -> str:
+    left = leave(watcher.root, given.flag("keep_all", False))
+    watcher.gone = True
+    return f"{left.removed} files of the pack were removed." if left.removed else "Every file stays where it is."
+
+
+def _after(watcher: Watcher) -> str:
+    """Reports what is now; adds nothing to what is said."""
+    sync.status(watcher.root, watcher.store)
+    return ""
+
+
+DO: Mapping[str, Callable[[Watcher, Fields], str]] = {
+    "look": _look,
+    "sync": _sync,
+    "undo": _undo,
+    "back up": _backup,
+    "restore": _restore,
+    "drop backup": _drop,
+    "step": _step,
+    "leave": _leave,
+}

@@ -1,0 +1,150 @@
+"""What a lock fixes beside its files: which of them are settings, where worlds lie, tweaks, and steps by hand.
+
+Source: rules.md, *tweak*, *step*, "Settings merge on update"; job.md 6, 9 and 12.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from functools import lru_cache
+from typing import Any
+
+from .errors import MalformedInput
+from .formats import Key, Value, format_of
+from .paths import checked_path
+from .reading import Fields
+
+MAX_STEPS, MAX_TWEAKS = 50, 500
+"""Nobody does more by hand, and nobody reads more."""
+
+
+class How(StrEnum):
+    """How much a tweak insists."""
+
+    ENFORCED = "enforced"
+    START = "starting value"
+    ADVICE = "advice"
+
+
+@dataclass(frozen=True, slots=True)
+class Tweak:
+    """One key of one settings file, set to a value."""
+
+    path: str
+    key: Key
+    value: Value
+    how: How
+
+    def as_data(self) -> dict[str, Any]:
+        return {"path": self.path, "key": list(self.key), "value": self.value, "how": self.how}
+
+
+class Check(StrEnum):
+    """How the agent sees that a step was done."""
+
+    NONE = "none"
+    EXISTS = "exists"
+    CHANGED = "changed"
+
+
+@dataclass(frozen=True, slots=True)
+class HandStep:
+    """Something that only a person can do. `path` is what its check looks at."""
+
+    id: str
+    text: str
+    check: Check = Check.NONE
+    path: str = ""
+
+    def as_data(self) -> dict[str, Any]:
+        return {"id": self.id, "text": self.text, "check": self.check, "path": self.path}
+
+
+@dataclass(frozen=True)
+class Terms:
+    """`settings` and `worlds` are the game's; tweaks and steps the curator's.
+
+    `settings`: patterns of paths; `*` stands for anything but a slash, `**` for anything. `worlds`: folders.
+    """
+
+    settings: tuple[str, ...] = ()
+    worlds: tuple[str, ...] = ()
+    tweaks: tuple[Tweak, ...] = ()
+    steps: tuple[HandStep, ...] = ()
+    by_path: Mapping[str, tuple[Tweak, ...]] = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        gathered: dict[str, tuple[Tweak, ...]] = {}
+        for tweak in self.tweaks:
+            gathered[tweak.path] = (*gathered.get(tweak.path, ()), tweak)
+        object.__setattr__(self, "by_path", gathered)
+
+    @property
+    def by_hand(self) -> frozenset[str]:
+        """Paths that steps change: what lies there afterwards is neither the pack's nor a difference."""
+        return frozenset(step.path for step in self.steps if step.check is Check.CHANGED)
+
+    def is_settings(self, path: str) -> bool:
+        """Whether a path is a settings file that can be merged: one of the game's places, in a known format."""
+        return bool(self.settings and format_of(path) and _pattern(self.settings).fullmatch(path))
+
+    def is_world(self, path: str) -> bool:
+        return any(path.startswith(f"{folder}/") for folder in self.worlds)
+
+    def enforced(self, path: str) -> tuple[Tweak, ...]:
+        return tuple(tweak for tweak in self.by_path.get(path, ()) if tweak.how is How.ENFORCED)
+
+    def as_data(self) -> dict[str, Any]:
+        return {
+            "settings": list(self.settings),
+            "worlds": list(self.worlds),
+            "tweaks": [tweak.as_data() for tweak in self.tweaks],
+            "steps": [step.as_data() for step in self.steps],
+        }
+
+
+@lru_cache(maxsize=256)
+def _pattern(patterns: Sequence[str]) -> re.Pattern[str]:
+    parts = {"**": ".*", "*": "[^/]*"}
+    return re.compile(
+        "|".join(
+            "".join(parts.get(part) or re.escape(part) for part in re.split(r"(\*\*|\*)", pattern))
+            for pattern in patterns
+        ),
+        re.IGNORECASE,
+    )
+
+
+def read_terms(fields: Fields) -> Terms:
+    """Terms from a lock's JSON data; all parts may be missing. Raises MalformedInput or HostileArchive."""
+    tweaks = tuple(read_tweak(one) for one in fields.items("tweaks"))
+    steps = tuple(read_step(one) for one in fields.items("steps"))
+    if len(tweaks) > MAX_TWEAKS or len(steps) > MAX_STEPS:
+        raise MalformedInput("The lock has more tweaks or steps than anybody reads.", field="tweaks")
+    worlds = tuple(checked_path(folder) for folder in fields.strings("worlds"))
+    return Terms(fields.strings("settings"), worlds, tweaks, steps)
+
+
+def read_tweak(fields: Fields) -> Tweak:
+    path = checked_path(fields.text("path"))
+    key = fields.strings("key")
+    if not key or not format_of(path):
+        raise MalformedInput(f"A tweak of “{path}” cannot be read.", "It names no key of a settings file.", field="key")
+    value = fields.plain("value")
+    if isinstance(value, dict) or (isinstance(value, list) and any(isinstance(one, list | dict) for one in value)):
+        raise MalformedInput("A tweak sets text, a number, true or false, or a list of these.", field="value")
+    return Tweak(path, key, value, fields.one_of("how", How))
+
+
+def read_step(fields: Fields) -> HandStep:
+    check = fields.one_of("check", Check, Check.NONE)
+    path = fields.text("path", "")
+    return HandStep(
+        fields.text("id", longest=80),
+        fields.text("text"),
+        check,
+        checked_path(path) if check is not Check.NONE else "",
+    )

@@ -1,0 +1,49 @@
+"""A file that a member drops on the page for an errand, on a stand-in machine: kept only when it is a wanted one.
+
+On a machine of their own the browser only hashes it: what may not be passed on does not travel through the site.
+"""
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
+
+from ..releases.models import Release
+from ..releases.services import recipe_of
+from .models import Installation
+from .services import known_archive
+
+
+@dataclass(frozen=True)
+class Brought:
+    """`mod` is empty when the file is none that is wanted."""
+
+    mod: str
+    said: str
+
+
+def bring(one: Installation, target: Release | None, file: UploadedFile) -> Brought:
+    """Puts a wanted file where the stand-in's downloads arrive; says what any other one is."""
+    assert one.machine is not None
+    digest = hashlib.sha256()
+    for block in file.chunks():
+        digest.update(block)
+    sha256 = digest.hexdigest()
+    wanted = set(one.about.get("errands", ()))
+    builds = recipe_of(target.pk).lock.builds if target else ()
+    found = next((build for build in builds if build.mod in wanted and build.archive.sha256 == sha256), None)
+    if found is None:
+        name = known_archive(one.pack, sha256)
+        said = f"This is {name}, which is not wanted here." if name else "No source of this game has this file."
+        return Brought("", said)
+    downloads = Path(settings.STANDIN_MACHINES) / one.machine.slug / "downloads"
+    downloads.mkdir(parents=True, exist_ok=True)
+    # Named by its hash: a name from outside could lead elsewhere.
+    beside = downloads / f"{sha256}.new"
+    with beside.open("wb") as kept:
+        for block in file.chunks():
+            kept.write(block)
+    beside.replace(downloads / f"{sha256}.zip")
+    return Brought(found.mod, f"{found.name} {found.version}: that is the right file.")

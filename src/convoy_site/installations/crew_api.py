@@ -1,0 +1,333 @@
+"""The crew's view: the roll call, the line, departures, comparing by a listing, and finding people and packs."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from django.conf import settings
+from django.http import HttpRequest
+from ninja import File, Form, Router, Schema, UploadedFile
+from pydantic import Field
+
+from convoy_core.rollcall import message
+
+from ..packs.api import ChangeOut
+from ..packs.models import Pack
+from ..packs.services import pack_for
+from ..people.models import Membership, User
+from ..people.rights import Action
+from ..releases.models import Release
+from ..releases.services import pending_changes, releases_of
+from ..shapes import Done, Short
+from . import departures, services
+from .api import FitOut, ProgressOut, StandingOut, fit_out, shown, standing_out
+from .listings import compare
+from .models import Departure, Installation
+from .standings import Stood, stand
+
+router = Router(tags=["crew"])
+
+MAX_LISTING = 64 * 1024 * 1024
+"""Bytes: a listing of 200,000 files."""
+
+
+class CalledRow(Schema):
+    """One row of the roll call. `by_listing`: somebody handed a listing in, no agent reports."""
+
+    installation: UUID
+    person: str
+    name: str
+    mine: bool
+    side: str
+    release: str
+    target: str
+    heard_at: datetime | None
+    fingerprint: str
+    wanted: str
+    """The fingerprint that the release it has should give."""
+    errands: int
+    by_listing: bool
+    standing: StandingOut
+    message: str
+    """What one may send to its person: polite, with the exact to-do. Empty when there is nothing to do."""
+    fit: FitOut
+    progress: ProgressOut
+
+
+class RollCall(Schema):
+    """`without` names people of the crew that have no installation of this pack."""
+
+    current: str
+    fingerprint: str
+    rows: list[CalledRow]
+    without: list[str]
+
+
+class LineMark(Schema):
+    number: str
+    channel: str
+    withdrawn: bool
+    published_at: datetime
+    changes: int
+
+
+class LinePerson(Schema):
+    """Somebody on the line: at which release (empty: none yet), in which state."""
+
+    installation: UUID
+    person: str
+    initials: str
+    name: str
+    server: bool
+    mine: bool
+    release: str
+    state: str
+    to_do: str
+    busy: bool
+
+
+class TheLine(Schema):
+    """The line: releases oldest first, the draft's pending changes, and who stands where."""
+
+    marks: list[LineMark]
+    pending: int
+    people: list[LinePerson]
+
+
+class WaitingOut(Schema):
+    who: str
+    to_do: str
+
+
+class DepartureOut(Schema):
+    """`needed` is the release it asks for (empty release: whatever is newest). `last`: the release of the evening
+    before, with what changed since."""
+
+    id: UUID
+    at: datetime
+    release: str
+    needed: str
+    note: str
+    set_by: str
+    mine: bool | None
+    coming: list[str]
+    absent: list[str]
+    silent: list[str]
+    ready: int
+    waiting: list[WaitingOut]
+    last: str
+    changes: list[ChangeOut]
+
+
+class DepartureIn(Schema):
+    at: datetime
+    release: Short = ""
+    note: Annotated[str, Field(max_length=300)] = ""
+
+
+class ComingIn(Schema):
+    comes: bool
+
+
+def _releases(pack: Pack) -> list[Release]:
+    return list(releases_of(pack).select_related("withdrawal"))
+
+
+def _stood(pack: Pack, releases: list[Release]) -> list[Stood]:
+    return stand(shown(pack.installations.all()), releases)
+
+
+def _called(request: HttpRequest, pack: Pack, stood: list[Stood], releases: list[Release]) -> list[CalledRow]:
+    by_pk = {release.pk: release for release in releases}
+    rows = []
+    for found in stood:
+        one = found.installation
+        at = by_pk.get(one.release_id)
+        rows.append(
+            CalledRow(
+                installation=one.id,
+                person=one.member.shown,
+                name=one.name,
+                mine=one.member_id == request.user.pk,
+                side=one.side,
+                release=at.number if at else "",
+                target=found.target.number if found.target else "",
+                heard_at=one.heard_at,
+                fingerprint=one.fingerprint,
+                wanted=at.fingerprint if at else "",
+                errands=len(one.about.get("errands", ())),
+                by_listing=one.by_listing,
+                standing=standing_out(found),
+                message=message(
+                    one.member.shown.split()[0], pack.name, found.standing, f"{settings.ADDRESS}/installations/{one.id}"
+                ),
+                fit=fit_out(found),
+                progress=ProgressOut(**services.current_progress(one)),
+            )
+        )
+    return rows
+
+
+def _current(releases: list[Release]) -> Release | None:
+    return next((one for one in releases if one.channel == "stable" and not hasattr(one, "withdrawal")), None)
+
+
+@router.get("/packs/{pack_id}/roll-call", response=RollCall, operation_id="roll_call")
+def roll_call(request: HttpRequest, pack_id: UUID) -> RollCall:
+    """Everybody against the newest release. A fixed number of queries, whatever the crew's size."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    releases = _releases(pack)
+    with_one = pack.installations.values("member")
+    without = User.objects.filter(memberships__crew=pack.crew).exclude(pk__in=with_one).order_by("username")
+    current = _current(releases)
+    return RollCall(
+        current=current.number if current else "",
+        fingerprint=current.fingerprint if current else "",
+        rows=_called(request, pack, _stood(pack, releases), releases),
+        without=[user.shown for user in without],
+    )
+
+
+@router.get("/packs/{pack_id}/line", response=TheLine, operation_id="line")
+def line(request: HttpRequest, pack_id: UUID) -> TheLine:
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    releases = _releases(pack)
+    people = [
+        LinePerson(
+            installation=row.installation,
+            person=row.person,
+            initials="".join(word[0] for word in row.person.split()[:2]).upper(),
+            name=row.name,
+            server=row.side == "server",
+            mine=row.mine,
+            release=row.release,
+            state=row.standing.state,
+            to_do=row.standing.to_do,
+            busy=bool(row.progress.phase) and not row.progress.error,
+        )
+        for row in _called(request, pack, _stood(pack, releases), releases)
+    ]
+    marks = [
+        LineMark(
+            number=one.number,
+            channel=one.channel,
+            withdrawn=hasattr(one, "withdrawal"),
+            published_at=one.published_at,
+            changes=len(one.changes),
+        )
+        for one in reversed(releases)
+    ]
+    return TheLine(marks=marks, pending=len(pending_changes(pack.draft)[0]), people=people)
+
+
+@router.post("/packs/{pack_id}/listing", response=CalledRow, operation_id="compare_listing")
+def compare_listing(
+    request: HttpRequest, pack_id: UUID, file: File[UploadedFile], side: Form[Literal["player", "server"]] = "player"
+) -> CalledRow:
+    """Compares a listing of somebody's folder, and keeps it as their row of the roll call. Only names and hashes."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    if (file.size or 0) > MAX_LISTING:
+        raise services.TooLong("This listing is too long.", now="List the game's folder alone.")
+    made = compare(request.user, pack, file.read(), side)
+    releases = _releases(pack)
+    return _called(request, pack, stand([made], releases), releases)[0]
+
+
+@router.delete("/packs/{pack_id}/listing/{installation_id}", response=Done, operation_id="forget_listing")
+def forget_listing(request: HttpRequest, pack_id: UUID, installation_id: UUID) -> Done:
+    """Takes one's own row by listing out of the roll call again."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    services.forget_listing(request.user, pack, installation_id)
+    return Done()
+
+
+@router.get("/packs/{pack_id}/departures", response=list[DepartureOut], operation_id="departures")
+def coming_up(request: HttpRequest, pack_id: UUID) -> list[DepartureOut]:
+    """Departures that are still to come, or on; the nearest first."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    return _departures(request, pack)
+
+
+def _departures(request: HttpRequest, pack: Pack) -> list[DepartureOut]:
+    found = departures.coming_up(pack)
+    if not found:
+        return []
+    releases = _releases(pack)
+    newest = _current(releases)
+    stood = _stood(pack, releases)
+    crew = list(User.objects.filter(memberships__crew=pack.crew).order_by("username"))
+    return [_departure_out(request, one, newest, stood, crew) for one in found]
+
+
+def _departure_out(
+    request: HttpRequest, one: Departure, newest: Release | None, stood: list[Stood], crew: list[User]
+) -> DepartureOut:
+    ready = departures.readiness(one, newest, stood, crew)
+    last, changed = departures.since_last_time(one, newest)
+    needed = departures.needed_release(one, newest)
+    answers = {answer.user_id: answer.comes for answer in one.answers.all()}
+    return DepartureOut(
+        id=one.id,
+        at=one.at,
+        release=one.release.number if one.release else "",
+        needed=needed.number if needed else "",
+        note=one.note,
+        set_by=one.set_by.shown,
+        mine=answers.get(request.user.pk),
+        coming=list(ready.coming),
+        absent=list(ready.absent),
+        silent=list(ready.silent),
+        ready=ready.ready,
+        waiting=[WaitingOut(who=who, to_do=to_do) for who, to_do in ready.waiting],
+        last=last,
+        changes=[ChangeOut(**change.as_data()) for change in changed],
+    )
+
+
+@router.post("/packs/{pack_id}/departures", response=list[DepartureOut], operation_id="set_departure")
+def set_departure(request: HttpRequest, pack_id: UUID, body: DepartureIn) -> list[DepartureOut]:
+    departures.set_departure(request.user, pack_id, body.at, body.release, body.note)
+    return coming_up(request, pack_id)
+
+
+@router.post("/packs/{pack_id}/departures/{departure_id}/answer", response=Done, operation_id="answer_departure")
+def answer_departure(request: HttpRequest, pack_id: UUID, departure_id: UUID, body: ComingIn) -> Done:
+    departures.answer(request.user, pack_id, departure_id, body.comes)
+    return Done()
+
+
+@router.delete("/packs/{pack_id}/departures/{departure_id}", response=Done, operation_id="call_off_departure")
+def call_off_departure(request: HttpRequest, pack_id: UUID, departure_id: UUID) -> Done:
+    departures.call_off(request.user, pack_id, departure_id)
+    return Done()
+
+
+class Found(Schema):
+    """Something the command palette can go to."""
+
+    what: Literal["pack", "person", "installation"]
+    name: str
+    hint: str
+    address: str
+
+
+@router.get("/find", response=list[Found], operation_id="find")
+def find(request: HttpRequest, text: Short) -> list[Found]:
+    """Packs, people and own installations by part of their name; at most 8 of each."""
+    crews = Membership.objects.filter(user=request.user).values("crew")
+    packs = Pack.objects.filter(crew__in=crews, name__icontains=text).select_related("crew")[:8]
+    people = Membership.objects.filter(crew__in=crews).select_related("user", "crew")
+    people = [one for one in people.order_by("user__username") if text.casefold() in one.user.shown.casefold()][:8]
+    mine = Installation.objects.filter(member=request.user, name__icontains=text).select_related("pack")[:8]
+    found = [
+        Found(what="pack", name=one.name, hint=one.crew.name, address=f"/packs/{one.id}/assemble") for one in packs
+    ]
+    found += [
+        Found(what="person", name=one.user.shown, hint=f"{one.role}, {one.crew.name}", address=f"/crews/{one.crew_id}")
+        for one in people
+    ]
+    found += [
+        Found(what="installation", name=one.name, hint=one.pack.name, address=f"/installations/{one.id}")
+        for one in mine
+    ]
+    return found

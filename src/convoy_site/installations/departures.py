@@ -1,0 +1,149 @@
+"""Departures: a date to play, the release that it needs, who is coming, and how ready they are."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from django.db import transaction
+from django.utils import timezone
+
+from convoy_core.diff import Change, changes
+from convoy_core.errors import ConvoyError
+from convoy_core.rollcall import State
+
+from ..packs.models import Pack
+from ..packs.services import pack_for
+from ..people.models import User
+from ..people.rights import Action, NotFound
+from ..releases.models import Release
+from ..releases.services import recipe_of, releases_of
+from .models import Coming, Departure
+from .standings import Stood
+
+SHOWN_FOR = timedelta(hours=12)
+"""A departure stays on the page through its own evening."""
+
+MOST = 20
+"""Open departures of one pack."""
+
+
+class NoDeparture(ConvoyError):
+    code = "no-departure"
+
+
+@dataclass(frozen=True)
+class Ready:
+    """`ready` of `coming` who have what the departure needs; `waiting`: names of those who do not, with what to do."""
+
+    coming: tuple[str, ...]
+    absent: tuple[str, ...]
+    silent: tuple[str, ...]
+    ready: int
+    waiting: tuple[tuple[str, str], ...]
+
+
+def coming_up(pack: Pack) -> list[Departure]:
+    found = pack.departures.filter(called_off=False, at__gt=timezone.now() - SHOWN_FOR)
+    return list(found.select_related("release", "set_by").prefetch_related("answers__user")[:MOST])
+
+
+def set_departure(user: User, pack_id: UUID, at: datetime, release: str, note: str) -> Departure:
+    """Raises NoDeparture for a date that has passed or a release that nobody can have."""
+    pack = pack_for(user, pack_id, Action.HAND_OUT)
+    if at <= timezone.now():
+        raise NoDeparture("This moment has passed.", now="Choose a later one.", field="at")
+    if len(coming_up(pack)) >= MOST:
+        raise NoDeparture(f"There are {MOST} departures already.", now="Call one off first.")
+    found = None
+    if release:
+        found = releases_of(pack).filter(number=release, withdrawal=None).first()
+        if found is None:
+            raise NoDeparture(f"{pack.name} has no open release {release}.", now="Choose another.", field="release")
+    made = Departure.objects.create(pack=pack, at=at, release=found, note=note, set_by=user)
+    Coming.objects.create(departure=made, user=user, comes=True)
+    return made
+
+
+def call_off(user: User, pack_id: UUID, departure_id: UUID) -> None:
+    pack = pack_for(user, pack_id, Action.HAND_OUT)
+    if not pack.departures.filter(pk=departure_id, called_off=False).update(called_off=True):
+        raise NotFound("This departure does not exist, or was called off.")
+
+
+def answer(user: User, pack_id: UUID, departure_id: UUID, comes: bool) -> None:
+    pack = pack_for(user, pack_id, Action.SEE)
+    with transaction.atomic():
+        found = pack.departures.select_for_update().filter(pk=departure_id, called_off=False).first()
+        if found is None:
+            raise NotFound("This departure does not exist, or was called off.")
+        Coming.objects.update_or_create(departure=found, user=user, defaults={"comes": comes})
+
+
+def needed_release(departure: Departure, newest: Release | None) -> Release | None:
+    return departure.release or newest
+
+
+def readiness(departure: Departure, newest: Release | None, stood: Sequence[Stood], crew: Sequence[User]) -> Ready:
+    """A person is ready with one installation that has the release and does not differ; the server is always asked."""
+    wanted = needed_release(departure, newest)
+    answers = {one.user_id: one.comes for one in departure.answers.all()}
+    coming = [user for user in crew if answers.get(user.pk)]
+    best: dict[int, Stood] = {}
+    for one in stood:
+        if one.installation.side != "server":
+            kept = best.get(one.installation.member_id)
+            if kept is None or (_is_ready(one, wanted) and not _is_ready(kept, wanted)):
+                best[one.installation.member_id] = one
+    waiting: list[tuple[str, str]] = []
+    ready = 0
+    for user in coming:
+        mine = best.get(user.pk)
+        if mine and _is_ready(mine, wanted):
+            ready += 1
+        else:
+            waiting.append((user.shown, _to_do(mine, wanted)))
+    for one in stood:
+        if one.installation.side == "server" and not _is_ready(one, wanted):
+            waiting.append((one.installation.name, _to_do(one, wanted)))
+    return Ready(
+        tuple(user.shown for user in coming),
+        tuple(user.shown for user in crew if answers.get(user.pk) is False),
+        tuple(user.shown for user in crew if user.pk not in answers),
+        ready,
+        tuple(waiting),
+    )
+
+
+def _is_ready(one: Stood, wanted: Release | None) -> bool:
+    if wanted is None or one.installation.release_id != wanted.pk:
+        return False
+    # Behind the newest is right where the departure asks for an earlier release; what else keeps one back still does.
+    return one.standing.state in (State.IN_STEP, State.BEHIND) and not any(
+        each.counts for each in one.standing.differences
+    )
+
+
+def _to_do(one: Stood | None, wanted: Release | None) -> str:
+    if one is None:
+        return "Has no installation yet: hand out a join code."
+    if wanted and one.current and wanted.pk != one.current.pk and one.installation.release_id != wanted.pk:
+        return f"Go to release {wanted.number}."
+    return one.standing.to_do or "Nothing."
+
+
+def since_last_time(departure: Departure, newest: Release | None) -> tuple[str, tuple[Change, ...]]:
+    """What changed since the last evening: its release's number, and the change log from it to what is needed now."""
+    wanted = needed_release(departure, newest)
+    before = (
+        Departure.objects.filter(pack=departure.pack, called_off=False, at__lt=departure.at)
+        .select_related("release")
+        .order_by("-at")
+        .first()
+    )
+    if before is None or wanted is None:
+        return "", ()
+    played = before.release or releases_of(departure.pack).filter(published_at__lte=before.at).first()
+    if played is None:
+        return "", ()
+    return played.number, changes(recipe_of(played.pk).lock, recipe_of(wanted.pk).lock).mods

@@ -1,0 +1,115 @@
+"""Where each installation stands: its report against the releases that it follows, and its machine against the pack."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.utils import timezone
+
+from convoy_core.fit import Machine, Needed, Verdict, judge
+from convoy_core.lock import Lock
+from convoy_core.model import Side
+from convoy_core.recipe import Recipe
+from convoy_core.rollcall import Course, Deviation, Report, Standing, State, Strayed, standing
+
+from ..releases.models import Release
+from ..releases.services import recipe_of
+from .models import Installation
+
+
+@dataclass(frozen=True)
+class Stood:
+    """`target`: the release that the installation follows by its member's choice; `current`: the pack's, for it."""
+
+    installation: Installation
+    standing: Standing
+    verdict: Verdict
+    current: Release | None
+    target: Release | None
+    since: datetime | None
+    """Since when it is as it is; empty in step."""
+
+
+def followed(one: Installation, releases: Sequence[Release]) -> list[Release]:
+    """Releases that an installation may have, newest first: none that is withdrawn, trial ones by choice alone."""
+    return [
+        release
+        for release in releases
+        if not hasattr(release, "withdrawal") and (one.trial or release.channel == "stable")
+    ]
+
+
+def target_of(one: Installation, releases: Sequence[Release]) -> Release | None:
+    """The release that an installation is to have. A choice to stay ends where its release is withdrawn."""
+    open_to = followed(one, releases)
+    stays = next((release for release in open_to if release.pk == one.stays_at_id), None)
+    return stays or (open_to[0] if open_to else None)
+
+
+def share_of(one: Installation, recipe: Recipe) -> Lock:
+    """What belongs on an installation's machine: its side's share, without what its member leaves out."""
+    return recipe.lock.share(Side(one.side)).without(one.left_out)
+
+
+def machine_of(one: Installation) -> Machine:
+    """What its agent said of the machine; before that, what is known of a stand-in."""
+    told = one.about.get("machine", {})
+    if told:
+        return Machine(told["memory_mb"], told["disk_free"], tuple(told["runtimes"]))
+    if one.machine:
+        return Machine(one.machine.memory_mb, one.machine.disk_free, tuple(one.machine.runtimes))
+    return Machine()
+
+
+def stand(installations: Iterable[Installation], releases: Sequence[Release]) -> list[Stood]:
+    """Where each stands. `releases`: the pack's, newest first, with their withdrawals. Locks are read only where files
+    deviate, and are kept in memory.
+    """
+    now = timezone.now()
+    return [_stand(one, releases, now) for one in installations]
+
+
+def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Stood:
+    open_to = followed(one, releases)
+    current = open_to[0] if open_to else None
+    target = target_of(one, releases)
+    verdict = judge(recipe_of(current.pk).needed if current else Needed(), machine_of(one), _still_to_place(one))
+    course = Course(current.number if current else "", [release.number for release in open_to[1:]])
+    share = None
+    if one.deviations and one.release_id:
+        share = share_of(one, recipe_of(one.release_id))
+    stays = target.number if target and one.stays_at_id == target.pk else ""
+    found = standing(_report(one), course, share, now, verdict.obstacles, len(one.about.get("errands", ())), stays)
+    return Stood(one, found, verdict, current, target, _since(one, found, open_to))
+
+
+def _still_to_place(one: Installation) -> int:
+    plan = one.about.get("plan", {})
+    return int(plan.get("place_bytes", 0)) + int(plan.get("fetch_bytes", 0))
+
+
+def _report(one: Installation) -> Report | None:
+    if one.heard_at is None:
+        return None
+    return Report(
+        one.release.number if one.release_id and one.release else "",
+        one.heard_at,
+        {path: Deviation(what) for path, what in one.deviations.items()},
+        one.fingerprint,
+        tuple(Strayed(**row) for row in one.strayed),
+        one.has,
+    )
+
+
+def _since(one: Installation, found: Standing, open_to: Sequence[Release]) -> datetime | None:
+    """Behind: since the first release that it lacks. Differs: since that was told. Unheard: since the last word."""
+    if found.state is State.IN_STEP:
+        return None
+    if found.state is State.UNHEARD:
+        return one.heard_at or one.started_at
+    if found.state is State.DIFFERS:
+        return one.since
+    if found.behind and open_to:
+        lacking = open_to[min(found.behind, len(open_to)) - 1]
+        return max(lacking.published_at, one.started_at)
+    return one.heard_at

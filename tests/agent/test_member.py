@@ -1,0 +1,505 @@
+"""What a member has of their own: settings, choices, worlds, files aside, errands, steps; none of it is ever lost."""
+
+import json
+import threading
+import time
+from pathlib import Path
+
+import pytest
+
+from convoy_agent import sync as work
+from convoy_agent.backups import KEPT, Backups
+from convoy_agent.errors import BackupRefused, ErrandsLeft, FolderRefused, LineLimit, Stopped
+from convoy_agent.folder import Folder
+from convoy_agent.leaving import leave
+from convoy_agent.storing import wanted
+from convoy_agent.watch import Watcher
+from convoy_core.canonical import sha256_hex
+from convoy_core.errors import ConvoyError
+from convoy_core.model import Pickup, Reach
+from convoy_core.terms import Check, HandStep, How, Terms, Tweak
+
+from .conftest import MODS, NEWER, Member
+from .harbour import CODE
+from .test_sync import run
+
+SETTINGS = "mods/ledger/settings.toml"
+PATTERNS = {"settings": ("mods/*/settings.*",), "worlds": ("worlds",)}
+PLAIN = Terms(**PATTERNS)
+
+
+def ledger(settings: str, data: str = "a" * 5000) -> dict[str, dict[str, str]]:
+    return {"ledger": {"waybill.toml": "id = 'ledger'", "data/a.dat": data, "settings.toml": settings}}
+
+
+def tweaked(value: int, how: How = How.ENFORCED) -> Terms:
+    return Terms(**PATTERNS, tweaks=(Tweak(SETTINGS, ("tolls", "rate"), value, how),))
+
+
+def text(member: Member, path: str = SETTINGS) -> str:
+    return (member.folder / path).read_text()
+
+
+# --- Settings
+
+
+FIRST = "# Tolls\nvolume = 5\nold = 1\n\n[tolls]\nrate = 2 # crew\n"
+SECOND = "# Tolls\nvolume = 9\nnew = 1\n\n[tolls]\nrate = 3 # crew\n"
+
+
+def test_a_members_settings_are_merged_into_a_new_release(member: Member) -> None:
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=PLAIN)
+    member.sync()
+    (member.folder / SETTINGS).write_text(FIRST.replace("volume = 5", "volume = 1   # quiet") + "mine = true\n")
+    assert member.sync().plan.moves == ()
+    assert member.harbour.reports[-1]["deviations"] == {}
+    member.harbour.publish("1.2.0", ledger(SECOND), terms=PLAIN)
+    done = member.sync()
+    assert "volume = 1   # quiet" in text(member) and "# Tolls" in text(member)
+    assert "new = 1" in text(member) and "old" not in text(member) and "rate = 3 # crew" in text(member)
+    assert "mine = true" in text(member)
+    assert done.notes[0]["kept"] == [{"key": "volume", "mine": "1", "new": "9"}]
+    assert done.aside == () and member.sync().plan.moves == ()
+    assert member.harbour.reports[-1]["about"]["plan"]["mine"] == [SETTINGS]
+    # Nobody changed anything since: the way back takes the release's keys back, and keeps the member's.
+    work.sync(member.folder, member.store, wish=work.Wish(to="1.1.0"))
+    assert "rate = 2" in text(member) and "volume = 1   # quiet" in text(member)
+
+
+def test_an_enforced_setting_wins_and_is_put_right_again(member: Member) -> None:
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=tweaked(4))
+    member.sync()
+    assert "rate = 4" in text(member)
+    right = member.harbour.reports[-1]["fingerprint"]
+    (member.folder / SETTINGS).write_text(FIRST.replace("rate = 2", "rate = 7").replace("volume = 5", "volume = 0"))
+    found = member.status()
+    assert found.deviations == {SETTINGS: "setting"} and found.fingerprint != right
+    assert member.harbour.reports[-1]["about"]["strayed"] == [
+        {"path": SETTINGS, "key": "tolls.rate", "wanted": "4", "there": "7"}
+    ]
+    done = member.sync()
+    assert done.notes[0]["overruled"] == [{"key": "tolls.rate", "mine": "7", "new": "4"}]
+    assert "rate = 4" in text(member) and "volume = 0" in text(member)
+    assert member.status().fingerprint == right
+
+
+def test_a_starting_value_is_set_once_and_then_the_members(member: Member) -> None:
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=tweaked(4, How.START))
+    member.sync()
+    assert "rate = 4" in text(member)
+    (member.folder / SETTINGS).write_text(text(member).replace("rate = 4", "rate = 8"))
+    assert member.sync().plan.moves == ()
+    member.harbour.publish("1.2.0", ledger(FIRST), terms=tweaked(5, How.START))
+    member.sync()
+    assert "rate = 8" in text(member)
+
+
+def test_settings_that_cannot_be_read_are_never_rewritten(member: Member) -> None:
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=tweaked(2))
+    member.sync()
+    (member.folder / SETTINGS).write_text("this is [no TOML")
+    assert member.sync().plan.moves == ()
+    assert member.harbour.reports[-1]["about"]["strayed"][0]["there"] == "cannot be read"
+    member.harbour.publish("1.2.0", ledger(SECOND), terms=tweaked(2))
+    done = member.sync()
+    assert text(member) == "this is [no TOML"
+    assert "volume = 9" in text(member, done.notes[0]["beside"])
+    assert member.sync().plan.moves == () and member.sync().plan.extras == ()
+
+
+def test_settings_that_change_while_they_are_merged_are_left_as_they_are(member: Member) -> None:
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=PLAIN)
+    member.sync()
+    (member.folder / SETTINGS).write_text(FIRST.replace("volume = 5", "volume = 1"))
+    member.harbour.publish("1.2.0", ledger(SECOND), terms=PLAIN)
+
+    def meanwhile(name: str) -> None:
+        if name == f"merge {SETTINGS}":
+            (member.folder / SETTINGS).write_text("volume = 7\n")
+
+    member.sync(step=meanwhile)
+    assert text(member) == "volume = 7\n"
+
+
+# --- Choices, versions, mending
+
+
+def test_optional_mods_are_left_out_and_taken_again(member: Member) -> None:
+    reaches = {"lanterns": Reach.OWN}
+    member.harbour.publish("1.1.0", MODS, optional=["lanterns"], reaches=reaches)
+    member.sync()
+    assert member.harbour.reports[-1]["about"]["choices"] == ["lanterns"]
+    right = member.harbour.reports[-1]["fingerprint"]
+    member.harbour.choice = {"left_out": ["lanterns"]}
+    member.sync()
+    member.holds({"ledger": MODS["ledger"]})
+    assert member.harbour.reports[-1]["deviations"] == {} and member.harbour.reports[-1]["fingerprint"] == right
+    member.harbour.publish("1.2.0", {**NEWER, "lanterns": MODS["lanterns"]}, optional=["lanterns"], reaches=reaches)
+    member.sync()
+    member.holds(NEWER)
+    member.harbour.choice = {}
+    member.sync()
+    member.holds({**NEWER, "lanterns": MODS["lanterns"]})
+
+
+def test_a_change_that_is_completed_later_keeps_the_choice_it_began_with(member: Member) -> None:
+    options = {"optional": ["lanterns"], "reaches": {"lanterns": Reach.OWN}}
+    member.harbour.publish("1.1.0", MODS, **options)
+    member.harbour.choice = {"left_out": ["lanterns"]}
+    member.sync()
+
+    def stop(name: str) -> None:
+        if name == "record":
+            raise KeyboardInterrupt
+
+    member.harbour.publish("1.2.0", {**NEWER, "lanterns": MODS["lanterns"]}, **options)
+    with pytest.raises(KeyboardInterrupt):
+        member.sync(step=stop)
+    member.harbour.choice = {}
+    assert member.sync().recovered
+    member.holds({**NEWER, "lanterns": MODS["lanterns"]})
+
+
+def test_only_chosen_differences_are_mended(member: Member) -> None:
+    member.sync()
+    one, other = (f"mods/{mod}/data/{name}" for mod, name in (("ledger", "a.dat"), ("lanterns", "light.dat")))
+    (member.folder / one).write_text("mine")
+    (member.folder / other).write_text("mine too")
+    done = run(member, "sync", "--folder", str(member.folder), "--only", one)
+    assert done.returncode == 0, done.stderr
+    assert text(member, other) == "mine too" and text(member, one) == MODS["ledger"]["data/a.dat"]
+    assert member.status().deviations == {other: "altered"}
+
+
+def test_a_file_that_a_step_changes_stays_changed_and_the_step_is_seen(member: Member) -> None:
+    steps = (
+        HandStep("patch", "Run the patcher.", Check.CHANGED, "mods/ledger/data/a.dat"),
+        HandStep("read", "Read the harbour rules."),
+    )
+    member.harbour.publish("1.1.0", MODS, terms=Terms(steps=steps))
+    member.sync()
+    told = member.harbour.reports[-1]["about"]["steps"]
+    assert [(one["id"], one["done"]) for one in told] == [("patch", False), ("read", False)]
+    (member.folder / "mods/ledger/data/a.dat").write_text("patched")
+    member.harbour.orders = [{"id": 1, "what": "step", "given": {"step": "read", "done": True}}]
+    watch(member)
+    told = member.harbour.reports[-1]["about"]["steps"]
+    assert [(one["done"], one["seen"]) for one in told] == [(True, True), (True, False)]
+    assert member.sync().plan.moves == () and text(member, "mods/ledger/data/a.dat") == "patched"
+    member.harbour.publish("1.2.0", NEWER, terms=Terms(steps=steps))
+    assert member.sync().aside == ("mods/ledger/data/a.dat",)
+    assert not member.harbour.reports[-1]["about"]["steps"][0]["done"]
+
+
+# --- Worlds
+
+
+SAVE = {"reaches": {"ledger": Reach.SAVE}, "terms": PLAIN}
+
+
+def worlds(member: Member) -> dict[str, str]:
+    root = member.folder / "worlds"
+    return {path.relative_to(root).as_posix(): path.read_text() for path in root.rglob("*") if path.is_file()}
+
+
+def with_world(member: Member) -> None:
+    member.harbour.publish("1.1.0", MODS, **SAVE)
+    member.sync()
+    (member.folder / "worlds/canal").mkdir(parents=True)
+    (member.folder / "worlds/canal/map.dat").write_text("before")
+    (member.folder / "worlds/canal/crew.dat").write_text("eight aboard")
+
+
+def test_worlds_are_backed_up_before_a_save_mod_changes_and_restoring_can_be_undone(member: Member) -> None:
+    with_world(member)
+    member.harbour.publish("1.2.0", NEWER, **SAVE)
+    plan = member.status().plan
+    assert plan is not None and "older one again" in plan.worlds[0].note
+    member.sync()
+    [made] = Backups(Folder(member.folder)).all()
+    assert made.why == "Before release 1.2.0" and not made.by_hand
+    (member.folder / "worlds/canal/map.dat").write_text("spoilt")
+    (member.folder / "worlds/canal/new.dat").write_text("since then")
+    (member.folder / "worlds/canal/crew.dat").unlink()
+    before = work.restore(member.folder, made.id)
+    assert worlds(member) == {"canal/map.dat": "before", "canal/crew.dat": "eight aboard"}
+    work.restore(member.folder, before)
+    assert worlds(member) == {"canal/map.dat": "spoilt", "canal/new.dat": "since then"}
+
+
+def test_restoring_that_is_stopped_anywhere_is_completed(member: Member) -> None:
+    with_world(member)
+    made = work.back_up(member.folder)
+    number, seen = 0, [""]
+    while seen[-1] != "done":
+        number += 1
+        (member.folder / "worlds/canal/map.dat").write_text(f"spoilt {number}")
+        (member.folder / "worlds/canal/new.dat").write_text("since then")
+        seen = []
+
+        def step(name: str, number: int = number, seen: list[str] = seen) -> None:
+            seen.append(name)
+            if len(seen) == number:
+                raise KeyboardInterrupt
+
+        try:
+            work.restore(member.folder, made, step=step)
+            seen.append("done")
+        except KeyboardInterrupt:
+            assert member.sync().recovered
+        assert worlds(member) == {"canal/map.dat": "before", "canal/crew.dat": "eight aboard"}
+    assert number > 3
+
+
+def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied(
+    member: Member, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with_world(member)
+    made = work.back_up(member.folder)
+    for kept in (member.folder / ".convoy/backups/content").iterdir():
+        kept.write_text("rot")
+    with pytest.raises(BackupRefused, match="damaged"):
+        work.restore(member.folder, made)
+    assert worlds(member)["canal/map.dat"] == "before"
+    world = member.folder / "worlds/canal/map.dat"
+
+    def copied(source: Path, target: Path) -> None:
+        target.write_bytes(source.read_bytes())
+        world.write_text("played on")
+
+    monkeypatch.setattr("convoy_agent.backups.shutil.copyfile", copied)
+    world.write_text("another evening")
+    with pytest.raises(BackupRefused, match="Close it"):
+        work.back_up(member.folder)
+
+
+def test_backups_that_nobody_asked_for_retire_and_content_is_kept_once(member: Member) -> None:
+    with_world(member)
+    asked = work.back_up(member.folder)
+    for number in range(KEPT + 3):
+        member.harbour.publish(f"2.{number}", NEWER if number % 2 else MODS, **SAVE)
+        member.sync()
+        (member.folder / "worlds/canal/map.dat").write_text(f"evening {number}")
+    found = Backups(Folder(member.folder)).all()
+    assert sum(not one.by_hand for one in found) == KEPT and asked in [one.id for one in found]
+    content = list((member.folder / ".convoy/backups/content").iterdir())
+    assert len(content) == len({sha256 for one in found for _, _, sha256 in one.files})
+
+
+# --- Back, and away
+
+
+def test_undo_takes_back_the_release_and_what_it_moved_aside(member: Member) -> None:
+    member.sync()
+    (member.folder / "mods/ledger/data/new.dat").write_text("mine")
+    (member.folder / "mods/ledger/data/a.dat").write_text("altered")
+    was = member.files()
+    member.harbour.publish("1.1.0", NEWER)
+    member.sync()
+    member.holds(NEWER)
+    assert work.undo(member.folder, member.store).release == "1.0.0"
+    assert member.files() == was
+    entries = Folder(member.folder).history()
+    assert [(one["from"], one["release"], one["undoes"]) for one in entries] == [
+        ("", "1.0.0", False), ("1.0.0", "1.1.0", False), ("1.1.0", "1.0.0", True),
+    ]  # fmt: skip
+    with pytest.raises(BackupRefused, match="nothing to take back"):
+        work.undo(member.folder, member.store)
+
+
+def test_leaving_takes_the_packs_files_and_keeps_every_other(member: Member) -> None:
+    harbour, folder = member.harbour, member.folder.with_name("old-game")
+    (folder / "mods/ledger").mkdir(parents=True)
+    (folder / "game.bin").write_text("the game")
+    (folder / SETTINGS).write_text("before the pack")
+    (folder / "mods/ledger/waybill.toml").write_text(MODS["ledger"]["waybill.toml"])
+    with pytest.raises(FolderRefused, match="--as-it-is"):
+        work.join(CODE, harbour.address, folder)
+    work.join(CODE, harbour.address, folder, as_it_is=True)
+    grown = Member(harbour, folder, member.store)
+    done = grown.sync()
+    assert done.aside == (SETTINGS,) and done.plan.left_alone == 1
+    (folder / "mods/lanterns/data/light.dat").write_text("altered")
+    (folder / "worlds").mkdir()
+    (folder / "worlds/w").write_text("world")
+    left = leave(folder)
+    assert (left.removed, left.stayed, left.brought_back) == (5, ("mods/lanterns/data/light.dat",), 1)
+    assert grown.files() == {
+        path: sha256_hex(content.encode())
+        for path, content in {
+            "game.bin": "the game", SETTINGS: "before the pack", "mods/lanterns/data/light.dat": "altered",
+            "worlds/w": "world",
+        }.items()
+    }  # fmt: skip
+    assert not (folder / ".convoy").exists()
+
+
+def test_a_game_is_copied_and_stays_untouched(member: Member, tmp_path: Path) -> None:
+    game = tmp_path / "game"
+    (game / "bin").mkdir(parents=True)
+    (game / "bin/start").write_text("start")
+    (game / "secret").symlink_to("/etc/passwd")
+    for inside in (game, game / "copy", tmp_path):
+        with pytest.raises(FolderRefused):
+            work.join(CODE, member.harbour.address, inside, game=game)
+    copy = Member(member.harbour, tmp_path / "copy", member.store)
+    work.join(CODE, member.harbour.address, copy.folder, game=game)
+    copy.sync()
+    copy.holds(MODS, "bin/start")
+    (copy.folder / "bin/start").write_text("modded")
+    assert (game / "bin/start").read_text() == "start" and not (copy.folder / "secret").exists()
+
+
+# --- Errands, the store, the line
+
+
+def test_while_one_waits_the_right_file_is_taken_whatever_its_name(member: Member, tmp_path: Path) -> None:
+    member.harbour.publish("1.1.0", MODS, pickups={"lanterns": Pickup.CLICK})
+    downloads = tmp_path / "downloads"
+    downloads.mkdir()
+    here = ["--folder", str(member.folder), "--downloads", str(downloads)]
+    first = run(member, "sync", *here)
+    assert first.returncode == 2 and "pages/lanterns" in first.stderr and "Everything else has been" in first.stderr
+    assert member.harbour.reports == []
+    right = member.harbour.archive("lanterns").read_bytes()
+
+    def bring() -> None:
+        (downloads / "lanterns-0.9.zip").write_bytes(right[:-1])
+        time.sleep(1.5)
+        (downloads / "no name at all").write_bytes(right)
+
+    thread = threading.Thread(target=bring)
+    thread.start()
+    done = run(member, "sync", "--wait", *here)
+    thread.join()
+    assert done.returncode == 0, done.stderr
+    assert "lanterns-0.9.zip is another build" in done.stdout and "has arrived, 0 to go" in done.stdout
+    member.holds(MODS)
+    assert sorted(path.name for path in downloads.iterdir()) == ["lanterns-0.9.zip", "no name at all"]
+
+
+def test_a_brought_file_is_told_right_from_wrong(member: Member, tmp_path: Path) -> None:
+    member.harbour.publish("1.1.0", MODS, pickups={"lanterns": Pickup.BY_HAND})
+    with pytest.raises(ErrandsLeft):
+        member.sync()
+    older = tmp_path / "lanterns (1).zip"
+    older.write_text("an older build")
+    member.harbour.known = {sha256_hex(b"an older build"): "Night Lanterns 0.9"}
+    wrong = run(member, "bring", str(older), "--folder", str(member.folder))
+    assert wrong.returncode == 1 and "it is Night Lanterns 0.9" in " ".join(wrong.stdout.split()), wrong.stdout
+    right = run(member, "bring", str(member.harbour.archive("lanterns")), "--folder", str(member.folder))
+    assert right.returncode == 0 and "Nothing is left to bring" in right.stdout
+    member.sync()
+    member.holds(MODS)
+
+
+def test_the_store_keeps_what_is_referred_to_and_drops_what_is_damaged(member: Member) -> None:
+    member.sync()
+    member.harbour.publish("1.1.0", NEWER)
+    member.sync()
+    kept = wanted(member.store)
+    use = member.store.use(kept)
+    assert (use.archives, len(use.idle)) == (3, 2)
+    assert run(member, "store", "prune").stdout.startswith("2 archives removed")
+    assert member.sync().plan.moves == ()
+    [place] = member.store.archives()
+    place.write_bytes(b"rot")
+    checked = run(member, "store", "check")
+    assert checked.returncode == 1 and place.name in checked.stdout
+    assert run(member, "store", "check", "--mend").returncode == 0
+    assert list(member.store.archives()) == []
+    assert json.loads(run(member, "store", "show", "--json").stdout)["installations"] == [str(member.folder)]
+
+
+def test_a_metered_line_is_asked_about_and_a_slow_one_is_kept_below_its_rate(member: Member) -> None:
+    big = {"ledger": {"waybill.toml": "x", "data.bin": "".join(f"{n:07}" for n in range(300_000))}}
+    member.harbour.publish("1.1.0", big)
+    member.harbour.choice = {"most": 1, "line": 4096}
+    with pytest.raises(LineLimit, match="3 MB are to be fetched, and you allow 1 MB"):
+        member.sync()
+    assert member.files() == {}
+    began = time.monotonic()
+    member.sync(wish=work.Wish(anyway=True))
+    # 2.1 MB at 4 MB a second: half a second at the least, whatever the machine.
+    assert time.monotonic() - began > 0.45
+    member.holds(big)
+
+
+def test_fetching_pauses_and_stops_from_the_page_and_goes_on_later(
+    member: Member, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("convoy_agent.progress.TELL_EVERY", 0.02)
+    big = {f"mod{n}": {"waybill.toml": f"{n}", "data.bin": f"{n:09}" * 40_000} for n in range(4)}
+    member.harbour.publish("1.1.0", big)
+    member.harbour.hold = ["", "pause", "pause", "pause", "stop", "stop"]
+    with pytest.raises(Stopped):
+        member.sync()
+    assert "paused" in [one["phase"] for one in member.harbour.progress]
+    assert member.files() == {} and member.harbour.progress[-1]["phase"] == "stopped"
+    member.harbour.hold = []
+    member.sync()
+    member.holds(big)
+
+
+# --- Watching
+
+
+def watch(member: Member) -> list[str]:
+    said: list[str] = []
+    Watcher(member.folder, member.store, [], said.append, work.Silent()).run(once=True)
+    return said
+
+
+def test_what_is_asked_on_the_page_is_done_and_answered(member: Member) -> None:
+    with_world(member)
+    member.harbour.publish("1.2.0", NEWER, **SAVE)
+    asked = [
+        ("sync", {}),
+        ("back up", {}),
+        ("look", {"thorough": True}),
+        ("undo", {}),
+        ("restore", {"backup": "../../outside"}),
+        ("sync", {"only": "not a list"}),
+        ("format the disk", {}),
+    ]
+    member.harbour.orders = [{"id": n, "what": what, "given": given} for n, (what, given) in enumerate(asked)]
+    watch(member)
+    assert [(one["id"], one["refused"]) for one in member.harbour.done] == [
+        (0, False), (1, False), (2, False), (3, False), (4, True), (5, True), (6, True),
+    ]  # fmt: skip
+    assert "There is no backup ../../outside" in member.harbour.done[4]["said"]
+    assert member.harbour.reports[-1]["release"] == "1.1.0"
+    member.harbour.orders = [{"id": 9, "what": "leave", "given": {}}]
+    watch(member)
+    assert {path.split("/")[0] for path in member.files()} == {"worlds", "Kept by True Convoy"}
+
+
+def test_a_folder_that_rests_is_known_by_one_walk_and_one_that_moved_is_not(
+    member: Member, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    member.sync()
+    reads: list[str] = []
+    trusted = Folder.trusted
+    monkeypatch.setattr(Folder, "trusted", lambda *given: reads.append("read") or trusted(*given))
+    again = member.sync()
+    assert (again.plan.left_alone, again.plan.moves, reads) == (6, (), [])
+    assert member.harbour.reports[-1]["fingerprint"] == member.harbour.reports[-2]["fingerprint"]
+    (member.folder / "mods/mine.zip").write_text("mine")
+    assert member.sync().plan.extras == ("mods/mine.zip",) and reads
+    (member.folder / "mods/mine.zip").unlink()
+    (member.folder / ".convoy/calm.json").write_text("{nonsense")
+    assert member.sync().plan.left_alone == 6
+
+
+@pytest.mark.parametrize("name", ["journal.json", "history.jsonl", "steps.json", "left-out.json", "record.json"])
+def test_an_agents_file_that_somebody_spoilt_loses_nothing(member: Member, name: str) -> None:
+    member.sync()
+    (member.folder / ".convoy" / name).write_text('{"release": 7')
+    member.harbour.publish("1.1.0", NEWER)
+    try:
+        member.sync()
+    except ConvoyError as error:
+        assert name == "journal.json" and "cannot be read" in error.what
+        (member.folder / ".convoy" / name).unlink()
+        member.sync()
+    assert set(NEWER["ledger"]) <= {path.removeprefix("mods/ledger/") for path in member.files()}

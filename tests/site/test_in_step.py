@@ -1,0 +1,331 @@
+"""What a member chooses and asks for, and what the crew sees of it: choices, withdrawals, listings, departures."""
+
+import hashlib
+import json
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
+
+from convoy_core.recipe import read_recipe
+from convoy_site.catalogue.models import Build
+from convoy_site.installations.models import Installation, StandInMachine
+from convoy_site.people.services import bring_aboard
+
+from .conftest import World
+from .test_drafts import edit
+from .test_installations import called, deferred, on_stand_in, report
+from .test_releases import publish
+
+__all__ = ["deferred", "on_stand_in"]
+
+PLAN = {
+    "release": "1.0.0", "counts": {"place": 9}, "left_alone": 0, "merged": [], "mine": [], "aside": [], "extras": [],
+    "fetch": 2, "fetch_bytes": 4000, "place_bytes": 9000, "seconds": -1, "worlds": [],
+}  # fmt: skip
+ABOUT = {
+    "at": "2026-11-20T20:00:00+00:00",
+    "machine": {"memory_mb": 16384, "disk_free": 10**9, "runtimes": ["21"], "system": "Linux"},
+    "plan": PLAN, "errands": [], "errand_minutes": 0, "strayed": [], "found": {}, "choices": [], "steps": [],
+    "backups": [], "history": [],
+}  # fmt: skip
+
+
+BACKUP = {
+    "id": "../x", "made_at": ABOUT["at"], "why": "", "release": "", "by_hand": True, "files": 0, "size": 0,
+}  # fmt: skip
+
+
+def tell(world: World, release: str = "1.0.0", deviations: dict | None = None, **about: Any) -> tuple[int, Any]:
+    body = {"release": release, "deviations": deviations or {}, "about": {**ABOUT, **about}}
+    return world.agent().post("/api/agent/report", body)
+
+
+def page(world: World) -> dict[str, Any]:
+    return world.as_("member").get(f"/api/installations/{world.installation.id}")[1]
+
+
+def choose(world: World, **choices: Any) -> tuple[int, Any]:
+    return world.as_("member").post(f"/api/installations/{world.installation.id}/choices", choices)
+
+
+def two_releases(world: World, channel: str = "stable") -> None:
+    edit(world, {"do": "remove", "mod": "heron-almanac"})
+    status, told = world.as_("owner").post(
+        f"{world.at}/releases", {"revision": world.revision(), "number": "1.1.0", "channel": channel}
+    )
+    assert status == 200, told
+
+
+# --- Releases that a member follows
+
+
+def test_a_member_stays_at_a_release_and_follows_again(world: World) -> None:
+    two_releases(world)
+    report(world)
+    assert choose(world, stays_at="1.0.0")[0] == 200
+    assert world.agent().get("/api/agent/head")[1]["number"] == "1.0.0"
+    row = called(world)
+    assert (row["standing"]["state"], row["target"]) == ("behind", "1.0.0")
+    assert "Chose to stay at 1.0.0" in row["standing"]["to_do"]
+    assert choose(world, stays_at="9.9")[0] == 404
+    assert choose(world, stays_at="")[0] == 200
+    assert world.agent().get("/api/agent/head")[1]["number"] == "1.1.0"
+
+
+def test_a_trial_release_reaches_only_those_who_chose_it(world: World) -> None:
+    two_releases(world, "trial")
+    report(world)
+    assert called(world)["standing"]["state"] == "in step"
+    assert world.agent().get("/api/agent/head")[1]["number"] == "1.0.0"
+    assert choose(world, stays_at="1.1.0")[0] == 404
+    assert choose(world, trial=True)[0] == 200
+    assert world.agent().get("/api/agent/head")[1]["number"] == "1.1.0"
+    assert called(world)["standing"]["state"] == "behind"
+    assert world.as_("owner").get(f"{world.at}/roll-call")[1]["current"] == "1.0.0"
+
+
+def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(world: World) -> None:
+    two_releases(world)
+    report(world, "1.1.0")
+    assert called(world)["standing"]["state"] == "in step"
+    at = f"{world.at}/releases/1.1.0/withdrawal"
+    assert world.as_("owner").post(at, {"why": ""})[0] == 422
+    assert world.as_("owner").post(at, {"why": "It eats worlds."})[0] == 200
+    assert world.as_("owner").post(at, {"why": "Again."})[0] == 200
+    row = called(world)
+    assert (row["standing"]["state"], row["standing"]["to_do"]) == ("behind", "Sync to release 1.0.0.")
+    assert world.agent().get("/api/agent/head")[1]["number"] == "1.0.0"
+    assert [one["withdrawn"] for one in page(world)["releases"]] == ["It eats worlds.", ""]
+    assert world.as_("member").get(f"/api/codes/{world.code}")[1]["release"] == "1.0.0"
+    assert choose(world, stays_at="1.1.0")[0] == 404
+
+
+# --- What the agent tells, and what is made of it
+
+
+def test_a_machine_too_small_cannot_run_the_pack_and_is_told_its_figure(world: World) -> None:
+    tell(world, machine={**ABOUT["machine"], "memory_mb": 2048, "runtimes": ["17"]})
+    row = called(world)
+    assert row["standing"]["state"] == "cannot run" and len(row["fit"]["obstacles"]) == 2
+    assert "wants runtime 21" in row["fit"]["obstacles"][1]
+    tell(world)
+    row = called(world)
+    assert row["standing"]["state"] == "in step" and row["fit"]["obstacles"] == []
+    assert row["fit"]["minimum"] <= row["fit"]["figure"] <= 8192
+
+
+def test_another_build_is_recognised_by_what_lies_there(world: World) -> None:
+    lock = read_recipe(bytes(world.pack.releases.get().document)).lock
+    other = Build.objects.filter(mod__slug="lock-ledger").exclude(version=lock.by_mod["lock-ledger"].version).first()
+    assert other is not None
+    theirs = {path: sha256 for path, _, sha256 in other.files}
+    altered = {
+        file.path: theirs[file.member]
+        for file in lock.files
+        if file.mod == "lock-ledger" and theirs.get(file.member, file.sha256) != file.sha256
+    }
+    stranger = Build.objects.filter(mod__slug="quiet-deck").first()
+    assert stranger is not None
+    extra = {f"mods/quiet-deck/{path}": sha256 for path, _, sha256 in stranger.files}
+    deviations = {**dict.fromkeys(altered, "altered"), **dict.fromkeys(extra, "extra")}
+    tell(world, deviations=deviations, found={**altered, **extra})
+    found = {one["what"]: one for one in called(world)["standing"]["differences"]}
+    assert found["altered"]["has"] == other.version and "in place of" in found["altered"]["sentence"]
+    assert found["extra"]["sentence"] == f"not of the pack: Quiet Deck {stranger.version}"
+    assert called(world)["standing"]["since"]
+
+
+def test_since_when_somebody_differs_is_kept_until_it_changes(world: World) -> None:
+    one = {"mods/lock-ledger/readme.md": "altered"}
+    tell(world, deviations=one)
+    Installation.objects.update(since=timezone.now() - timedelta(days=2))
+    tell(world, deviations=one)
+    assert called(world)["standing"]["since"] < (timezone.now() - timedelta(days=1)).isoformat()
+    tell(world, deviations={**one, "mods/x.zip": "extra"})
+    assert called(world)["standing"]["since"] > (timezone.now() - timedelta(days=1)).isoformat()
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [
+        ("plan", {**PLAN, "counts": {"eat": 1}}),
+        ("plan", {**PLAN, "aside": ["x" * 301]}),
+        ("machine", {**ABOUT["machine"], "memory_mb": -1}),
+        ("found", {"x": "no hash"}),
+        ("strayed", [{"path": "a\u0000b", "key": "k", "wanted": "1", "there": "2"}]),
+        ("backups", [BACKUP]),
+        ("history", [{}] * 31),
+    ],
+)  # fmt: skip
+def test_a_telling_that_makes_no_sense_is_refused(world: World, field: str, value: Any) -> None:
+    status, told = tell(world, **{field: value})
+    assert status == 422 and any(name.startswith(f"about.{field}") for name in told["fields"]), told
+
+
+def test_optional_mods_are_choices_and_what_must_match_is_none(world: World) -> None:
+    edit(
+        world,
+        {"do": "add", "mod": "rain-on-tin"},
+        {"do": "describe", "mod": "rain-on-tin", "optional": True, "advice": "Nice with headphones."},
+        {"do": "describe", "mod": "heron-almanac", "optional": True},
+    )
+    publish(world, "1.1.0")
+    [choice] = page(world)["choices"]
+    assert (choice["mod"], choice["advice"], choice["taken"], choice["fresh"]) == (
+        "rain-on-tin", "Nice with headphones.", True, True,
+    )  # fmt: skip
+    assert choose(world, left_out=["rain-on-tin", "lock-ledger"], asked_about=["rain-on-tin"])[0] == 200
+    [choice] = page(world)["choices"]
+    assert (choice["taken"], choice["fresh"]) == (False, False)
+    assert "rain-on-tin" not in [one["mod"] for one in page(world)["changes"]]
+    assert "lock-ledger" in [one["mod"] for one in page(world)["changes"]]
+    assert world.agent().get("/api/agent/head")[1]["left_out"] == ["lock-ledger", "rain-on-tin"]
+
+
+def test_tweaks_and_steps_are_published_and_can_be_taken_back(world: World) -> None:
+    tweak = {"path": "mods/lock-ledger/settings.toml", "key": ["strength"], "value": 7, "how": "enforced"}
+    step = {"id": "patch", "text": "Run the patcher once.", "check": "exists", "path": "patched.txt"}
+    edit(world, {"do": "tweaks", "tweaks": [tweak]}, {"do": "steps", "steps": [step]})
+    publish(world, "1.1.0")
+    terms = read_recipe(bytes(world.pack.releases.get(number="1.1.0").document)).lock.terms
+    assert [one.as_data() for one in terms.tweaks] == [tweak] and [one.as_data() for one in terms.steps] == [step]
+    for bad in ({**tweak, "path": "../x.toml"}, {**tweak, "how": "maybe"}, {**tweak, "value": {}}, {"key": ["a"]}):
+        body = {"revision": world.revision(), "edits": [{"do": "tweaks", "tweaks": [bad]}]}
+        assert world.as_("owner").post(f"{world.at}/draft/edits", body)[0] == 422
+    edit(world, {"do": "take back", "revision": 2})
+    draft = world.as_("owner").get(f"{world.at}/draft")[1]
+    assert (draft["tweaks"], draft["steps"]) == ([], [])
+
+
+# --- Listings
+
+
+def listing(world: World, root: str = "", drop: str = "", **changed: str) -> bytes:
+    lock = read_recipe(bytes(world.pack.releases.get(number="1.0.0").document)).lock
+    rows = {file.path: file.sha256 for file in lock.files if not drop or drop not in file.path} | changed
+    return "\n".join(f"{sha256}  {root}{path}" for path, sha256 in rows.items()).encode()
+
+
+def hand_in(world: World, who: str, data: bytes) -> tuple[int, Any]:
+    file = SimpleUploadedFile("SHA256SUMS", data)
+    reply = world.as_(who).client.post(f"{world.at}/listing", {"file": file})
+    return reply.status_code, json.loads(reply.content)
+
+
+def test_a_listing_gives_the_same_row_as_an_agent(world: World) -> None:
+    bring_aboard(world.users["stranger"], world.crew)
+    status, row = hand_in(world, "stranger", listing(world, root="./Games/tillerway/"))
+    assert (status, row["standing"]["state"], row["by_listing"]) == (200, "in step", True)
+    assert row["fingerprint"] == row["wanted"]
+    mine = {"mods/mine.zip": "1" * 64, "worlds/w": "2" * 64, "mods/lock-ledger/settings.toml": "3" * 64}
+    status, row = hand_in(world, "stranger", listing(world, drop="heron-almanac/readme", **mine))
+    told = {one["sentence"] for one in row["standing"]["differences"]}
+    assert told == {"Heron Almanac: mods/heron-almanac/readme.md missing", "not of the pack: mods/mine.zip"}
+    assert Installation.objects.filter(by_listing=True).count() == 1
+    assert world.as_("member").send("DELETE", f"{world.at}/listing/{row['installation']}")[0] == 404
+    assert world.as_("stranger").send("DELETE", f"{world.at}/listing/{row['installation']}")[0] == 200
+    assert world.as_("member").send("DELETE", f"{world.at}/listing/{world.installation.id}")[0] == 404
+
+
+def test_a_listing_of_something_else_is_refused(world: World) -> None:
+    other = "\n".join(f"{hashlib.sha256(str(n).encode()).hexdigest()}  photos/{n}.jpg" for n in range(30)).encode()
+    for data, says in (
+        (other, "next to nothing"),
+        (b"\xff\xfe", "UTF-8"),
+        (b"not a sum", "no checksum"),
+        (b"", "no file"),
+    ):
+        status, told = hand_in(world, "member", data)
+        assert status == 422 and says in f"{told['what']} {told['why']}", told
+    assert hand_in(world, "stranger", listing(world))[0] == 404
+    assert not Installation.objects.filter(by_listing=True).exists()
+
+
+# --- Departures
+
+
+def depart(world: World, who: str = "owner", **given: Any) -> tuple[int, Any]:
+    body = {"at": (timezone.now() + timedelta(hours=3)).isoformat(), **given}
+    return world.as_(who).post(f"{world.at}/departures", body)
+
+
+def test_readiness_counts_who_comes_and_has_what_is_needed(world: World) -> None:
+    status, [told] = depart(world, note="Night run to Fenwick.")
+    assert (status, told["needed"], told["coming"], told["ready"]) == (200, "1.0.0", ["owner"], 0)
+    assert told["silent"] == ["curator", "member"]
+    at = f"{world.at}/departures/{told['id']}"
+    for who, comes in (("member", True), ("curator", False), ("owner", False)):
+        assert world.as_(who).post(f"{at}/answer", {"comes": comes})[0] == 200
+    [told] = world.as_("member").get(f"{world.at}/departures")[1]
+    assert (told["mine"], told["coming"], told["absent"], told["ready"]) == (True, ["member"], ["curator", "owner"], 0)
+    assert told["waiting"][0]["who"] == "member"
+    report(world)
+    assert world.as_("owner").get(f"{world.at}/departures")[1][0]["ready"] == 1
+    report(world, **{"mods/lock-ledger/readme.md": "altered"})
+    assert world.as_("owner").get(f"{world.at}/departures")[1][0]["ready"] == 0
+    assert world.as_("owner").send("DELETE", at)[0] == 200
+    assert world.as_("owner").get(f"{world.at}/departures")[1] == []
+    assert world.as_("member").post(f"{at}/answer", {"comes": True})[0] == 404
+
+
+def test_a_departure_may_ask_for_an_earlier_release_and_says_what_changed_since_last_time(world: World) -> None:
+    depart(world, release="1.0.0")
+    two_releases(world)
+    report(world, "1.0.0")
+    later = (timezone.now() + timedelta(days=7)).isoformat()
+    _, told = depart(world, at=later)
+    world.as_("member").post(f"{world.at}/departures/{told[0]['id']}/answer", {"comes": True})
+    world.as_("member").post(f"{world.at}/departures/{told[1]['id']}/answer", {"comes": True})
+    first, second = world.as_("owner").get(f"{world.at}/departures")[1]
+    assert (first["ready"], second["ready"]) == (1, 0)
+    assert (second["last"], {one["what"] for one in second["changes"]}) == ("1.0.0", {"removed"})
+    assert [one["to_do"] for one in second["waiting"] if one["who"] == "member"] == ["Sync to release 1.1.0."]
+    past = (timezone.now() - timedelta(minutes=1)).isoformat()
+    for given in ({"at": past}, {"release": "9.9"}, {"at": "next Thursday"}, {"note": "x" * 301}):
+        assert depart(world, **given)[0] == 422
+
+
+# --- Errands in the browser
+
+
+def test_a_dropped_file_is_kept_only_when_it_is_wanted(on_stand_in: World, sources: Path) -> None:
+    world = on_stand_in
+    edit(world, {"do": "add", "mod": "deep-holds"})
+    publish(world, "1.1.0")
+    build = read_recipe(bytes(world.pack.releases.get(number="1.1.0").document)).lock.by_mod["deep-holds"]
+    tell(world, release="", errands=["deep-holds", "lock-ledger"])
+    [errand] = page(world)["errands"]  # the ledger is fetched by the agent, whatever it says
+    assert errand["page"].endswith("/pages/deep-holds") and errand["sha256"] == build.archive.sha256
+    at = f"/api/installations/{world.installation.id}"
+    reply = world.as_("member").client.post(f"{at}/brought", {"file": SimpleUploadedFile("../../x.zip", b"other")})
+    assert json.loads(reply.content) == {"mod": "", "said": "No source of this game has this file."}
+    machine = StandInMachine.objects.get()
+    downloads = settings.STANDIN_MACHINES / machine.slug / "downloads"
+    assert not downloads.exists()
+    right = (sources / "reed-post" / "files" / build.archive.name).read_bytes()
+    for who, status in (("owner", 404), ("member", 200)):
+        reply = world.as_(who).client.post(f"{at}/brought", {"file": SimpleUploadedFile("../../x.zip", right)})
+        assert reply.status_code == status
+    assert json.loads(reply.content)["mod"] == "deep-holds"
+    assert [path.read_bytes() for path in downloads.iterdir()] == [right]
+    known = world.as_("member").get(f"{at}/known/{build.archive.sha256}")[1]
+    assert known["name"] == f"Deep Holds {build.version}"
+
+
+def test_the_roll_call_asks_as_much_for_thirty_as_for_three(world: World, django_assert_max_num_queries: Any) -> None:
+    def ask() -> int:
+        with django_assert_max_num_queries(30) as asked:
+            assert world.as_("owner").get(f"{world.at}/roll-call")[0] == 200
+            assert world.as_("owner").get(f"{world.at}/departures")[0] == 200
+        return len(asked)
+
+    depart(world)
+    few = ask()
+    for number in range(27):
+        Installation.objects.create(pack=world.pack, member=world.users["member"], name=f"machine {number}")
+    assert ask() == few

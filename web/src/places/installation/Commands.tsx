@@ -1,0 +1,86 @@
+// The commands for a machine of one's own: pairing it, and what one uses afterwards.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { api, type Shape, told } from "../../api/client";
+import { useChange } from "../../api/queries";
+import { Copy } from "../../parts/Copy";
+import { RefusalRemark } from "../../parts/notices";
+import type { Page } from "./asking";
+
+/** For a machine of one's own: the pairing command, made on request and shown once, then the everyday commands. */
+export function Commands({ one }: { one: Page }) {
+  const [shown, setShown] = useState<Shape["PairingOut"] | null>(null);
+  const make = useChange(
+    () =>
+      told(api.POST("/api/installations/{installation_id}/pairing", { params: { path: { installation_id: one.id } } })),
+    ["installation", one.id],
+  );
+  const paired = one.paired && !shown;
+  return (
+    <Box sx={{ display: "grid", gap: 1.5 }}>
+      {paired ? (
+        <>
+          <Typography variant="body2">On that machine, in the installation's folder:</Typography>
+          <Command text="convoy watch" what="keeps reporting, and does what you press here" />
+          <Command text="convoy sync" what="brings it to the release that it follows" />
+          <Command text="convoy status" what="says where it stands, and reports it" />
+          <Command text="convoy verify" what="hashes every file anew" />
+        </>
+      ) : (
+        <Typography variant="body2">
+          Run this once in a terminal on the machine where you play. It makes a folder of its own and touches nothing
+          else.
+        </Typography>
+      )}
+      {shown && (
+        <>
+          <Command text={shown.command} what="" />
+          <Command text={`cd ${shown.command.split(" ").at(-1)} && convoy sync`} what="then installs the pack" />
+          <Typography variant="caption">
+            It works once, until{" "}
+            {new Date(shown.until).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.
+            {one.paired && " This page has heard from the machine."}
+          </Typography>
+        </>
+      )}
+      <RefusalRemark error={make.error} />
+      {!shown && (
+        <Box>
+          <Button
+            variant={paired ? "text" : "contained"}
+            disabled={make.isPending}
+            onClick={() => make.mutate(undefined, { onSuccess: setShown })}
+          >
+            {paired ? "Pair another folder instead" : "Show the pairing command"}
+          </Button>
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Command({ text, what }: { text: string; what: string }) {
+  return (
+    <Box>
+      <Box
+        sx={{
+          display: "flex",
+          alignItems: "center",
+          gap: 1,
+          border: 1,
+          borderColor: "divider",
+          bgcolor: "background.default",
+          pl: 1,
+        }}
+      >
+        <Box component="code" sx={{ flex: 1, minWidth: 0, overflowWrap: "anywhere", py: 0.75 }}>
+          {text}
+        </Box>
+        <Copy text={text} />
+      </Box>
+      {what && <Typography variant="caption">{what}</Typography>}
+    </Box>
+  );
+}

@@ -1,0 +1,149 @@
+// My machine against the pack: the memory to set, disk, runtime; the fingerprint, and the key that is trusted.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import { RefusalRemark } from "../../parts/notices";
+import { bytes, gigabytes, when } from "../../parts/words";
+import { type Page, useChoose } from "./asking";
+import { Section } from "./Section";
+
+export function Machine({ one }: { one: Page }) {
+  const { fit } = one;
+  const matches = one.fingerprint !== "" && one.fingerprint === one.wanted_fingerprint;
+  return (
+    <Section title="My machine" aside={one.heard_at ? `heard ${when(one.heard_at)}` : ""}>
+      {fit.machine > 0 && <MemoryBar fit={fit} />}
+      {fit.remarks.map((each) => (
+        <Box key={each} sx={{ fontSize: "0.85rem", color: "warning.main", mb: 1 }}>
+          {each}.
+        </Box>
+      ))}
+      <Box
+        component="dl"
+        sx={{
+          display: "grid",
+          gridTemplateColumns: "auto 1fr",
+          columnGap: 2,
+          rowGap: 0.5,
+          m: 0,
+          fontSize: "0.9rem",
+          "& dt": { color: "text.secondary" },
+          "& dd": { m: 0, overflowWrap: "anywhere" },
+        }}
+      >
+        <dt>Base</dt>
+        <dd>{one.base}</dd>
+        {fit.machine > 0 && (
+          <>
+            <dt>Disk</dt>
+            <dd>{bytes(fit.disk_free)} free</dd>
+          </>
+        )}
+        {fit.runtime && (
+          <>
+            <dt>Runtime</dt>
+            <dd>
+              {fit.runtime} wanted
+              {fit.runtimes.length ? `, ${fit.runtimes.join(" and ")} here` : ", not said what is here"}
+            </dd>
+          </>
+        )}
+        <dt>Fingerprint</dt>
+        <dd>
+          <code>{one.fingerprint || "none yet"}</code>
+          {one.fingerprint && (matches ? " · matches" : ` · the pack's is ${one.wanted_fingerprint}`)}
+        </dd>
+        <dt>Signing key</dt>
+        <dd>
+          <code>{one.key}</code>
+        </dd>
+      </Box>
+      {!one.by_listing && <Line one={one} />}
+    </Section>
+  );
+}
+
+function MemoryBar({ fit }: { fit: Page["fit"] }) {
+  const share = (mb: number) => `${Math.min(100, (100 * mb) / fit.machine)}%`;
+  return (
+    <Box sx={{ mb: 1.25 }}>
+      <Box sx={{ fontSize: "0.9rem", mb: 0.5 }}>
+        Give the game <strong>{fit.figure} MB</strong> of this machine's {gigabytes(fit.machine)}
+      </Box>
+      <Box
+        role="img"
+        aria-label={`The pack needs ${gigabytes(fit.minimum)}, better ${gigabytes(fit.recommended)}; half of the machine is the ceiling`}
+        sx={{ position: "relative", height: 14, border: 1, borderColor: "text.secondary" }}
+      >
+        <Box
+          sx={{
+            position: "absolute",
+            inset: 0,
+            width: share(fit.figure),
+            bgcolor: fit.obstacles.length ? "error.main" : fit.remarks.length ? "warning.main" : "primary.main",
+          }}
+        />
+        {[
+          ["minimum", fit.minimum],
+          ["ceiling", fit.machine / 2],
+        ].map(([name, mb]) => (
+          <Box
+            key={name}
+            sx={{
+              position: "absolute",
+              left: share(mb as number),
+              top: -3,
+              bottom: -3,
+              borderLeft: "2px solid",
+              borderColor: "text.primary",
+            }}
+          />
+        ))}
+      </Box>
+      <Box sx={{ fontSize: "0.78rem", color: "text.secondary", mt: 0.5 }}>
+        Marks: {gigabytes(fit.minimum)} is the least it starts with, {gigabytes(fit.machine / 2)} is half of the machine
+      </Box>
+    </Box>
+  );
+}
+
+/** For a metered or shared line: how fast, and how much at once. */
+function Line({ one }: { one: Page }) {
+  const choose = useChoose(one.id);
+  const [rate, setRate] = useState(one.line_kb ? String(one.line_kb) : "");
+  const [most, setMost] = useState(one.most_mb ? String(one.most_mb) : "");
+  const number = (text: string) => Math.min(2 ** 31 - 1, Math.max(0, Math.floor(Number(text) || 0)));
+  const changed = number(rate) !== one.line_kb || number(most) !== one.most_mb;
+  return (
+    <Box component="details" sx={{ mt: 1, fontSize: "0.9rem", "& summary": { cursor: "pointer" } }}>
+      <summary>
+        My line: {one.line_kb ? `${one.line_kb} KB/s at most` : "as fast as it goes"}
+        {one.most_mb ? `, ask above ${one.most_mb} MB` : ""}
+      </summary>
+      <Box sx={{ display: "flex", gap: 1, mt: 1.5, flexWrap: "wrap" }}>
+        <TextField
+          label="KB a second"
+          value={rate}
+          onChange={(event) => setRate(event.target.value)}
+          sx={{ width: 120 }}
+          slotProps={{ htmlInput: { inputMode: "numeric" } }}
+        />
+        <TextField
+          label="Ask above MB"
+          value={most}
+          onChange={(event) => setMost(event.target.value)}
+          sx={{ width: 130 }}
+          slotProps={{ htmlInput: { inputMode: "numeric" } }}
+        />
+        <Button
+          disabled={!changed || choose.isPending}
+          onClick={() => choose.mutate({ line_kb: number(rate), most_mb: number(most) })}
+        >
+          Keep
+        </Button>
+      </Box>
+      <RefusalRemark error={choose.error} />
+    </Box>
+  );
+}

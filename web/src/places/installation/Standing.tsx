@@ -1,0 +1,173 @@
+// Where I am, where the pack is, what is being done, and the one button.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Paper from "@mui/material/Paper";
+import Typography from "@mui/material/Typography";
+import type { Shape } from "../../api/client";
+import { isBusy } from "../../api/queries";
+import { StateMark } from "../../parts/marks";
+import { RefusalRemark, Remark } from "../../parts/notices";
+import { bytes, duration, many, when } from "../../parts/words";
+import { type Page, useHold, useOrder } from "./asking";
+import { Commands } from "./Commands";
+
+export function Standing({ one }: { one: Page }) {
+  const busy = isBusy(one.progress);
+  const order = useOrder(one.id);
+  const extras = one.standing.differences.some((each) => each.what === "extra");
+  const stopped = busy || order.isPending;
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 2, display: "grid", gap: 1.5 }}>
+      <Box sx={{ fontSize: "1.15rem" }} aria-live="polite">
+        <StateMark state={one.standing.state} behind={one.standing.behind} />
+        {one.standing.since && (
+          <Box component="span" sx={{ fontSize: "0.85rem", color: "text.secondary", ml: 1 }}>
+            since {when(one.standing.since)}
+          </Box>
+        )}
+      </Box>
+      <Where one={one} />
+      {one.fit.obstacles.map((each) => (
+        <Remark key={each} tone="error" live={false}>
+          {each}.
+        </Remark>
+      ))}
+      {one.standing.to_do && !busy && one.paired && !one.fit.obstacles.length && (
+        <Typography variant="body2">{one.standing.to_do}</Typography>
+      )}
+      <Outcome one={one} busy={busy} />
+      {busy && <Busy one={one} />}
+      <RefusalRemark error={order.error} />
+      {one.watching && !one.by_listing && (
+        <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
+          <Button variant="contained" size="large" disabled={stopped} onClick={() => order.mutate({ what: "sync" })}>
+            {buttonName(one)}
+          </Button>
+          {extras && (
+            <Button
+              variant="outlined"
+              disabled={stopped}
+              onClick={() => order.mutate({ what: "sync", extras_aside: true })}
+            >
+              Sync, and set extra files aside
+            </Button>
+          )}
+          {overLimit(one) && (
+            <Button variant="outlined" disabled={stopped} onClick={() => order.mutate({ what: "sync", anyway: true })}>
+              Fetch it all the same
+            </Button>
+          )}
+          <Button disabled={stopped} onClick={() => order.mutate({ what: "look", thorough: one.release !== "" })}>
+            {one.release ? "Verify every file" : "See what would happen"}
+          </Button>
+        </Box>
+      )}
+      {!one.machine && !one.watching && !one.paired && <Commands one={one} />}
+      {!one.machine && !one.watching && one.paired && (
+        <Typography variant="body2">
+          Run <code>convoy sync</code> in the installation's folder, or <code>convoy watch</code>: while that runs, this
+          page has buttons.
+        </Typography>
+      )}
+    </Paper>
+  );
+}
+
+function Where({ one }: { one: Page }) {
+  const here = one.release ? (
+    <>
+      This machine has <code>{one.release}</code>
+    </>
+  ) : (
+    "Nothing is installed yet"
+  );
+  const pack =
+    one.release === one.current ? (
+      ", the pack's newest release."
+    ) : (
+      <>
+        ; the pack is at <code>{one.current}</code>.
+      </>
+    );
+  return (
+    <Typography variant="body2">
+      {here}
+      {pack} {one.target !== one.current && <>You chose to stay at {one.target}.</>}
+    </Typography>
+  );
+}
+
+function Outcome({ one, busy }: { one: Page; busy: boolean }) {
+  if (busy) return null;
+  if (one.answer) return <Remark tone={one.refused ? "error" : "primary"}>{one.answer}</Remark>;
+  return one.progress.error ? <Remark tone="error">{one.progress.error}</Remark> : null;
+}
+
+const overLimit = (one: Page) => one.most_mb > 0 && (one.plan?.fetch_bytes ?? 0) > one.most_mb * 1024 ** 2;
+
+function buttonName(one: Page): string {
+  if (!one.release) return `Install release ${one.target}`;
+  if (one.release !== one.target) {
+    const newer = one.releases.findIndex((each) => each.number === one.target);
+    const here = one.releases.findIndex((each) => each.number === one.release);
+    return newer > here ? `Go back to ${one.target}` : `Sync to ${one.target}`;
+  }
+  if (one.standing.state === "differs") return "Put it right";
+  return one.changes.length || hasMoves(one) ? "Apply my choices" : "Check and sync again";
+}
+
+function hasMoves(one: Page): boolean {
+  const plan = one.plan;
+  return !!plan && plan.place + plan.replace + plan.merge + plan.remove > 0;
+}
+
+const PHASES: Record<string, string> = {
+  waiting: "Waiting for the machine",
+  checking: "Looking at what is there",
+  fetching: "Fetching",
+  placing: "Placing files",
+  paused: "Paused",
+  "waiting for errands": "Looking for what you brought",
+};
+
+function Busy({ one }: { one: Page }) {
+  const { progress } = one;
+  const hold = useHold(one.id);
+  const done = progress.total ? Math.min(100, (100 * progress.done) / progress.total) : 0;
+  const fetching = progress.phase === "fetching" || progress.phase === "paused";
+  return (
+    <Box role="status" sx={{ minHeight: 84 }}>
+      <Typography variant="body2">
+        {PHASES[progress.phase] ?? progress.phase} {progress.what}
+      </Typography>
+      <LinearProgress
+        aria-label={PHASES[progress.phase] ?? progress.phase}
+        variant={progress.total ? "determinate" : "indeterminate"}
+        value={done}
+        sx={{ my: 0.5, height: 6 }}
+      />
+      <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "center", gap: 1, minHeight: 34 }}>
+        <Typography variant="caption">{howFar(progress)}</Typography>
+        {fetching && (
+          <Box>
+            <Button size="small" onClick={() => hold.mutate(progress.phase === "paused" ? "" : "pause")}>
+              {progress.phase === "paused" ? "Go on" : "Pause"}
+            </Button>
+            <Button size="small" color="error" onClick={() => hold.mutate("stop")}>
+              Stop
+            </Button>
+          </Box>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function howFar(progress: Shape["ProgressOut"]): string {
+  const far = progress.total > 0 ? `${bytes(progress.done)} of ${bytes(progress.total)}` : "";
+  return [far, progress.phase === "paused" ? "" : duration(progress.seconds_left)].filter(Boolean).join(", ");
+}
+
+export const aboutErrands = (one: Page) =>
+  `${many(one.errands.length, "file")}, about ${many(one.errand_minutes, "minute")}`;

@@ -1,0 +1,215 @@
+// Departures: a date to play, the release that it needs, who is coming, who is ready, and what changed since last time.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Paper from "@mui/material/Paper";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { api, type Shape, told } from "../../api/client";
+import { useChange, useDepartures, useReleases } from "../../api/queries";
+import { ChangeList } from "../../parts/ChangeList";
+import { RefusalRemark } from "../../parts/notices";
+import { clock, many } from "../../parts/words";
+
+type Departure = Shape["DepartureOut"];
+
+export function Departures({ pack }: { pack: Shape["PackOut"] }) {
+  const found = useDepartures(pack.id).data;
+  const [setting, setSetting] = useState(false);
+  const may = pack.role !== "member";
+  if (!found) return <Box sx={{ minHeight: 34 }} />;
+  return (
+    <Box sx={{ display: "grid", gap: 1.5, mb: 2 }}>
+      {found.map((one) => (
+        <OneDeparture key={one.id} one={one} pack={pack} may={may} />
+      ))}
+      {may && !setting && (
+        <Box>
+          <Button size="small" variant={found.length ? "text" : "outlined"} onClick={() => setSetting(true)}>
+            Set a departure
+          </Button>
+        </Box>
+      )}
+      {setting && <NewDeparture pack={pack} close={() => setSetting(false)} />}
+    </Box>
+  );
+}
+
+function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut"]; may: boolean }) {
+  const path = { pack_id: pack.id, departure_id: one.id };
+  const answer = useChange(
+    (comes: boolean) =>
+      told(api.POST("/api/packs/{pack_id}/departures/{departure_id}/answer", { params: { path }, body: { comes } })),
+    ["pack", pack.id, "departures"],
+  );
+  const callOff = useChange(
+    () => told(api.DELETE("/api/packs/{pack_id}/departures/{departure_id}", { params: { path } })),
+    ["pack", pack.id, "departures"],
+  );
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 2 }} aria-label="Departure">
+      <Box sx={{ display: "flex", gap: 3, flexWrap: "wrap", alignItems: "flex-start" }}>
+        <Box sx={{ minWidth: 220, flex: 1 }}>
+          <Typography variant="h2">{date(one.at)}</Typography>
+          <Box sx={{ fontSize: "0.9rem" }}>
+            {left(one.at)} · needs release <code>{one.needed}</code>
+            {!one.release && " (the newest)"}
+          </Box>
+          <Box sx={{ fontSize: "0.9rem", color: "text.secondary" }}>
+            {one.note} {one.set_by}
+          </Box>
+          <Box sx={{ display: "flex", gap: 0.5, mt: 1, flexWrap: "wrap" }}>
+            <Button
+              size="small"
+              variant={one.mine === true ? "contained" : "outlined"}
+              aria-pressed={one.mine === true}
+              onClick={() => answer.mutate(true)}
+            >
+              I am coming
+            </Button>
+            <Button
+              size="small"
+              variant={one.mine === false ? "contained" : "outlined"}
+              color="inherit"
+              aria-pressed={one.mine === false}
+              onClick={() => answer.mutate(false)}
+            >
+              Not this time
+            </Button>
+            {may && (
+              <Button size="small" color="error" onClick={() => callOff.mutate(undefined)}>
+                Call it off
+              </Button>
+            )}
+          </Box>
+          <RefusalRemark error={answer.error ?? callOff.error} />
+        </Box>
+        <Box sx={{ minWidth: 260, flex: 1.4 }}>
+          <Ready one={one} />
+        </Box>
+      </Box>
+      {one.changes.length > 0 && (
+        <Box component="details" sx={{ mt: 1, fontSize: "0.9rem", "& summary": { cursor: "pointer" } }}>
+          <summary>
+            {many(one.changes.length, "change")} since last time ({one.last})
+          </summary>
+          <ChangeList changes={one.changes} />
+        </Box>
+      )}
+    </Paper>
+  );
+}
+
+function Ready({ one }: { one: Departure }) {
+  return (
+    <>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+        <Box component="span" sx={{ fontSize: "1.3rem", fontWeight: 600 }}>
+          {one.ready} of {one.coming.length} ready
+        </Box>
+        <Box role="img" aria-label={`${one.ready} of ${one.coming.length} ready`} sx={{ display: "flex", gap: 0.4 }}>
+          {one.coming.map((name, at) => (
+            <Box
+              key={name}
+              sx={{
+                width: 14,
+                height: 14,
+                border: 2,
+                borderColor: "primary.main",
+                bgcolor: at < one.ready ? "primary.main" : "transparent",
+              }}
+            />
+          ))}
+        </Box>
+      </Box>
+      {one.waiting.map((each) => (
+        <Box key={each.who} sx={{ fontSize: "0.9rem" }}>
+          <strong>{each.who}</strong>: {each.to_do}
+        </Box>
+      ))}
+      <Box sx={{ fontSize: "0.85rem", color: "text.secondary", mt: 0.5 }}>
+        {[
+          one.coming.length > 0 && `Coming: ${one.coming.join(", ")}.`,
+          one.absent.length > 0 && `Not this time: ${one.absent.join(", ")}.`,
+          one.silent.length > 0 && `No answer yet: ${one.silent.join(", ")}.`,
+        ]
+          .filter(Boolean)
+          .join(" ")}
+      </Box>
+    </>
+  );
+}
+
+function NewDeparture({ pack, close }: { pack: Shape["PackOut"]; close: () => void }) {
+  const releases = (useReleases(pack.id).data ?? []).filter((one) => !one.withdrawn);
+  const [at, setAt] = useState("");
+  const [release, setRelease] = useState("");
+  const [note, setNote] = useState("");
+  const set = useChange(
+    () =>
+      told(
+        api.POST("/api/packs/{pack_id}/departures", {
+          params: { path: { pack_id: pack.id } },
+          body: { at: new Date(at).toISOString(), release, note },
+        }),
+      ),
+    ["pack", pack.id, "departures"],
+  );
+  return (
+    <Paper
+      variant="outlined"
+      component="form"
+      sx={{ p: 2, display: "flex", gap: 1.5, flexWrap: "wrap", alignItems: "center" }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        set.mutate(undefined, { onSuccess: close });
+      }}
+    >
+      <TextField
+        label="When"
+        type="datetime-local"
+        required
+        value={at}
+        onChange={(event) => setAt(event.target.value)}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+      <TextField
+        select
+        label="Release"
+        value={release}
+        onChange={(event) => setRelease(event.target.value)}
+        sx={{ minWidth: 170 }}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value="">The newest then</MenuItem>
+        {releases.map((one) => (
+          <MenuItem key={one.number} value={one.number}>
+            {one.number}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        label="Note"
+        value={note}
+        onChange={(event) => setNote(event.target.value)}
+        sx={{ flex: 1, minWidth: 200 }}
+      />
+      <Button type="submit" variant="contained" disabled={set.isPending || !at}>
+        Set it
+      </Button>
+      <Button onClick={close}>Not now</Button>
+      <RefusalRemark error={set.error} />
+    </Paper>
+  );
+}
+
+const date = (iso: string) =>
+  `${new Date(iso).toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })}, ${clock(iso)}`;
+
+function left(iso: string): string {
+  const hours = (Date.parse(iso) - Date.now()) / 3_600_000;
+  if (hours < 0) return "under way";
+  if (hours < 1) return `in ${Math.max(1, Math.round(hours * 60))} min`;
+  return hours < 48 ? `in ${Math.round(hours)} h` : `in ${Math.round(hours / 24)} days`;
+}

@@ -1,0 +1,211 @@
+// What a release sets beside its files: settings of mods (must match, starting value, advice), and steps by hand.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Paper from "@mui/material/Paper";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Shape } from "../../api/client";
+import { type Edit, sendEdits, useChange, useDraft } from "../../api/queries";
+import { RefusalRemark } from "../../parts/notices";
+import { mono } from "../../theme";
+
+type Draft = Shape["DraftOut"];
+type Send = (edit: Edit, done: () => void) => void;
+
+const HOW = { enforced: "must match", "starting value": "starting value", advice: "advice" };
+const CHECKS = { none: "nobody can check it", exists: "this file is there", changed: "this file has changed" };
+
+export function Terms({ packId, may }: { packId: string; may: boolean }) {
+  const draft = useDraft(packId).data;
+  const save = useChange((edit: Edit) => sendEdits(packId, draft?.revision ?? 0, [edit]), ["pack", packId]);
+  if (!draft || (!may && !draft.tweaks.length && !draft.steps.length)) return null;
+  const send: Send = (edit, done) => save.mutate(edit, { onSuccess: done });
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 2, mt: 3 }} aria-label="Settings and steps">
+      <Typography variant="h2">Settings and steps</Typography>
+      <Typography variant="body2" sx={{ color: "text.secondary", mb: 1 }}>
+        They travel with the next release. A setting that must match counts in the roll call; every other is the
+        member's own once it is set.
+      </Typography>
+      {draft.tweaks.map((one, at) => (
+        <Row
+          key={`${one.path} ${one.key.join(".")}`}
+          remove={may && (() => send({ do: "tweaks", tweaks: draft.tweaks.filter((_, place) => place !== at) }, noop))}
+        >
+          <Box component="code" sx={{ fontSize: "0.82rem", overflowWrap: "anywhere" }}>
+            {one.path} · {one.key.join(".")} = {JSON.stringify(one.value)}
+          </Box>{" "}
+          {HOW[one.how as keyof typeof HOW]}
+        </Row>
+      ))}
+      {may && <NewTweak draft={draft} send={send} />}
+      {draft.steps.map((one, at) => (
+        <Row
+          key={one.id}
+          remove={may && (() => send({ do: "steps", steps: draft.steps.filter((_, place) => place !== at) }, noop))}
+        >
+          {one.text}{" "}
+          <Box component="span" sx={{ color: "text.secondary", fontSize: "0.85rem" }}>
+            {one.check === "none"
+              ? "ticked by each member"
+              : `done when ${one.path} ${one.check === "exists" ? "is there" : "has changed"}`}
+          </Box>
+        </Row>
+      ))}
+      {may && <NewStep draft={draft} send={send} />}
+      <RefusalRemark error={save.error} />
+    </Paper>
+  );
+}
+
+const noop = () => {};
+
+function Row({ remove, children }: { remove: false | (() => void); children: React.ReactNode }) {
+  return (
+    <Box
+      sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: "0.9rem", borderTop: 1, borderColor: "divider" }}
+    >
+      <Box sx={{ flex: 1, py: 0.5, minWidth: 0 }}>{children}</Box>
+      {remove && (
+        <Button size="small" onClick={remove}>
+          Drop it
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+function NewTweak({ draft, send }: { draft: Draft; send: Send }) {
+  const [mod, setMod] = useState("");
+  const [key, setKey] = useState("");
+  const [value, setValue] = useState("");
+  const [how, setHow] = useState("enforced");
+  const path = mod.includes("/") ? mod : `mods/${mod}/settings.toml`;
+  const add = () =>
+    send(
+      {
+        do: "tweaks",
+        tweaks: [...draft.tweaks, { path, key: key.split(".").map((part) => part.trim()), value: read(value), how }],
+      },
+      () => {
+        setKey("");
+        setValue("");
+      },
+    );
+  return (
+    <Box
+      component="form"
+      sx={{ display: "flex", gap: 1, flexWrap: "wrap", py: 1.25, mb: 1.5 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        add();
+      }}
+    >
+      <TextField
+        label="Mod, or path of a file"
+        required
+        value={mod}
+        onChange={(event) => setMod(event.target.value)}
+        sx={{ flex: 2, minWidth: 150 }}
+        slotProps={{ htmlInput: { style: { fontFamily: mono, fontSize: "0.85rem" } } }}
+      />
+      <TextField
+        label="Setting"
+        required
+        value={key}
+        onChange={(event) => setKey(event.target.value)}
+        sx={{ flex: 1, minWidth: 110 }}
+        slotProps={{ htmlInput: { style: { fontFamily: mono, fontSize: "0.85rem" } } }}
+      />
+      <TextField
+        label="Value"
+        required
+        value={value}
+        onChange={(event) => setValue(event.target.value)}
+        sx={{ width: 90 }}
+      />
+      <TextField select label="How" value={how} onChange={(event) => setHow(event.target.value)} sx={{ width: 140 }}>
+        {Object.entries(HOW).map(([name, text]) => (
+          <MenuItem key={name} value={name}>
+            {text}
+          </MenuItem>
+        ))}
+      </TextField>
+      <Button type="submit" variant="outlined">
+        Set it
+      </Button>
+    </Box>
+  );
+}
+
+/** A value as one types it: a number, true or false, a list, or else text. */
+function read(text: string): string | number | boolean | (string | number | boolean)[] {
+  try {
+    const value = JSON.parse(text);
+    return value === null || (typeof value === "object" && !Array.isArray(value)) ? text : value;
+  } catch {
+    return text;
+  }
+}
+
+function NewStep({ draft, send }: { draft: Draft; send: Send }) {
+  const [text, setText] = useState("");
+  const [check, setCheck] = useState("none");
+  const [path, setPath] = useState("");
+  const add = () => {
+    const id = `${text
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, "-")
+      .slice(0, 40)}-${draft.revision}`;
+    const step = { id, text, check, path: check === "none" ? "" : path };
+    send({ do: "steps", steps: [...draft.steps, step] }, () => {
+      setText("");
+      setPath("");
+    });
+  };
+  return (
+    <Box
+      component="form"
+      sx={{ display: "flex", gap: 1, flexWrap: "wrap", pt: 1.25 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        add();
+      }}
+    >
+      <TextField
+        label="A step that only a person can do"
+        required
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+        sx={{ flex: 2, minWidth: 220 }}
+      />
+      <TextField
+        select
+        label="Done when"
+        value={check}
+        onChange={(event) => setCheck(event.target.value)}
+        sx={{ width: 190 }}
+      >
+        {Object.entries(CHECKS).map(([name, said]) => (
+          <MenuItem key={name} value={name}>
+            {said}
+          </MenuItem>
+        ))}
+      </TextField>
+      {check !== "none" && (
+        <TextField
+          label="File"
+          required
+          value={path}
+          onChange={(event) => setPath(event.target.value)}
+          sx={{ flex: 1, minWidth: 120 }}
+        />
+      )}
+      <Button type="submit" variant="outlined">
+        Add the step
+      </Button>
+    </Box>
+  );
+}
