@@ -14,6 +14,7 @@ from typing import Any
 from convoy_core.errors import ConvoyError, MalformedInput
 from convoy_core.plan import Choices
 from convoy_core.reading import Fields
+from convoy_core.words import counted
 
 from . import steps, sync
 from .errands import Lookout, wait_for
@@ -96,7 +97,11 @@ def _once() -> Callable[[], bool]:
 def _look(watcher: Watcher, given: Fields) -> str:
     thorough = given.flag("thorough", False)
     found = sync.status(watcher.root, watcher.store, thorough)
-    return f"{len(found.deviations)} files differ." if found.deviations else "Everything is as it should be."
+    if not found.release:
+        return "Looked. Nothing of the pack is installed yet."
+    if found.deviations:
+        return f"{counted(len(found.deviations), 'file')} not as release {found.release} has them."
+    return f"Every file is as release {found.release} has it."
 
 
 def _sync(watcher: Watcher, given: Fields) -> str:

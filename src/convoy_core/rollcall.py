@@ -194,7 +194,7 @@ MESSAGE_LINES = 5
 
 def _mend(differences: Sequence[Difference]) -> str:
     if all(one.what is Deviation.SETTING for one in differences if one.counts):
-        return "Sync: the settings that must match are set right, every other stays."
+        return "Sync: that setting is set right, others stay."
     if all(one.what is Deviation.EXTRA for one in differences if one.counts):
         return "Sync with extra files set aside."
-    return "Sync: what is missing or altered is put right, altered files are moved aside."
+    return "Sync: it is put right, altered files move aside."

@@ -15,7 +15,9 @@ export function Ahead({ one }: { one: Page }) {
     ? one.release
       ? `From ${one.release} to ${one.target}`
       : `Release ${one.target}`
-    : "Your own";
+    : figures(one).length
+      ? "What a sync does"
+      : "What is yours";
   return (
     <Section title={title} aside={figures(one).join(" · ")}>
       <Box sx={{ display: "grid", gap: 1.25 }}>

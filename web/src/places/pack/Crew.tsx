@@ -125,7 +125,7 @@ function Filter(props: {
         value={props.text}
         onChange={(event) => props.setText(event.target.value)}
         slotProps={{ htmlInput: { "aria-label": "Find by name" } }}
-        sx={{ ml: "auto", width: 150 }}
+        sx={{ ml: "auto", width: 150, "& input": { py: 0.6 } }}
       />
     </Box>
   );

@@ -20,11 +20,11 @@ export function Departures({ pack }: { pack: Shape["PackOut"] }) {
   const may = pack.role !== "member";
   if (!found) return <Box sx={{ minHeight: 34 }} />;
   return (
-    <Box sx={{ display: "grid", gap: 1.5, mb: 2 }}>
+    <Box sx={{ display: "grid", gap: 0.5, mb: 1 }}>
       {found.map((one) => (
         <OneDeparture key={one.id} one={one} pack={pack} may={may} />
       ))}
-      {may && !setting && (
+      {may && !setting && pack.newest_release && (
         <Box>
           <Button size="small" variant={found.length ? "text" : "outlined"} onClick={() => setSetting(true)}>
             Set a departure
@@ -48,7 +48,7 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
     ["pack", pack.id, "departures"],
   );
   return (
-    <Paper variant="outlined" component="section" sx={{ p: 2 }} aria-label="Departure">
+    <Paper variant="outlined" component="section" sx={{ px: 2, py: 1.5 }} aria-label="Departure">
       <Box sx={{ display: "flex", gap: 3, flexWrap: "wrap", alignItems: "flex-start" }}>
         <Box sx={{ minWidth: 220, flex: 1 }}>
           <Typography variant="h2">{date(one.at)}</Typography>

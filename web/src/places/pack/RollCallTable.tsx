@@ -37,7 +37,7 @@ export function RollCallTable({ rows, chosen, setChosen }: Props) {
     setChosen(on ? [...chosen, id].slice(-2) : chosen.filter((each) => each !== id));
   return (
     <Box sx={{ overflowX: "auto" }} tabIndex={0} role="region" aria-label="Roll call">
-      <Table size="small" sx={{ minWidth: { sm: 900 }, "& td, & th": { px: 1, py: 0.5 } }}>
+      <Table size="small" sx={{ minWidth: { sm: 900 }, "& td, & th": { px: 1, py: 0.25, height: 34 }, fontSize: "0.86rem" }}>
         <TableHead>
           <TableRow>
             <TableCell sx={{ ...wide, width: 36 }} aria-label="Compare" />
@@ -85,7 +85,7 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
   const keeps = whatKeeps(row);
   return (
     <>
-      <TableCell component="th" scope="row">
+      <TableCell component="th" scope="row" sx={{ whiteSpace: { sm: "nowrap" } }}>
         {row.mine && !row.by_listing ? <Link to={`/installations/${row.installation}`}>{who(row)}</Link> : who(row)}
       </TableCell>
       <TableCell>
@@ -100,7 +100,7 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
         </Box>
       </TableCell>
       <TableCell sx={{ fontFamily: mono, fontSize: "0.82rem" }}>{row.release || "none"}</TableCell>
-      <TableCell sx={{ ...wide, maxWidth: 250 }}>
+      <TableCell sx={{ ...wide, width: "26%" }}>
         {keeps && (
           <Box
             component="button"
@@ -118,7 +118,7 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
           </Box>
         )}
       </TableCell>
-      <TableCell sx={{ ...wide, maxWidth: 300 }}>
+      <TableCell sx={{ ...wide, width: "30%" }}>
         <Box sx={{ display: "flex", gap: 0.5, alignItems: "center" }}>
           <Box sx={{ flex: 1 }}>{row.standing.to_do}</Box>
           {row.message && <Copy text={row.message} name="Message" />}
