@@ -22,6 +22,7 @@ from convoy_core.lock import LockedBuild
 
 from .errors import FetchFailed
 from .files import CHUNK, told_when_full
+from .line import tls
 from .store import Store
 
 
@@ -80,6 +81,7 @@ class Fetcher:
             follow_redirects=True,
             headers={"User-Agent": "true-convoy-agent", "Accept-Encoding": "identity"},
             limits=httpx.Limits(max_connections=limits.at_once),
+            verify=tls(),
         )
         self._stopped = False
 

@@ -14,6 +14,7 @@ from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
 
 from .errors import SiteAway, SiteRefused
+from .line import tls
 
 TIMEOUT_SECONDS = 30
 MAX_DEVIATIONS = 10_000
@@ -173,7 +174,7 @@ def as_told(path: str) -> str:
 
 def _client(site: str, token: str) -> httpx.Client:
     headers = {"Authorization": f"Bearer {token}"} if token else {}
-    return httpx.Client(base_url=f"{site.rstrip('/')}/api/", headers=headers, timeout=TIMEOUT_SECONDS)
+    return httpx.Client(base_url=f"{site.rstrip('/')}/api/", headers=headers, timeout=TIMEOUT_SECONDS, verify=tls())
 
 
 def _ask(client: httpx.Client, method: str, path: str, **given: Any) -> httpx.Response:

@@ -25,7 +25,7 @@ from .copying import copy_game
 from .errands import Arrived, Lookout
 from .errors import BackupRefused, BadRelease, DiskFull, ErrandsLeft, LineLimit
 from .fetch import Fetcher, Limits
-from .files import sha256_of
+from .files import sha256_of, told_when_full
 from .folder import Folder, Look, Record, look_at, share_of
 from .progress import Progress, Screen, Silent
 from .site import Head, Pairing, Site
@@ -136,7 +136,7 @@ def sync(
     """
     folder = Folder(root)
     pairing = folder.pairing()
-    with folder.held(), Site(pairing) as site:
+    with told_when_full(folder.root), folder.held(), Site(pairing) as site:
         progress = Progress(site, screen or Silent())
         try:
             recovered = recover(folder, pairing, step)
@@ -212,6 +212,8 @@ def recover(folder: Folder, pairing: Pairing, step: Step = no_step) -> bool:
     """Completes a change or a restoring that was under way when an earlier run stopped; says whether there was one."""
     restored = Backups(folder).complete(step)
     if not journal_release(folder):
+        # Left over where an earlier run could not even clear up any more.
+        shutil.rmtree(folder.staging, ignore_errors=True)
         return restored
     signed = folder.kept_release("release.next.json") or folder.kept_release()
     if signed is None:

@@ -394,27 +394,6 @@ def texts_aside(member: Member) -> list[str]:
     return [path.read_text() for path in (member.folder / ".convoy/aside").rglob("*.toml")]
 
 
-def test_killed_at_random_moments(member: Member) -> None:
-    """The real program, killed with SIGKILL after growing times, ends old, new or completed; worlds are untouched."""
-    many = {f"mod{n}": {"waybill.toml": f"{n}", **{f"d{i}.dat": f"{n} {i}" * 200 for i in range(30)}} for n in range(6)}
-    member.sync()
-    (member.folder / "world").write_text("my world")
-    store = ["--store", str(member.store.root)]
-    command = [sys.executable, "-m", "convoy_agent", *store, "sync", "--folder", str(member.folder)]
-    for number in range(1, 11):
-        wanted = many if number % 2 else MODS
-        member.harbour.publish(f"3.{number}", wanted)
-        running = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-        try:
-            running.wait(0.25 + number * 0.06)
-        except subprocess.TimeoutExpired:
-            running.kill()
-            running.wait()
-        member.sync()
-        member.holds(wanted, "world")
-        assert (member.folder / "world").read_text() == "my world"
-
-
 def run(member: Member, *words: str) -> "subprocess.CompletedProcess[str]":
     command = [sys.executable, "-m", "convoy_agent", "--store", str(member.store.root), *words]
     return subprocess.run(command, capture_output=True, text=True, env={**os.environ, "COLUMNS": "200"})
