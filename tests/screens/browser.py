@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -122,6 +123,11 @@ class Browser:
         self.fill("Password", password)
         self.press("Sign in", within="page")
         self.sees("My crews' packs")
+
+    def join_code(self) -> str:
+        """The first join code on the page."""
+        found = self.until("a join code", lambda: re.findall(r"\b[0-9A-Z]{4}-[0-9A-Z]{4}\b", self.text()))
+        return found[0]  # type: ignore[index]
 
     def picture(self, path: Path) -> None:
         # Fonts are loaded and nothing is fetched any more.

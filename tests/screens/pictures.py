@@ -129,7 +129,7 @@ def pack_address_of_hollow_line(maren: Browser) -> str:
 
 def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     maren.sees("any number of uses")
-    code = maren.driver.find_element("css selector", "section code").text
+    code = maren.join_code()
     isbet.sign_in("isbet")
     isbet.go(f"/join/{code}")
     isbet.sees("Kestrel Wharf", "Machine")

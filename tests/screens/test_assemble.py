@@ -130,7 +130,7 @@ def test_a_folder_filled_by_hand_and_files_from_elsewhere(
     runa.sees("Release 1.0.0 is published and signed.")
     runa.press("Make a join code")
     runa.sees("any number of uses")
-    runa.go("/join/" + runa.driver.find_element("css selector", "section code").text)
+    runa.go("/join/" + runa.join_code())
     runa.fill("Name of this installation", "Runa")
     runa.press("Install this pack")
     runa.press("Show the pairing command")

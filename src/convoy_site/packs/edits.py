@@ -311,7 +311,9 @@ def _move(draft: Draft, edit: MoveLines) -> Applied:
 
 
 def _set_tweaks(draft: Draft, edit: SetTweaks) -> Applied:
-    draft.tweaks = [read_tweak(Fields(one, f"tweaks[{at}]")).as_data() for at, one in enumerate(edit.tweaks)]
+    read = [read_tweak(Fields(one, f"tweaks[{at}]")) for at, one in enumerate(edit.tweaks)]
+    # One key is set once: what was said last counts.
+    draft.tweaks = [one.as_data() for one in {(one.path, one.key): one for one in read}.values()]
     return Applied(("tweaks",), f"the pack sets {counted(len(draft.tweaks), 'setting')}")
 
 

@@ -4,6 +4,10 @@ import { api, Refused, type Shape, told } from "./client";
 /** Larger files are not hashed in the browser, which reads them whole. Bytes. */
 export const HASHED_HERE = 512 * 1024 * 1024;
 
+/** Files that are read and hashed at a time, and milliseconds between two tellings of how far it is. */
+const AT_ONCE = 6;
+const TELL_EVERY = 150;
+
 export interface ListedFile {
   path: string;
   file: File;
@@ -17,12 +21,21 @@ export async function sha256(file: Blob): Promise<string> {
 /** Hashes a folder's files one by one: its listing, as `convoy scan` writes it. Nothing but this leaves the machine. */
 export async function listing(files: ListedFile[], done: (count: number) => void, stop: AbortSignal): Promise<Blob> {
   const rows: [string, number, string][] = [];
-  for (const { path, file } of files) {
-    stop.throwIfAborted();
-    // A file too large to be hashed here is listed with a hash that no build has: it is named, and not recognised.
-    rows.push([path, file.size, file.size <= HASHED_HERE ? await sha256(file) : "0".repeat(64)]);
-    done(rows.length);
-  }
+  const waiting = files.values();
+  let told = 0;
+  // Several at a time: with thousands of small files most of the time is waiting for the disk, not hashing.
+  const hashNext = async () => {
+    for (const { path, file } of waiting) {
+      stop.throwIfAborted();
+      // A file too large to be hashed here is listed with a hash that no build has: it is named, and not recognised.
+      rows.push([path, file.size, file.size <= HASHED_HERE ? await sha256(file) : "0".repeat(64)]);
+      if (Date.now() - told > TELL_EVERY) {
+        told = Date.now();
+        done(rows.length);
+      }
+    }
+  };
+  await Promise.all(Array.from({ length: AT_ONCE }, hashNext));
   return new Blob([JSON.stringify({ format: "convoy-listing/1", files: rows })]);
 }
 

@@ -1,7 +1,6 @@
 // Departures: a date to play, the release that it needs, who is coming, who is ready, and what changed since last time.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -180,13 +179,13 @@ function NewDeparture({ pack, close }: { pack: Shape["PackOut"]; close: () => vo
         value={release}
         onChange={(event) => setRelease(event.target.value)}
         sx={{ minWidth: 170 }}
-        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
       >
-        <MenuItem value="">The newest then</MenuItem>
+        <option value="">The newest then</option>
         {releases.map((one) => (
-          <MenuItem key={one.number} value={one.number}>
+          <option key={one.number} value={one.number}>
             {one.number}
-          </MenuItem>
+          </option>
         ))}
       </TextField>
       <TextField

@@ -37,7 +37,10 @@ export function RollCallTable({ rows, chosen, setChosen }: Props) {
     setChosen(on ? [...chosen, id].slice(-2) : chosen.filter((each) => each !== id));
   return (
     <Box sx={{ overflowX: "auto" }} tabIndex={0} role="region" aria-label="Roll call">
-      <Table size="small" sx={{ minWidth: { sm: 900 }, "& td, & th": { px: 1, py: 0.25, height: 34 }, fontSize: "0.86rem" }}>
+      <Table
+        size="small"
+        sx={{ minWidth: { sm: 900 }, "& td, & th": { px: 1, py: 0.25, height: 34 }, fontSize: "0.86rem" }}
+      >
         <TableHead>
           <TableRow>
             <TableCell sx={{ ...wide, width: 36 }} aria-label="Compare" />

@@ -1,7 +1,6 @@
 // What a release sets beside its files: settings of mods (must match, starting value, advice), and steps by hand.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -126,11 +125,18 @@ function NewTweak({ draft, send }: { draft: Draft; send: Send }) {
         onChange={(event) => setValue(event.target.value)}
         sx={{ width: 90 }}
       />
-      <TextField select label="How" value={how} onChange={(event) => setHow(event.target.value)} sx={{ width: 140 }}>
+      <TextField
+        select
+        slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+        label="How"
+        value={how}
+        onChange={(event) => setHow(event.target.value)}
+        sx={{ width: 140 }}
+      >
         {Object.entries(HOW).map(([name, text]) => (
-          <MenuItem key={name} value={name}>
+          <option key={name} value={name}>
             {text}
-          </MenuItem>
+          </option>
         ))}
       </TextField>
       <Button type="submit" variant="outlined">
@@ -183,15 +189,16 @@ function NewStep({ draft, send }: { draft: Draft; send: Send }) {
       />
       <TextField
         select
+        slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
         label="Done when"
         value={check}
         onChange={(event) => setCheck(event.target.value)}
         sx={{ width: 190 }}
       >
         {Object.entries(CHECKS).map(([name, said]) => (
-          <MenuItem key={name} value={name}>
+          <option key={name} value={name}>
             {said}
-          </MenuItem>
+          </option>
         ))}
       </TextField>
       {check !== "none" && (
