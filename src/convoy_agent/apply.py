@@ -91,7 +91,7 @@ def carry_out(folder: Folder, share: Lock, step: Step = no_step) -> tuple[str, .
             elif act == Act.REMOVE:
                 _remove(folder, path, was, aside)
             elif act == BACK:
-                _bring_back(folder, path, folder.own / sha256, was)
+                returned(folder, path, folder.own / sha256, was)
             elif act == Act.MERGE:
                 _swap(folder, path, sha256, was, last_use=uses[sha256] == 1)
             elif _place(folder, path, sha256, was, aside, last_use=uses[sha256] == 1):
@@ -175,15 +175,16 @@ def _move_in(staged: Path, place: Path, last_use: bool) -> None:
     beside.replace(place)
 
 
-def _bring_back(folder: Folder, path: str, kept: Path, placed: str) -> None:
-    """Returns a file that was moved aside, where nothing lies, or only what this very change put there."""
+def returned(folder: Folder, path: str, kept: Path, placed: str = "") -> bool:
+    """Returns a file that was moved aside, where nothing lies, or only what this very change placed; says whether."""
     place = inside(folder.root, path)
     if not os.path.lexists(kept):
-        return
+        return False
     if os.path.lexists(place) and not (placed and place.is_file() and sha256_of(place) == placed):
-        return
+        return False
     place.parent.mkdir(parents=True, exist_ok=True)
     kept.replace(place)
+    return True
 
 
 def _free_name(path: Path) -> Path:

@@ -199,6 +199,15 @@ def undo(folder: FolderOption = Path()) -> None:
     out.print(f"Back at release {work.undo(folder, keep_store()).release}.")
 
 
+@app.command("put-back")
+def put_back(
+    sync_id: Annotated[str, typer.Argument(help="As “convoy history --json” names it.")], folder: FolderOption = Path()
+) -> None:
+    """Return what a sync moved aside to its place, where that is free."""
+    for path in work.put_back(folder, sync_id):
+        out.print(f"back in place: {path}")
+
+
 @app.command()
 def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Every sync that changed something, newest last."""

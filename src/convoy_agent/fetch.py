@@ -10,9 +10,11 @@ import hashlib
 import random
 import threading
 import time
+from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from dataclasses import dataclass
+from itertools import zip_longest
 from pathlib import Path
 from urllib.parse import urljoin, urlsplit
 
@@ -30,8 +32,10 @@ from .store import Store
 class Limits:
     """How patient fetching is. Seconds and bytes."""
 
-    at_once: int = 4
-    """Archives fetched at a time: enough to fill a line, few enough to be polite to one source."""
+    at_once: int = 6
+    """Archives fetched at a time, from all sources together: enough to fill a line."""
+    per_source: int = 4
+    """Of those, from one source: few enough to be polite."""
     attempts: int = 4
     wait_seconds: float = 0.5
     """Before the second attempt; doubles each time, with jitter."""
@@ -76,6 +80,7 @@ class Fetcher:
         self._credentials = credentials
         self._ready, self._wait = ready, wait
         self._line = _Line(limits.line)
+        self._seats: defaultdict[str, threading.Semaphore] = defaultdict(lambda: threading.Semaphore(limits.per_source))
         self._client = httpx.Client(
             timeout=limits.timeout_seconds,
             follow_redirects=True,
@@ -84,11 +89,12 @@ class Fetcher:
             verify=tls(),
         )
         self._stopped = False
+        self._guard = threading.Lock()
 
     def fetch_all(self, builds: Sequence[LockedBuild]) -> None:
         """All of them, or FetchFailed for the first that cannot be had. What arrived stays in the store."""
         with self._client, ThreadPoolExecutor(self._limits.at_once) as pool:
-            running = [pool.submit(self._bring, build) for build in builds]
+            running = [pool.submit(self._bring, build) for build in _mixed(builds)]
             try:
                 finished, _ = wait(running, return_when=FIRST_EXCEPTION)
                 for one in finished:
@@ -99,7 +105,10 @@ class Fetcher:
                     one.cancel()
 
     def _bring(self, build: LockedBuild) -> None:
-        self._fetch(build)
+        with self._guard:
+            seat = self._seats[build.source]
+        with seat:
+            self._fetch(build)
         if not self._stopped:
             self._ready(build)
 
@@ -190,6 +199,15 @@ class Fetcher:
         began = time.monotonic()
         self._wait()
         return time.monotonic() - began
+
+
+def _mixed(builds: Sequence[LockedBuild]) -> list[LockedBuild]:
+    """In turns from each source, so that nobody waits for a seat at one while another has free ones."""
+    by_source: dict[str, list[LockedBuild]] = {}
+    for build in builds:
+        by_source.setdefault(build.source, []).append(build)
+    turns = zip_longest(*by_source.values())
+    return [build for turn in turns for build in turn if build is not None]
 
 
 class _Line:

@@ -18,7 +18,7 @@ from convoy_core.rollcall import Deviation
 
 from . import site as sites
 from . import steps
-from .apply import Step, carry_out, journal_release, no_step, write_journal
+from .apply import Step, carry_out, journal_release, no_step, returned, write_journal
 from .backups import Backups
 from .calm import Calm
 from .copying import copy_game
@@ -253,6 +253,19 @@ def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, lim
     entry = done[-1 - undone]
     back = {path: f"{entry['aside']}/{path}" for path in entry["moved"]}
     return sync(root, store, wish=Wish(to=entry["from"], back=back), now=now, step=step, limits=limits)
+
+
+def put_back(root: Path, entry_id: str) -> tuple[str, ...]:
+    """Returns what a sync moved aside to its place, where that is free: extras that were off for the time of play.
+
+    Gives the paths. May be repeated. Raises BackupRefused for a sync that there was not.
+    """
+    folder = Folder(root)
+    with told_when_full(folder.root), folder.held():
+        entry = next((one for one in folder.history() if one["id"] == entry_id), None)
+        if entry is None:
+            raise BackupRefused("There was no such sync.", now="Choose one of those in the history.")
+        return tuple(path for path in entry["moved"] if returned(folder, path, folder.own / entry["aside"] / path))
 
 
 def back_up(root: Path, now: Now = utc_now) -> str:

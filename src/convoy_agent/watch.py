@@ -12,12 +12,14 @@ from pathlib import Path
 from typing import Any
 
 from convoy_core.errors import ConvoyError, MalformedInput
+from convoy_core.lock import LockedBuild
 from convoy_core.plan import Choices
 from convoy_core.reading import Fields
 from convoy_core.words import counted
 
 from . import steps, sync
 from .errands import Lookout, wait_for
+from .errors import ErrandsLeft
 from .folder import Folder
 from .leaving import leave
 from .progress import Screen
@@ -38,6 +40,9 @@ class Watcher:
         self.root, self.store, self.said, self.screen = root, store, said, screen
         self._lookout = Lookout(store, [*places, Folder(root).inbox])
         self._looked_at = 0.0
+        self._missing: list[LockedBuild] = []
+        self._waiting: Fields | None = None
+        """A sync that was asked for and waits for errands: it goes on when the last one has come."""
         self.gone = False
 
     def run(self, once: bool = False, seconds: float = float("inf")) -> None:
@@ -58,9 +63,11 @@ class Watcher:
                 if order:
                     self._obey(site, order)
                     return True
-            if time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at:
+            if self._waiting is not None and self._all_brought():
+                self.said(_sync(self, self._waiting))
+            elif time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at:
                 self._looked_at = time.monotonic()
-                self._look_for_errands()
+                sync.status(self.root, self.store)
         except ConvoyError as error:
             self.said(error.sentence())
         return False
@@ -78,15 +85,24 @@ class Watcher:
         self.said(said)
         site.order_done(order, said, refused)
 
-    def _look_for_errands(self) -> None:
-        """A look that reports; when the last errand has come since, the sync that waits for it goes on by itself."""
-        before = sync.status(self.root, self.store)
-        if before.plan and before.plan.errands and self._lookout.look(before.plan.errands).taken:
+    def _all_brought(self) -> bool:
+        """Looks into the downloads for what is still missing; a file that has come is told at once."""
+        taken = self._lookout.look(self._missing).taken
+        self._missing = [build for build in self._missing if build not in taken]
+        if taken and self._missing:
             sync.status(self.root, self.store)
+        return not self._missing
+
+    def begin(self, given: Fields) -> None:
+        self._waiting, self._missing = given, []
+
+    def done(self) -> None:
+        self._waiting = None
 
     def errands(self, left: Any) -> Any:
         """Takes what lies in the downloads already; does not wait, as the page shows what is missing."""
-        return wait_for(left, self._lookout, lambda arrived, missing: None, _once())
+        self._missing = list(wait_for(left, self._lookout, lambda arrived, missing: None, _once()))
+        return self._missing
 
 
 def _once() -> Callable[[], bool]:
@@ -108,13 +124,26 @@ def _sync(watcher: Watcher, given: Fields) -> str:
     only = frozenset(given.strings("only")) or None
     choices = Choices(given.flag("extras_aside", False), only)
     wish = sync.Wish(choices, anyway=given.flag("anyway", False), errands=watcher.errands)
-    done = sync.sync(watcher.root, watcher.store, watcher.screen, wish)
+    watcher.begin(given)
+    try:
+        done = sync.sync(watcher.root, watcher.store, watcher.screen, wish)
+    except ErrandsLeft:
+        raise
+    except ConvoyError:
+        watcher.done()
+        raise
+    watcher.done()
     return f"Release {done.release}: {sync.describe(done.plan)}."
 
 
 def _undo(watcher: Watcher, given: Fields) -> str:
     done = sync.undo(watcher.root, watcher.store)
     return f"Back at release {done.release}."
+
+
+def _put_back(watcher: Watcher, given: Fields) -> str:
+    back = sync.put_back(watcher.root, given.text("id"))
+    return f"{counted(len(back), 'file')} back in place." + _after(watcher)
 
 
 def _backup(watcher: Watcher, given: Fields) -> str:
@@ -154,6 +183,7 @@ DO: Mapping[str, Callable[[Watcher, Fields], str]] = {
     "look": _look,
     "sync": _sync,
     "undo": _undo,
+    "put back": _put_back,
     "back up": _backup,
     "restore": _restore,
     "drop backup": _drop,

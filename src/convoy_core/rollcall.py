@@ -6,7 +6,7 @@ standing follows. What keeps a machine from running the pack at all is judged by
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
@@ -56,6 +56,8 @@ class Report:
     strayed: tuple[Strayed, ...] = ()
     has: Mapping[str, str] = field(default_factory=dict)
     """For altered files, and extra ones: the other build that they are of, where the site knows it, by path."""
+    harmless: Collection[str] = ()
+    """Extra files that are known to be of builds with reach *own*: they touch nobody else, and never count."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +169,8 @@ def _differences(report: Report, share: Lock | None) -> tuple[Difference, ...]:
     for (mod, what, has), paths in gathered.items():
         build = share.by_mod[mod] if share and mod else None
         # An enforced setting counts whatever the mod's reach: the curator said that it must match.
-        counts = what is Deviation.SETTING or (build.reach in MATCHING_REACHES if build else True)
+        own = not build and what is Deviation.EXTRA and all(path in report.harmless for path in paths)
+        counts = what is Deviation.SETTING or (build.reach in MATCHING_REACHES if build else not own)
         strayed = tuple(one for one in report.strayed if one.path in paths) if what is Deviation.SETTING else ()
         name, version = (build.name, build.version) if build else ("", "")
         found.append(Difference(mod, name, what, tuple(paths), counts, version, has, strayed))

@@ -17,6 +17,7 @@ from convoy_agent.watch import Watcher
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import ConvoyError
 from convoy_core.model import Pickup, Reach
+from convoy_core.plan import Choices
 from convoy_core.terms import Check, HandStep, How, Terms, Tweak
 
 from .conftest import MODS, NEWER, Member
@@ -391,6 +392,31 @@ def test_a_brought_file_is_told_right_from_wrong(member: Member, tmp_path: Path)
     assert right.returncode == 0 and "Nothing is left to bring" in right.stdout
     member.sync()
     member.holds(MODS)
+
+
+def test_a_watch_that_waits_for_an_errand_goes_on_when_it_comes(
+    member: Member, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("convoy_agent.watch.ASK_EVERY", 0.05)
+    member.harbour.publish("1.1.0", MODS, pickups={"lanterns": Pickup.CLICK})
+    member.harbour.orders = [{"id": 1, "what": "sync", "given": {}}]
+    watcher = Watcher(member.folder, member.store, [tmp_path / "downloads"], lambda text: None, work.Silent())
+    watcher.run(seconds=0.5)
+    assert member.harbour.done[0]["refused"] and member.files() == {}
+    (tmp_path / "downloads").mkdir()
+    (tmp_path / "downloads/x.bin").write_bytes(member.harbour.archive("lanterns").read_bytes())
+    watcher.run(seconds=1)
+    member.holds(MODS)
+
+
+def test_extras_are_off_for_the_time_of_play_and_come_back(member: Member) -> None:
+    member.sync()
+    (member.folder / "mods/mine.zip").write_text("mine")
+    member.sync(wish=work.Wish(Choices(extras_aside=True)))
+    member.holds(MODS)
+    entry = Folder(member.folder).history()[-1]
+    assert work.put_back(member.folder, entry["id"]) == ("mods/mine.zip",)
+    assert text(member, "mods/mine.zip") == "mine" and work.put_back(member.folder, entry["id"]) == ()
 
 
 def test_the_store_keeps_what_is_referred_to_and_drops_what_is_damaged(member: Member) -> None:

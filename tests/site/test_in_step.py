@@ -137,6 +137,13 @@ def test_another_build_is_recognised_by_what_lies_there(world: World) -> None:
     found = {one["what"]: one for one in called(world)["standing"]["differences"]}
     assert found["altered"]["has"] == other.version and "in place of" in found["altered"]["sentence"]
     assert found["extra"]["sentence"] == f"not of the pack: Quiet Deck {stranger.version}"
+    assert found["extra"]["counts"] == (stranger.reach != "own")
+    Build.objects.filter(pk=stranger.pk).update(reach="own")
+    tell(world, deviations=dict.fromkeys(extra, "extra"), found=extra)
+    assert called(world)["standing"]["state"] == "in step"
+    Build.objects.filter(pk=stranger.pk).update(reach="crew")
+    tell(world, deviations=dict.fromkeys(extra, "extra"), found=extra)
+    assert called(world)["standing"]["state"] == "differs"
     assert called(world)["standing"]["since"]
 
 
@@ -293,7 +300,7 @@ def test_a_departure_may_ask_for_an_earlier_release_and_says_what_changed_since_
 # --- Errands in the browser
 
 
-def test_a_dropped_file_is_kept_only_when_it_is_wanted(on_stand_in: World, sources: Path) -> None:
+def test_a_dropped_file_is_kept_only_when_it_is_wanted(on_stand_in: World, sources: Path, deferred: list[dict]) -> None:
     world = on_stand_in
     edit(world, {"do": "add", "mod": "deep-holds"})
     publish(world, "1.1.0")
@@ -312,6 +319,10 @@ def test_a_dropped_file_is_kept_only_when_it_is_wanted(on_stand_in: World, sourc
         reply = world.as_(who).client.post(f"{at}/brought", {"file": SimpleUploadedFile("../../x.zip", right)})
         assert reply.status_code == status
     assert json.loads(reply.content)["mod"] == "deep-holds"
+    assert deferred == []  # no sync was waiting for it
+    Installation.objects.update(answer={"what": "sync", "said": "One file has to be brought.", "refused": True})
+    world.as_("member").client.post(f"{at}/brought", {"file": SimpleUploadedFile("again", right)})
+    assert len(deferred) == 1
     assert [path.read_bytes() for path in downloads.iterdir()] == [right]
     known = world.as_("member").get(f"{at}/known/{build.archive.sha256}")[1]
     assert known["name"] == f"Deep Holds {build.version}"

@@ -248,12 +248,13 @@ class PairingOut(Schema):
 class OrderIn(Schema):
     """What is asked of the agent. Which fields count depends on `what`; the agent checks them again."""
 
-    what: Literal["look", "sync", "undo", "back up", "restore", "drop backup", "step", "leave"]
+    what: Literal["look", "sync", "undo", "back up", "restore", "drop backup", "step", "put back", "leave"]
     extras_aside: bool = False
     only: list[Annotated[str, Field(max_length=300)]] = Field(default=[], max_length=2_000)
     anyway: bool = False
     thorough: bool = False
     backup: Short = ""
+    id: Short = ""
     step: Short = ""
     done: bool = True
     keep_all: bool = False
@@ -514,6 +515,8 @@ def brought(request: HttpRequest, installation_id: UUID, file: File[UploadedFile
             "Leave the file in your downloads: the agent recognises it there.",
         )
     found = bring(one, target_of(one, _releases(one)), file)
+    if found.last:
+        asking.go_on_after_errands(request.user, installation_id)
     return BroughtOut(mod=found.mod, said=found.said)
 
 

@@ -21,7 +21,7 @@ from .models import Installation
 from .services import Busy, current_progress, installation_for, take_progress
 from .standings import followed
 
-ORDERS = ("look", "sync", "undo", "back up", "restore", "drop backup", "step", "leave")
+ORDERS = ("look", "sync", "undo", "back up", "restore", "drop backup", "step", "put back", "leave")
 """What can be asked for; `convoy_agent.watch.DO` has the doing."""
 
 WATCHES_FOR = timedelta(seconds=45)
@@ -69,6 +69,13 @@ def ask(user: User, installation_id: UUID, what: str, given: dict[str, Any]) -> 
     note_order(one, what, given)
     if one.machine_id:
         obey.defer(installation=str(one.pk))
+
+
+def go_on_after_errands(user: User, installation_id: UUID) -> None:
+    """Asks for the sync again that had to wait for files, now that the last one has come."""
+    one = Installation.objects.get(pk=installation_id)
+    if one.answer.get("what") == "sync" and one.answer.get("refused") and one.about.get("errands"):
+        ask(user, installation_id, "sync", {})
 
 
 def note_order(one: Installation, what: str, given: dict[str, Any]) -> None:

@@ -10,6 +10,8 @@ from pathlib import Path
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
+from convoy_core.model import AUTOMATIC_PICKUPS
+
 from ..releases.models import Release
 from ..releases.services import recipe_of
 from .models import Installation
@@ -18,10 +20,11 @@ from .services import known_archive
 
 @dataclass(frozen=True)
 class Brought:
-    """`mod` is empty when the file is none that is wanted."""
+    """`mod` is empty when the file is none that is wanted; `last`: nothing is left to bring."""
 
     mod: str
     said: str
+    last: bool = False
 
 
 def bring(one: Installation, target: Release | None, file: UploadedFile) -> Brought:
@@ -33,7 +36,8 @@ def bring(one: Installation, target: Release | None, file: UploadedFile) -> Brou
     sha256 = digest.hexdigest()
     wanted = set(one.about.get("errands", ()))
     builds = recipe_of(target.pk).lock.builds if target else ()
-    found = next((build for build in builds if build.mod in wanted and build.archive.sha256 == sha256), None)
+    errands = [build for build in builds if build.mod in wanted and build.pickup not in AUTOMATIC_PICKUPS]
+    found = next((build for build in errands if build.archive.sha256 == sha256), None)
     if found is None:
         name = known_archive(one.pack, sha256)
         said = f"This is {name}, which is not wanted here." if name else "No source of this game has this file."
@@ -46,4 +50,5 @@ def bring(one: Installation, target: Release | None, file: UploadedFile) -> Brou
         for block in file.chunks():
             kept.write(block)
     beside.replace(downloads / f"{sha256}.zip")
-    return Brought(found.mod, f"{found.name} {found.version}: that is the right file.")
+    last = all((downloads / f"{build.archive.sha256}.zip").exists() for build in errands)
+    return Brought(found.mod, f"{found.name} {found.version}: that is the right file.", last)

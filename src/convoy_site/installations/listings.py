@@ -53,7 +53,8 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
     one.side, one.release, one.heard_at = side, release, timezone.now()
     one.deviations = {path: what.value for path, what in _deviations(share, there, missing).items()}
     one.fingerprint = recipe_of(release.pk).lock.fingerprint(there, _as_if_right(share))
-    one.has = name_what_lies_there(pack, share, {path: there[path] for path in one.deviations if path in there})
+    off = {path: there[path] for path in one.deviations if path in there}
+    one.has, one.harmless = name_what_lies_there(pack, share, off)
     one.about, one.strayed = {}, []
     one.since = timezone.now() if one.deviations else None
     one.save()

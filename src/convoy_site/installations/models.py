@@ -75,6 +75,8 @@ class Installation(models.Model):
     """Enforced settings that say something else: path, key, wanted, there."""
     has = models.JSONField(default=dict)
     """For altered and extra files: the build that they are of, where it is known, by path."""
+    harmless = models.JSONField(default=list)
+    """Extra files of builds that touch their owner alone."""
     about = models.JSONField(default=dict)
     """What else the agent told: machine, plan, errands, steps, backups, history (`agent_api.AboutIn`)."""
     since = models.DateTimeField(null=True)

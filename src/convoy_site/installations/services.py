@@ -16,7 +16,7 @@ from django.utils import timezone
 from convoy_core.codes import JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
 from convoy_core.errors import BadCode, ConvoyError
 from convoy_core.lock import Lock
-from convoy_core.model import Side
+from convoy_core.model import Reach, Side
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
 from convoy_core.takeover import mark
@@ -168,22 +168,24 @@ def take_report(installation: Installation, told: Told) -> None:
     installation.release, installation.deviations = release, deviations
     installation.fingerprint, installation.strayed = told.fingerprint, told.strayed
     installation.about = told.about
-    installation.has = {}
+    installation.has, installation.harmless = {}, []
     if release and told.found:
         share = recipe_of(release.pk).lock.share(Side(installation.side))
-        installation.has = name_what_lies_there(installation.pack, share, told.found)
+        installation.has, installation.harmless = name_what_lies_there(installation.pack, share, told.found)
     installation.heard_at = timezone.now()
     installation.progress, installation.progress_at = {}, None
     installation.save(update_fields=REPORTED)
 
 
 REPORTED = [
-    "release", "deviations", "fingerprint", "strayed", "has", "about", "since", "heard_at", "progress", "progress_at",
+    "release", "deviations", "fingerprint", "strayed", "has", "harmless", "about", "since", "heard_at", "progress", "progress_at",
 ]  # fmt: skip
 
 
-def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> dict[str, str]:
-    """Which builds altered and extra files are of, by path: recognised by a build's largest files, one query.
+def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> tuple[dict[str, str], list[str]]:
+    """Which builds altered and extra files are of, by path, and which extra ones touch their owner alone.
+
+    Recognised by a build's largest files, in one query.
 
     `found`: path to sha256. An altered file of a mod of the pack is told by version, another by name and version.
     """
@@ -193,7 +195,7 @@ def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> dict
     likely = sorted(rows[:MAX_RECOGNISED], key=lambda row: (len(marks.keys() & set(row.marks)), row.pk))
     by_hash = {mark_: row for row in likely for mark_ in row.marks if mark_ in marks}
     named: dict[str, str] = {}
-    folders: dict[str, str] = {}
+    folders: dict[str, Build] = {}
     for path, sha256 in found.items():
         row = by_hash.get(mark(sha256))
         file = share.by_path.get(path)
@@ -203,12 +205,14 @@ def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> dict
             # One file tells for the whole mod: its others are of that build, too, or were altered by hand.
             named |= {other: row.version for other in found if _mod_at(share, other) == file.mod}
         elif not file:
-            folders["/".join(path.split("/")[:2])] = f"{row.mod.name} {row.version}"
+            folders["/".join(path.split("/")[:2])] = row
+    harmless = []
     for path in found:
-        top = "/".join(path.split("/")[:2])
-        if top in folders and path not in share.by_path:
-            named[path] = folders[top]
-    return named
+        row = folders.get("/".join(path.split("/")[:2]))
+        if row and path not in share.by_path:
+            named[path] = f"{row.mod.name} {row.version}"
+            harmless += [path] if row.reach == Reach.OWN else []
+    return named, harmless
 
 
 MAX_RECOGNISED = 50

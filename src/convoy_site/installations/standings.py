@@ -98,6 +98,7 @@ def _report(one: Installation) -> Report | None:
         one.fingerprint,
         tuple(Strayed(**row) for row in one.strayed),
         one.has,
+        one.harmless,
     )
 
 

@@ -2731,6 +2731,11 @@ export interface components {
              */
             extras_aside: boolean;
             /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
              * Keep All
              * @default false
              */
@@ -2754,7 +2759,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "look" | "sync" | "undo" | "back up" | "restore" | "drop backup" | "step" | "leave";
+            what: "look" | "sync" | "undo" | "back up" | "restore" | "drop backup" | "step" | "put back" | "leave";
         };
         /** OrderOut */
         OrderOut: {

@@ -30,6 +30,11 @@ export function History({ one }: { one: Page }) {
             <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>{counts(each)}</Box>
             <Kept entry={each} />
             <Paths title="Moved aside" paths={each.moved} />
+            {idle && each.moved.length > 0 && (
+              <Button size="small" onClick={() => order.mutate({ what: "put back", id: each.id })}>
+                Put back where there is room
+              </Button>
+            )}
           </Box>
         ))}
       </Box>
