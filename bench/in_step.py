@@ -155,7 +155,8 @@ def _agent(store: Store, folder: Path, word: str) -> float:
     """Runs the agent as a program; gives the most memory that any run so far took, in MB."""
     command = [sys.executable, "-m", "convoy_agent", "--store", str(store.root), word, "--folder", str(folder)]
     command = ["/usr/bin/env", f"PYTHONPATH={Path('src').absolute()}", *command]
-    watched = "import resource, subprocess, sys; subprocess.run(sys.argv[1:], stdout=subprocess.DEVNULL); print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)"
+    most = "resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss"
+    watched = f"import resource, subprocess, sys; subprocess.run(sys.argv[1:], stdout=-3); print({most})"
     told = subprocess.run([sys.executable, "-c", watched, *command], capture_output=True, text=True, check=True)
     return int(told.stdout) / 1024
 

@@ -178,7 +178,8 @@ def take_report(installation: Installation, told: Told) -> None:
 
 
 REPORTED = [
-    "release", "deviations", "fingerprint", "strayed", "has", "harmless", "about", "since", "heard_at", "progress", "progress_at",
+    "release", "deviations", "fingerprint", "strayed", "has", "harmless", "about", "since", "heard_at", "progress",
+    "progress_at",
 ]  # fmt: skip
 
 
