@@ -17,6 +17,7 @@ from convoy_core.plan import Plan
 
 from .files import write_at_once
 from .folder import Folder
+from .machine import facts
 
 _MASK = (1 << 64) - 1
 
@@ -54,7 +55,7 @@ class Calm:
     def keep(self, release: str, left_out: Collection[str], outcome: Outcome) -> None:
         """Remembers a folder in which nothing is left to do; forgets one in which something is."""
         if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
-            self._place.unlink(missing_ok=True)
+            self.forget()
             return
         told = {
             "of": self._of(release, left_out),
@@ -65,13 +66,18 @@ class Calm:
         }
         write_at_once(self._place, json.dumps(told).encode())
 
+    def forget(self) -> None:
+        """Something was done that the folder's files do not show: backups, steps."""
+        self._place.unlink(missing_ok=True)
+
     def still(self, release: str, left_out: Collection[str]) -> Stillness | None:
         """What was told last time, when nothing has happened since; otherwise None."""
         try:
             kept = json.loads(self._place.read_bytes())
             if kept["of"] != self._of(release, left_out) or kept["sum"] != _sum(self._folder):
                 return None
-            return Stillness(int(kept["files"]), str(kept["fingerprint"]), kept["about"])
+            about = {**kept["about"], "machine": facts(self._folder.root)}
+            return Stillness(int(kept["files"]), str(kept["fingerprint"]), about)
         except (OSError, ValueError, KeyError, TypeError):
             return None
 

@@ -7,12 +7,15 @@ from __future__ import annotations
 
 import os
 import shutil
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from .apply import no_step
+from .errors import SiteAway, SiteRefused
 from .files import inside, remove_empty_folders, sha256_of, told_when_full
 from .folder import Folder
+from .site import Site
 from .sync import recover
 
 KEPT = "Kept by True Convoy"
@@ -30,11 +33,15 @@ class Left:
     """The folder with what else was kept; empty when there was nothing."""
 
 
-def leave(root: Path, keep_all: bool = False) -> Left:
-    """Ends an installation. `keep_all` leaves every file where it is. May be repeated when it was stopped."""
+def leave(root: Path, keep_all: bool = False, tell: bool = True) -> Left:
+    """Ends an installation. `keep_all` leaves every file where it is; `tell` tells the site, if it can be reached.
+
+    May be repeated when it was stopped.
+    """
     folder = Folder(root)
+    pairing = folder.pairing()
     with folder.held(), told_when_full(folder.root):
-        recover(folder, folder.pairing(), no_step)
+        recover(folder, pairing, no_step)
         record = folder.record()
         removed, stayed = 0, []
         for path, (sha256, _) in sorted(record.files.items()) if not keep_all else ():
@@ -47,6 +54,9 @@ def leave(root: Path, keep_all: bool = False) -> Left:
                 stayed.append(path)
         brought_back = 0 if keep_all else _bring_back(folder)
         kept = _move_out(folder)
+    if tell:
+        with suppress(SiteAway, SiteRefused), Site(pairing) as site:
+            site.left()
     # The rest is the agent's own and says nothing to anybody else.
     _remove_own(folder)
     return Left(removed, tuple(stayed), brought_back, kept)

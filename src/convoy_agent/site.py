@@ -157,6 +157,10 @@ class Site:
         told = {"id": order.id, "said": said[:2000], "refused": refused}
         _ask(self._client, "POST", "agent/order", json=told)
 
+    def left(self) -> None:
+        """Tells that the installation was left; its token opens nothing any more."""
+        _ask(self._client, "POST", "agent/left")
+
     def known(self, sha256: str) -> str:
         """Which build an archive is, in words; empty when the site does not know it."""
         return str(_ask(self._client, "GET", f"agent/known/{sha256}").json().get("name", ""))
@@ -193,6 +197,7 @@ def _ask(client: httpx.Client, method: str, path: str, **given: Any) -> httpx.Re
             "The site no longer knows this installation.",
             "It was paired again elsewhere, or removed.",
             "Ask for a new pairing command on the installation's page.",
+            status=reply.status_code,
         )
     try:
         told = reply.json()

@@ -144,7 +144,8 @@ def sync(
             head = site.head()
             progress.phase("checking", 0)
             number = wish.to or head.number
-            if wish == Wish() and not recovered and (calm := Calm(folder).still(number, head.left_out)):
+            plain = wish.choices == Choices() and not wish.to and wish.back is None
+            if plain and not recovered and (calm := Calm(folder).still(number, head.left_out)):
                 site.report(number, {}, calm.fingerprint, calm.about)
                 return Synced(number, calm.plan(), (), False)
             recipe = _release(folder, pairing, site, number)
@@ -272,6 +273,7 @@ def back_up(root: Path, now: Now = utc_now) -> str:
     """Backs worlds and settings up because somebody asked. Raises BackupRefused when there are none."""
     folder = Folder(root)
     with folder.held():
+        Calm(folder).forget()
         terms = _terms_here(folder)
         at = now()
         made = Backups(folder).make(
@@ -288,6 +290,7 @@ def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -
     folder = Folder(root)
     with folder.held():
         recover(folder, folder.pairing(), step)
+        Calm(folder).forget()
         at = now()
         stamp, made_at = at.strftime("%Y-%m-%d-%H%M%S-%f"), at.isoformat(timespec="seconds")
         return Backups(folder).restore(backup, _terms_here(folder).terms, stamp, made_at, step).id
@@ -296,7 +299,16 @@ def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -
 def drop_backup(root: Path, backup: str) -> None:
     folder = Folder(root)
     with folder.held():
+        Calm(folder).forget()
         Backups(folder).drop(backup)
+
+
+def tick(root: Path, step: str, done: bool) -> None:
+    """The member says that a step by hand is done, or is not."""
+    folder = Folder(root)
+    with folder.held():
+        Calm(folder).forget()
+        steps.tick(folder, step, done)
 
 
 def name_of(root: Path, file: Path) -> str:

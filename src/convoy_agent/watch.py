@@ -13,11 +13,12 @@ from typing import Any
 
 from convoy_core.errors import ConvoyError, MalformedInput
 from convoy_core.lock import LockedBuild
+from convoy_core.paths import AGENT_FOLDER
 from convoy_core.plan import Choices
 from convoy_core.reading import Fields
 from convoy_core.words import counted
 
-from . import steps, sync
+from . import sync
 from .errands import Lookout, wait_for
 from .errors import ErrandsLeft
 from .folder import Folder
@@ -33,6 +34,10 @@ LOOK_EVERY = 300.0
 """Seconds between two looks at the folder that nobody asked for."""
 
 
+UNKNOWN_HERE = 401
+"""The site's answer to a token that it does not know: there is nothing left to watch."""
+
+
 class Watcher:
     """Watches one folder. `places` is where the member's downloads arrive."""
 
@@ -40,6 +45,8 @@ class Watcher:
         self.root, self.store, self.said, self.screen = root, store, said, screen
         self._lookout = Lookout(store, [*places, Folder(root).inbox])
         self._looked_at = 0.0
+        self._trouble = ""
+        """What was said last: a site that is away for an hour is told of once."""
         self._missing: list[LockedBuild] = []
         self._waiting: Fields | None = None
         """A sync that was asked for and waits for errands: it goes on when the last one has come."""
@@ -68,8 +75,12 @@ class Watcher:
             elif time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at:
                 self._looked_at = time.monotonic()
                 sync.status(self.root, self.store)
+            self._trouble = ""
         except ConvoyError as error:
-            self.said(error.sentence())
+            if error.sentence() != self._trouble:
+                self._trouble = error.sentence()
+                self.said(self._trouble)
+            self.gone = error.data.get("status") == UNKNOWN_HERE or not (self.root / AGENT_FOLDER).exists()
         return False
 
     def _obey(self, site: Site, order: Order) -> None:
@@ -161,14 +172,13 @@ def _drop(watcher: Watcher, given: Fields) -> str:
 
 
 def _step(watcher: Watcher, given: Fields) -> str:
-    folder = Folder(watcher.root)
-    with folder.held():
-        steps.tick(folder, given.text("step"), given.flag("done"))
+    sync.tick(watcher.root, given.text("step"), given.flag("done"))
     return "Noted." + _after(watcher)
 
 
 def _leave(watcher: Watcher, given: Fields) -> str:
-    left = leave(watcher.root, given.flag("keep_all", False))
+    # The site hears of it by the answer to this order; after that the token opens nothing any more.
+    left = leave(watcher.root, given.flag("keep_all", False), tell=False)
     watcher.gone = True
     return f"{left.removed} files of the pack were removed." if left.removed else "Every file stays where it is."
 

@@ -50,6 +50,7 @@ class Harbour:
         self.orders: list[dict[str, Any]] = []
         self.done: list[dict[str, Any]] = []
         self.known: dict[str, str] = {}
+        self.left = 0
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
         app = make_app(root)
         app.router.routes[:0] = [
@@ -61,6 +62,7 @@ class Harbour:
             Route("/api/agent/progress", self._progress, methods=["POST"]),
             Route("/api/agent/order", self._order, methods=["POST"]),
             Route("/api/agent/known/{sha256}", self._known),
+            Route("/api/agent/left", self._left, methods=["POST"]),
         ]
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
@@ -174,6 +176,10 @@ class Harbour:
     async def _order(self, request: Request) -> Response:
         self.orders.pop(0)
         self.done.append(json.loads(await request.body()))
+        return JSONResponse({"done": True})
+
+    async def _left(self, request: Request) -> Response:
+        self.left += 1
         return JSONResponse({"done": True})
 
     async def _known(self, request: Request) -> Response:

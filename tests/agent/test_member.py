@@ -332,7 +332,7 @@ def test_leaving_takes_the_packs_files_and_keeps_every_other(member: Member) -> 
             "worlds/w": "world",
         }.items()
     }  # fmt: skip
-    assert not (folder / ".convoy").exists()
+    assert not (folder / ".convoy").exists() and harbour.left == 1
 
 
 def test_a_game_is_copied_and_stays_untouched(member: Member, tmp_path: Path) -> None:
@@ -513,6 +513,10 @@ def test_a_folder_that_rests_is_known_by_one_walk_and_one_that_moved_is_not(
     (member.folder / "mods/mine.zip").write_text("mine")
     assert member.sync().plan.extras == ("mods/mine.zip",) and reads
     (member.folder / "mods/mine.zip").unlink()
+    member.sync()
+    work.tick(member.folder, "read", True)  # not seen in the folder's files, and told all the same
+    reads.clear()
+    assert member.sync().plan.moves == () and reads
     (member.folder / ".convoy/calm.json").write_text("{nonsense")
     assert member.sync().plan.left_alone == 6
 

@@ -209,6 +209,21 @@ def test_tweaks_and_steps_are_published_and_can_be_taken_back(world: World) -> N
     assert (draft["tweaks"], draft["steps"]) == ([], [])
 
 
+def test_who_leaves_is_heard_from_no_more_and_can_be_paired_anew(on_stand_in: World, deferred: list[dict]) -> None:
+    world = on_stand_in
+    tell(world, deviations={"mods/x.zip": "extra"})
+    at = f"/api/installations/{world.installation.id}"
+    world.as_("member").post(f"{at}/orders", {"what": "leave"})
+    world.agent().post("/api/agent/order", {"id": 1, "said": "9 files removed.", "refused": False})
+    assert world.agent().get("/api/agent/head")[0] == 401
+    now = page(world)
+    assert (now["standing"]["state"], now["release"], now["paired"], now["answer"]) == (
+        "not heard from", "", False, "9 files removed.",
+    )  # fmt: skip
+    assert world.as_("member").send("DELETE", at)[0] == 200
+    assert world.as_("owner").get(f"{world.at}/roll-call")[1]["rows"] == []
+
+
 # --- Listings
 
 

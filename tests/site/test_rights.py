@@ -73,6 +73,7 @@ DOORS = [
     ("GET", "/api/installations/{installation}", None, MINE),
     ("POST", "/api/installations/{installation}/pairing", None, MINE),
     ("POST", "/api/installations/{installation}/orders", {"what": "sync"}, {**MINE, "member": 409}),
+    ("DELETE", "/api/installations/{installation}", None, MINE),
     ("POST", "/api/installations/{installation}/hold", {"what": "pause"}, MINE),
     ("POST", "/api/installations/{installation}/choices", {"trial": True}, MINE),
     ("POST", "/api/installations/{installation}/brought", None, NO_FILE),
@@ -92,6 +93,7 @@ AGENT_DOORS = [
     ("POST", "/api/agent/report"),
     ("POST", "/api/agent/progress"),
     ("POST", "/api/agent/order"),
+    ("POST", "/api/agent/left"),
     ("GET", f"/api/agent/known/{'0' * 64}"),
 ]
 

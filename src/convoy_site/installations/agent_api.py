@@ -257,6 +257,13 @@ def order(request: HttpRequest, body: OrderDone) -> Done:
     return Done()
 
 
+@router.post("/agent/left", response=Done, operation_id="agent_left")
+def left(request: HttpRequest) -> Done:
+    """The installation was left on its machine: it is heard from no more, and its token opens nothing."""
+    services.left(request.auth)
+    return Done()
+
+
 @router.get("/agent/known/{sha256}", response=Known, operation_id="agent_known")
 def known(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> Known:
     """Which build an archive is, so that a member who brings a wrong one is told which."""

@@ -357,7 +357,7 @@ def join(request: HttpRequest, body: JoinIn) -> InstallationRow:
 @router.get("/installations", response=list[InstallationRow], operation_id="installations")
 def installations(request: HttpRequest) -> list[InstallationRow]:
     """One's own installations."""
-    mine = list(shown(Installation.objects.filter(member=request.user)))
+    mine = list(shown(Installation.objects.filter(member=request.user, by_listing=False)))
     releases: dict[UUID, list[Release]] = {}
     found = Release.objects.filter(pack__in={one.pack_id for one in mine}).select_related("withdrawal")
     for release in found.only("number", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):
@@ -473,6 +473,13 @@ def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
         )
         for build in share.choices
     ]
+
+
+@router.delete("/installations/{installation_id}", response=Done, operation_id="remove_installation")
+def remove(request: HttpRequest, installation_id: UUID) -> Done:
+    """Takes one's own installation off the list and the roll call. Files on its machine stay as they are."""
+    services.remove(request.user, installation_id)
+    return Done()
 
 
 @router.post("/installations/{installation_id}/pairing", response=PairingOut, operation_id="pairing")

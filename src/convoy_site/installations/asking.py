@@ -4,6 +4,7 @@ A machine of one's own does so while `convoy watch` runs there; for a stand-in o
 """
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -18,7 +19,7 @@ from ..people.models import User
 from ..people.rights import NotFound
 from ..releases.services import releases_of
 from .models import Installation
-from .services import Busy, current_progress, installation_for, take_progress
+from .services import Busy, current_progress, installation_for, left, take_progress
 from .standings import followed
 
 ORDERS = ("look", "sync", "undo", "back up", "restore", "drop backup", "step", "put back", "leave")
@@ -75,7 +76,9 @@ def go_on_after_errands(user: User, installation_id: UUID) -> None:
     """Asks for the sync again that had to wait for files, now that the last one has come."""
     one = Installation.objects.get(pk=installation_id)
     if one.answer.get("what") == "sync" and one.answer.get("refused") and one.about.get("errands"):
-        ask(user, installation_id, "sync", {})
+        # Somebody may have pressed the button already: then it is being done.
+        with suppress(Busy):
+            ask(user, installation_id, "sync", {})
 
 
 def note_order(one: Installation, what: str, given: dict[str, Any]) -> None:
@@ -101,7 +104,9 @@ def order_done(one: Installation, order_id: int, said: str, refused: bool) -> No
         locked.answer = {"what": locked.order["what"], "said": said, "refused": refused}
         locked.order, locked.hold = {}, ""
         locked.save(update_fields=["order", "answer", "hold"])
-        if locked.progress.get("phase") == "waiting":
+        if locked.answer["what"] == "leave" and not refused:
+            left(locked)
+        elif locked.progress.get("phase") == "waiting":
             take_progress(locked, {})
 
 

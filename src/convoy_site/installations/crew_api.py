@@ -318,7 +318,9 @@ def find(request: HttpRequest, text: Short) -> list[Found]:
     packs = Pack.objects.filter(crew__in=crews, name__icontains=text).select_related("crew")[:8]
     people = Membership.objects.filter(crew__in=crews).select_related("user", "crew")
     people = [one for one in people.order_by("user__username") if text.casefold() in one.user.shown.casefold()][:8]
-    mine = Installation.objects.filter(member=request.user, name__icontains=text).select_related("pack")[:8]
+    mine = Installation.objects.filter(member=request.user, by_listing=False, name__icontains=text).select_related(
+        "pack"
+    )[:8]
     found = [
         Found(what="pack", name=one.name, hint=one.crew.name, address=f"/packs/{one.id}/assemble") for one in packs
     ]

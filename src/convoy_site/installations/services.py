@@ -225,6 +225,20 @@ def _mod_at(share: Lock, path: str) -> str:
     return file.mod if file else ""
 
 
+def left(installation: Installation) -> None:
+    """Forgets what a folder was that follows the pack no more. The installation may be paired anew."""
+    installation.token_hash, installation.release, installation.heard_at, installation.since = "", None, None, None
+    installation.deviations, installation.fingerprint, installation.strayed = {}, "", []
+    installation.has, installation.harmless, installation.about = {}, [], {}
+    installation.progress, installation.progress_at, installation.watched_at = {}, None, None
+    installation.save(update_fields=[*REPORTED, "token_hash", "watched_at"])
+
+
+def remove(user: User, installation_id: UUID) -> None:
+    """Takes one's own installation out of the site. Files on its machine stay as they are."""
+    installation_for(user, installation_id).delete()
+
+
 def seen_watching(installation: Installation) -> None:
     Installation.objects.filter(pk=installation.pk).update(watched_at=timezone.now())
 

@@ -41,6 +41,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Left
+         * @description The installation was left on its machine: it is heard from no more, and its token opens nothing.
+         */
+        post: operations["agent_left"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/order": {
         parameters: {
             query?: never;
@@ -309,7 +329,11 @@ export interface paths {
         get: operations["installation"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove
+         * @description Takes one's own installation off the list and the roll call. Files on its machine stay as they are.
+         */
+        delete: operations["remove_installation"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3791,6 +3815,35 @@ export interface operations {
             };
         };
     };
+    agent_left: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     agent_order: {
         parameters: {
             query?: never;
@@ -4281,6 +4334,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InstallationPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_installation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */

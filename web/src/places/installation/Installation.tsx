@@ -16,6 +16,7 @@ import { Errands } from "./Errands";
 import { History } from "./History";
 import { Leave } from "./Leave";
 import { Machine } from "./Machine";
+import { NextDeparture } from "./NextDeparture";
 import { Standing } from "./Standing";
 import { Steps } from "./Steps";
 import { Versions } from "./Versions";
@@ -52,6 +53,7 @@ function Shown({ one }: { one: Page }) {
           <Steps one={one} />
         </Box>
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
+          {!one.by_listing && <NextDeparture one={one} />}
           <Choices one={one} />
           <Machine one={one} />
           <Versions one={one} />

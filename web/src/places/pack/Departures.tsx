@@ -50,9 +50,9 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
     <Paper variant="outlined" component="section" sx={{ px: 2, py: 1.5 }} aria-label="Departure">
       <Box sx={{ display: "flex", gap: 3, flexWrap: "wrap", alignItems: "flex-start" }}>
         <Box sx={{ minWidth: 220, flex: 1 }}>
-          <Typography variant="h2">{date(one.at)}</Typography>
+          <Typography variant="h2">{departs(one.at)}</Typography>
           <Box sx={{ fontSize: "0.9rem" }}>
-            {left(one.at)} · needs release <code>{one.needed}</code>
+            {timeLeft(one.at)} · needs release <code>{one.needed}</code>
             {!one.release && " (the newest)"}
           </Box>
           <Box sx={{ fontSize: "0.9rem", color: "text.secondary" }}>
@@ -203,10 +203,10 @@ function NewDeparture({ pack, close }: { pack: Shape["PackOut"]; close: () => vo
   );
 }
 
-const date = (iso: string) =>
+export const departs = (iso: string) =>
   `${new Date(iso).toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })}, ${clock(iso)}`;
 
-function left(iso: string): string {
+export function timeLeft(iso: string): string {
   const hours = (Date.parse(iso) - Date.now()) / 3_600_000;
   if (hours < 0) return "under way";
   if (hours < 1) return `in ${Math.max(1, Math.round(hours * 60))} min`;
