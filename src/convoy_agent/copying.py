@@ -53,13 +53,18 @@ def copy_game(game: Path, root: Path, screen: Screen) -> int:
 
 def _copy(source: Path, target: Path) -> None:
     target.parent.mkdir(parents=True, exist_ok=True)
-    if target.exists() and target.stat().st_size == source.stat().st_size:
+    if target.exists() and _sight(target) == _sight(source):
         return
     beside = target.with_name(target.name + ".convoy-new")
     if not _share_blocks(source, beside):
         shutil.copyfile(source, beside)
     shutil.copystat(source, beside)
     beside.replace(target)
+
+
+def _sight(file: Path) -> tuple[int, int]:
+    info = file.stat()
+    return info.st_size, info.st_mtime_ns
 
 
 def _share_blocks(source: Path, target: Path) -> bool:

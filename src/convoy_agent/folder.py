@@ -15,6 +15,7 @@ import os
 from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -163,8 +164,7 @@ class Folder:
                 f"Trusted: {key_fingerprint(pinned)}. Signed by: {key_fingerprint(signed.key)}.",
                 "Nothing was changed. Ask your curator whether the site's key was replaced, and pair anew if so.",
             )
-        verify(pinned, signed.document, signed.signature)
-        recipe = read_recipe(signed.document)
+        recipe = _verified(pinned, signed.document, signed.signature)
         if recipe.pack != pairing.pack_id:
             raise BadRelease(
                 f"The site sent a release of another pack, {recipe.pack_name}.", now="Nothing was changed."
@@ -238,6 +238,13 @@ class Folder:
         for file in self.settings.iterdir() if self.settings.exists() else ():
             if file.name not in named:
                 file.unlink()
+
+
+@lru_cache(maxsize=4)
+def _verified(key: bytes, document: bytes, signature: bytes) -> Recipe:
+    """Kept for a run: a sync looks at the same release several times, and one of 10,000 files takes a while to read."""
+    verify(key, document, signature)
+    return read_recipe(document)
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,9 @@ from .store import Store
 LISTED = 200
 """Paths of one kind that are told."""
 
+LONGEST = 300
+"""Characters of one text that is told."""
+
 ENTRIES = 30
 """Syncs of the history that are told, and backups."""
 
@@ -42,7 +45,7 @@ def tell(
             for one in look.strayed[:LISTED]
         ],
         "found": {as_told(path): look.hashes[path] for path in sorted(off)[:LISTED] if len(look.hashes[path]) == 64},
-        "choices": [build.mod for build in target.choices],
+        "choices": [build.mod for build in target.choices][:LISTED],
         "steps": steps.all_steps(folder, target),
         "backups": [
             {
@@ -85,10 +88,21 @@ def _entry(entry: dict[str, Any]) -> dict[str, Any]:
         "release": entry.get("release", ""),
         "counts": entry.get("counts", {}),
         "moved": _paths(entry.get("moved", ())),
-        "notes": entry.get("notes", [])[:LISTED],
+        "notes": [_note(one) for one in entry.get("notes", [])[:LISTED]],
         "backup": entry.get("backup", ""),
         "undoes": bool(entry.get("undoes")),
     }
+
+
+def _note(note: dict[str, Any]) -> dict[str, Any]:
+    """As the site takes it: a settings file may have thousands of keys, and a report that is refused helps nobody."""
+    told: dict[str, Any] = {"path": as_told(note["path"])}
+    told["changed"] = [str(key)[:LONGEST] for key in note.get("changed", [])[:LISTED]]
+    for name in ("kept", "overruled"):
+        rows = note.get(name, [])[:LISTED]
+        told[name] = [{part: str(row[part])[:LONGEST] for part in ("key", "mine", "new")} for row in rows]
+    told |= {name: str(note[name])[:LONGEST] for name in ("problem", "beside") if name in note}
+    return told
 
 
 def _paths(paths: Any) -> list[str]:

@@ -122,6 +122,18 @@ def test_settings_that_change_while_they_are_merged_are_left_as_they_are(member:
     assert text(member) == "volume = 7\n"
 
 
+def test_a_large_merge_is_told_within_bounds(member: Member) -> None:
+    keys = {f"key{number}": number for number in range(3000)}
+    before = "".join(f"{key} = {value}\n" for key, value in keys.items())
+    member.harbour.publish("1.1.0", ledger(before), terms=PLAIN)
+    member.sync()
+    (member.folder / SETTINGS).write_text(before.replace("key1 = 1\n", f"key1 = '{'x' * 5000}'\n"))
+    member.harbour.publish("1.2.0", ledger(before.replace(" = ", " = 1")), terms=PLAIN)
+    member.sync()
+    [note] = member.harbour.reports[-1]["about"]["history"][0]["notes"]
+    assert len(note["changed"]) == 200 and note["kept"][0]["key"] == "key1" and len(note["kept"][0]["mine"]) <= 300
+
+
 # --- Choices, versions, mending
 
 
