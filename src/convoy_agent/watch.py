@@ -20,7 +20,7 @@ from convoy_core.words import counted
 
 from . import sync
 from .errands import Lookout, wait_for
-from .errors import ErrandsLeft
+from .errors import ErrandsLeft, LineLimit
 from .folder import Folder
 from .leaving import leave
 from .progress import Screen
@@ -55,14 +55,17 @@ class Watcher:
     def run(self, once: bool = False, seconds: float = float("inf")) -> None:
         """Goes on until it is stopped, or the installation is left. `once`: until no order is waiting."""
         until = time.monotonic() + seconds
+        obeyed = False
         while not self.gone and time.monotonic() < until:
-            did = self._turn()
+            # What was asked for has reported already: a single run need not look again.
+            did = self._turn(look=not (once and obeyed))
+            obeyed = obeyed or did
             if once and not did:
                 return
             if not did and not self.gone:
                 time.sleep(ASK_EVERY)
 
-    def _turn(self) -> bool:
+    def _turn(self, look: bool) -> bool:
         """One question to the site; says whether there was something to do. A site that is away is asked again."""
         try:
             with Site(Folder(self.root).pairing()) as site:
@@ -72,7 +75,7 @@ class Watcher:
                     return True
             if self._waiting is not None and self._all_brought():
                 self.said(_sync(self, self._waiting))
-            elif time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at:
+            elif look and (time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at):
                 self._looked_at = time.monotonic()
                 sync.status(self.root, self.store)
             self._trouble = ""
@@ -139,6 +142,12 @@ def _sync(watcher: Watcher, given: Fields) -> str:
     try:
         done = sync.sync(watcher.root, watcher.store, watcher.screen, wish)
     except ErrandsLeft:
+        # The page shows what is to be brought, and where from.
+        sync.status(watcher.root, watcher.store)
+        raise
+    except LineLimit:
+        sync.status(watcher.root, watcher.store)
+        watcher.done()
         raise
     except ConvoyError:
         watcher.done()
