@@ -345,6 +345,9 @@ def test_a_source_that_fails_is_named_on_the_members_page(
     wren.press("Publish release 1.2.0")
     wren.sees("Release 1.2.0 is published and signed.")
     sources = stack["CONVOY_SOURCES"]
+    # Isbet's other installation may have brought it into the store that both share: then nothing would be fetched.
+    for archive in (Path(stack["CONVOY_DATA"]) / "machines/isbets-laptop/store").glob("??/*"):
+        archive.unlink()
     httpx.post(f"{sources}/faults", json={"path": "moon-tables-2026-06-01.zip", "fault": "404", "times": 99})
     isbet.go(kept["isbets"])
     isbet.press("Sync to 1.2.0")
