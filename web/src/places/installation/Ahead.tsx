@@ -43,7 +43,12 @@ export function Ahead({ one }: { one: Page }) {
           </>
         )}
         {one.changes.length > 0 && (
-          <Box sx={{ maxHeight: 420, overflowY: "auto" }} tabIndex={0} role="region" aria-label="Mods that change">
+          <Box
+            sx={{ maxHeight: { xs: 240, md: 420 }, overflowY: "auto" }}
+            tabIndex={0}
+            role="region"
+            aria-label="Mods that change"
+          >
             <ChangeList changes={one.changes} />
           </Box>
         )}

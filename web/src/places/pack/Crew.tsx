@@ -38,7 +38,7 @@ function Called({ data, packId }: { data: Shape["RollCall"]; packId: string }) {
   const [state, setState] = useState("");
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState<string[]>([]);
-  const rows = [...data.rows].sort((a, b) => Number(a.side === "server") - Number(b.side === "server"));
+  const rows = [...data.rows].sort((a, b) => rank(a) - rank(b));
   const fits = (row: Row) =>
     (!state || row.standing.state === state) && who(row).toLowerCase().includes(text.trim().toLowerCase());
   const pair = rows.filter((row) => chosen.includes(row.installation));
@@ -67,6 +67,10 @@ function Called({ data, packId }: { data: Shape["RollCall"]; packId: string }) {
     </>
   );
 }
+
+/** Whom to help first stands first; who is ready, and then the server, at the end. */
+const FIRST = ["cannot run", "differs", "behind", "not heard from", "in step"];
+const rank = (row: Row) => (row.side === "server" ? FIRST.length : FIRST.indexOf(row.standing.state));
 
 function Head({ data }: { data: Shape["RollCall"] }) {
   const ready = data.rows.filter((row) => row.standing.state === "in step").length;

@@ -39,7 +39,10 @@ export function RollCallTable({ rows, chosen, setChosen }: Props) {
     <Box sx={{ overflowX: "auto" }} tabIndex={0} role="region" aria-label="Roll call">
       <Table
         size="small"
-        sx={{ minWidth: { sm: 900 }, "& td, & th": { px: 1, py: 0.25, height: 34 }, fontSize: "0.86rem" }}
+        sx={{
+          minWidth: { sm: 900 },
+          "& > * > tr > td, & > * > tr > th": { px: 1, py: 0.25, height: 34, fontSize: "0.86rem" },
+        }}
       >
         <TableHead>
           <TableRow>
@@ -103,7 +106,7 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
         </Box>
       </TableCell>
       <TableCell sx={{ fontFamily: mono, fontSize: "0.82rem" }}>{row.release || "none"}</TableCell>
-      <TableCell sx={{ ...wide, width: "26%" }}>
+      <TableCell sx={{ ...wide, width: "22%" }}>
         {keeps && (
           <Box
             component="button"
@@ -121,7 +124,7 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
           </Box>
         )}
       </TableCell>
-      <TableCell sx={{ ...wide, width: "30%" }}>
+      <TableCell sx={{ ...wide, width: "36%" }}>
         <Box sx={{ display: "flex", gap: 0.5, alignItems: "center" }}>
           <Box sx={{ flex: 1 }}>{row.standing.to_do}</Box>
           {row.message && <Copy text={row.message} name="Message" />}
