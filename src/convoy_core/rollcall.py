@@ -136,7 +136,7 @@ def standing(
     if now - report.heard_at > UNHEARD_AFTER:
         return Standing(State.UNHEARD, behind, differences, "Start the agent once, so that it reports.", blocked)
     if blocked:
-        return Standing(State.CANNOT_RUN, behind, differences, f"{blocked[0]}.", blocked)
+        return Standing(State.CANNOT_RUN, behind, differences, "Mend that, or ask for a lighter pack.", blocked)
     if behind:
         return Standing(State.BEHIND, behind, differences, _catch_up(report.release, course, errands, stays_at))
     if any(one.counts for one in differences):
@@ -184,7 +184,7 @@ def message(person: str, pack: str, found: Standing, address: str) -> str:
     reasons = [one.sentence() for one in found.differences if one.counts][:MESSAGE_LINES] or []
     more = sum(one.counts for one in found.differences) - len(reasons)
     lines = [f"Hello {person}, for {pack} to run together this is still to do on your side:", found.to_do]
-    lines += [f"- {one}." for one in dict.fromkeys((*found.obstacles, *reasons)) if f"{one}." != found.to_do]
+    lines += [f"- {one}." for one in (*found.obstacles, *reasons)]
     if more > 0:
         lines.append(f"- and {counted(more, 'more difference')}.")
     lines += [f"Your page has the button and every detail: {address}", "Nothing of yours is lost by it. Thank you."]

@@ -56,7 +56,7 @@ def test_extras_alone_are_mended_in_another_way_than_alterations() -> None:
 def test_what_keeps_a_machine_from_running_goes_before_what_it_has() -> None:
     why = ["It wants runtime 21; this machine has 17"]
     found = standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, obstacles=why)
-    assert (found.state, found.behind, found.to_do) == ("cannot run", 1, f"{why[0]}.")
+    assert (found.state, found.behind, found.obstacles) == ("cannot run", 1, tuple(why))
     assert standing(Report("1.1.0", NOW - timedelta(days=8)), COURSE, SHARE, NOW, why).state == "not heard from"
 
 

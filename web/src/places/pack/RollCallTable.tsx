@@ -132,7 +132,8 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
       </TableCell>
       <TableCell sx={{ ...wide, whiteSpace: "nowrap" }}>{row.standing.since ? when(row.standing.since) : ""}</TableCell>
       <TableCell sx={{ ...wide, whiteSpace: "nowrap", fontSize: "0.82rem" }}>
-        {row.fit.machine > 0 && `${gigabytes(row.fit.machine)}, set ${row.fit.figure} MB`}
+        {row.fit.machine > 0 && gigabytes(row.fit.machine)}
+        {row.fit.machine > 0 && !row.fit.obstacles.length && `, set ${row.fit.figure} MB`}
       </TableCell>
     </>
   );
@@ -141,7 +142,7 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
 function whatKeeps(row: Row): string {
   const { differences } = row.standing;
   const counting = differences.filter((one) => one.counts);
-  if (row.fit.obstacles.length) return "its machine";
+  if (row.fit.obstacles.length) return row.fit.obstacles[0];
   if (counting.length) {
     return counting[0].sentence + (counting.length > 1 ? `, and ${counting.length - 1} more` : "");
   }
