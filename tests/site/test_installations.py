@@ -180,6 +180,14 @@ def test_a_machine_of_ones_own_is_asked_only_while_an_agent_watches(world: World
     assert world.as_("member").post(f"{at}/hold", {"what": "pause"})[0] == 200
     progress = {"phase": "fetching"}
     assert world.agent().post("/api/agent/progress", progress)[1] == {"hold": "pause"}
+    # The agent dies: after a while one may ask again, and what was asked long ago is never done.
+    Installation.objects.update(progress_at=timezone.now() - timedelta(minutes=1))
+    assert world.as_("member").post(f"{at}/orders", {"what": "look"})[0] == 200
+    one = Installation.objects.get(pk=world.installation.pk)
+    assert world.agent().get("/api/agent/head")[1]["order"]["what"] == "look"
+    one.order["at"] = (timezone.now() - timedelta(hours=1)).isoformat()
+    one.save(update_fields=["order"])
+    assert world.agent().get("/api/agent/head")[1]["order"] is None
     assert world.as_("owner").post(f"{at}/hold", {"what": "stop"})[0] == 404
 
 

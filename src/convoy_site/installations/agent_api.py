@@ -238,6 +238,7 @@ def head(request: HttpRequest) -> Head:
     if target is None:
         raise NotFound(f"{pack.name} has no release yet.", now="Come back when one is published.")
     services.seen_watching(installation)
+    order = asking.pending(installation)
     shown = Source.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
     return Head(
         number=target.number,
@@ -246,7 +247,7 @@ def head(request: HttpRequest) -> Head:
         left_out=installation.left_out,
         line=installation.line_kb,
         most=installation.most_mb,
-        order=OrderOut(**installation.order) if installation.order else None,
+        order=OrderOut(**order) if order else None,
     )
 
 

@@ -6,7 +6,7 @@ A machine of one's own does so while `convoy watch` runs there; for a stand-in o
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -27,6 +27,10 @@ ORDERS = ("look", "sync", "undo", "back up", "restore", "drop backup", "step", "
 
 WATCHES_FOR = timedelta(seconds=45)
 """An agent that watches asks every few seconds; after this silence it is taken to have gone."""
+
+
+ORDER_FOR = timedelta(minutes=10)
+"""An agent that comes back later does not do what somebody wanted then."""
 
 
 class NotWatching(ConvoyError):
@@ -59,7 +63,7 @@ def ask(user: User, installation_id: UUID, what: str, given: dict[str, Any]) -> 
     installation_for(user, installation_id)
     one = Installation.objects.select_for_update(of=("self",)).select_related("machine").get(pk=installation_id)
     progress = current_progress(one)
-    if one.order or (progress and not progress.get("error")):
+    if progress and not progress.get("error"):
         raise Busy("It is busy already.", now="Wait until it has ended.")
     if not is_watching(one):
         raise NotWatching(
@@ -84,10 +88,17 @@ def go_on_after_errands(user: User, installation_id: UUID) -> None:
 def note_order(one: Installation, what: str, given: dict[str, Any]) -> None:
     """Keeps an order for the agent's next question."""
     one.orders += 1
-    one.order = {"id": one.orders, "what": what, "given": given}
+    one.order = {"id": one.orders, "what": what, "given": given, "at": timezone.now().isoformat()}
     one.answer, one.hold = {}, ""
     one.save(update_fields=["orders", "order", "answer", "hold"])
     take_progress(one, {"phase": "waiting"})
+
+
+def pending(one: Installation) -> dict[str, Any] | None:
+    """The order that waits for the agent: id, what, given. One that nobody picked up in time is not given any more."""
+    if not one.order or timezone.now() - datetime.fromisoformat(one.order["at"]) > ORDER_FOR:
+        return None
+    return {name: one.order[name] for name in ("id", "what", "given")}
 
 
 def hold(user: User, installation_id: UUID, what: str) -> None:
