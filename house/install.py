@@ -7,6 +7,7 @@ import hashlib
 import os
 import shutil
 import subprocess
+import tempfile
 from pathlib import Path
 
 from .places import PYTHON, ROOT, VAR, VENV, WEB, say
@@ -20,6 +21,7 @@ def everything(for_tests: bool = False, for_bench: bool = False) -> None:
     debian_packages(for_tests, for_bench)
     python_packages("dev" if for_tests or for_bench else "app")
     front_end()
+    agent()
 
 
 def debian_packages(for_tests: bool, for_bench: bool) -> None:
@@ -78,6 +80,31 @@ def front_end() -> None:
     # Compressed once here, so that the site need not do it for every visitor.
     subprocess.run([str(PYTHON), "-m", "whitenoise.compress", "-q", str(WEB / "dist")], check=True)
     _stamp("web", stamp)
+
+
+def agent() -> None:
+    """The agent as one file that pip and pipx install. It lies beside the front end, and the site hands it out."""
+    packages = [ROOT / "src" / name for name in ("convoy_core", "convoy_agent")]
+    stamp = _hash([ROOT / "pyproject.toml", *sorted(file for one in packages for file in one.rglob("*.py"))])
+    handed_out = WEB / "dist" / "agent"
+    if _stamped("agent", stamp) and list(handed_out.glob("*.whl")):
+        return
+    shutil.rmtree(handed_out, ignore_errors=True)
+    agent_file(handed_out)
+    _stamp("agent", stamp)
+
+
+def agent_file(into: Path) -> None:
+    """Built from a copy of the agent and the core alone; the same sources give the same file, to the byte."""
+    with tempfile.TemporaryDirectory() as place:
+        shutil.copy(ROOT / "pyproject.toml", place)
+        for name in ("convoy_core", "convoy_agent"):
+            shutil.copytree(
+                ROOT / "src" / name, Path(place) / "src" / name, ignore=shutil.ignore_patterns("__pycache__")
+            )
+        pip = [str(PYTHON), "-m", "pip", "wheel", "-q", "--disable-pip-version-check"]
+        steady = {**os.environ, "SOURCE_DATE_EPOCH": "1767225600"}
+        subprocess.run([*pip, "--no-deps", "--no-build-isolation", "-w", str(into), place], check=True, env=steady)
 
 
 def npm_packages() -> None:

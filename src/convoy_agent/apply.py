@@ -19,7 +19,17 @@ from convoy_core.lock import Lock
 from convoy_core.plan import BESIDE, Act, Plan
 
 from .errors import FolderRefused
-from .files import inside, remove_empty_folders, sha256_of, told_when_full, unlinked, write_at_once
+from .files import (
+    copy_beside,
+    inside,
+    move,
+    remove_empty_folders,
+    sha256_of,
+    to_disk,
+    told_when_full,
+    unlinked,
+    write_at_once,
+)
 from .folder import Folder, Record, Sight
 from .staging import Staged
 
@@ -51,17 +61,17 @@ def write_journal(
 
     `back`: path to where it was moved aside, relative to the agent's folder; `backup`: the one that was made for this.
     """
-    if hasattr(os, "sync"):
-        os.sync()
+    to_disk()
+    placed = record.hashes()
     moves = []
-    for move in plan.moves:
-        was = staged.found.get(move.path) or record.files.get(move.path, ("", UNSEEN))[0]
-        moves.append([move.act, move.path, staged.content.get(move.path, ""), was])
-        beside = f"{move.path}{BESIDE}"
+    for one in plan.moves:
+        was = staged.found.get(one.path) or placed.get(one.path, "")
+        moves.append([one.act, one.path, staged.content.get(one.path, ""), was])
+        beside = f"{one.path}{BESIDE}"
         if beside in staged.content:
             moves.append([Act.PLACE, beside, staged.content[beside], ""])
-    placed = {path: staged.content.get(path, "") for path in back or {}}
-    moves += [[BACK, path, place, placed[path]] for path, place in (back or {}).items()]
+    for path, place in (back or {}).items():
+        moves.append([BACK, path, place, staged.content.get(path) or placed.get(path, "")])
     journal = {
         "id": stamp,
         "from": record.release,
@@ -106,6 +116,7 @@ def carry_out(folder: Folder, share: Lock, step: Step = no_step) -> tuple[str, .
         moved = _moved(folder, aside)
         folder.put_down(_entry(journal, moved))
         step("end of journal")
+        to_disk()
         folder.journal.unlink()
         shutil.rmtree(folder.staging, ignore_errors=True)
         folder.sweep_settings()
@@ -153,7 +164,7 @@ def _place(folder: Folder, path: str, sha256: str, was: str, aside: Path, last_u
     if os.path.lexists(place) and not (place.is_file() and sha256_of(place) == was):
         # Somebody put a file here since the scan: theirs is kept, beside one that was set aside before it.
         _set_aside(place, _free_name(aside / path))
-    _move_in(staged, place, last_use)
+    _move_in(folder, staged, place, last_use)
     return True
 
 
@@ -161,29 +172,30 @@ def _swap(folder: Folder, path: str, sha256: str, was: str, last_use: bool) -> N
     """Puts a merged file in the place of the one it was merged from; one that changed since is left as it is."""
     place, staged = inside(folder.root, path), folder.staging / sha256
     if staged.exists() and place.is_file() and sha256_of(place) == was:
-        _move_in(staged, place, last_use)
+        _move_in(folder, staged, place, last_use)
 
 
-def _move_in(staged: Path, place: Path, last_use: bool) -> None:
-    place.parent.mkdir(parents=True, exist_ok=True)
+def _move_in(folder: Folder, staged: Path, place: Path, last_use: bool) -> None:
     if last_use:
-        staged.replace(place)
+        move(staged, place)
         return
     # Copied, not linked: linked, a game that changes one of two equal files would change the other.
-    beside = place.with_name(place.name + ".convoy-new")
-    shutil.copyfile(staged, beside)
-    beside.replace(place)
+    copy = folder.staging / "copy"
+    copy_beside(staged, copy)
+    move(copy, place)
 
 
 def returned(folder: Folder, path: str, kept: Path, placed: str = "") -> bool:
-    """Returns a file that was moved aside, where nothing lies, or only what this very change placed; says whether."""
+    """Returns a file that was moved aside, where nothing lies, or only the pack's untouched file; says whether.
+
+    `placed`: the sha256 of the pack's file, when it may give way.
+    """
     place = inside(folder.root, path)
     if not os.path.lexists(kept):
         return False
     if os.path.lexists(place) and not (placed and place.is_file() and sha256_of(place) == placed):
         return False
-    place.parent.mkdir(parents=True, exist_ok=True)
-    kept.replace(place)
+    move(kept, place)
     return True
 
 
@@ -199,8 +211,7 @@ def _free_name(path: Path) -> Path:
 def _set_aside(place: Path, to: Path) -> None:
     if os.path.lexists(to) or not os.path.lexists(place):
         return
-    to.parent.mkdir(parents=True, exist_ok=True)
-    place.rename(to)
+    move(place, to)
 
 
 def _new_record(

@@ -18,7 +18,7 @@ from typing import Any
 from convoy_core.terms import Terms
 
 from .errors import BackupRefused
-from .files import inside, remove_empty_folders, sha256_of, told_when_full, walk, write_at_once
+from .files import copy_beside, inside, remove_empty_folders, sha256_of, told_when_full, walk, write_at_once
 from .folder import Folder
 
 KEPT = 8
@@ -180,9 +180,7 @@ class Backups:
         if place.is_file() and sha256_of(place) == sha256:
             return
         place.parent.mkdir(parents=True, exist_ok=True)
-        beside = place.with_name(place.name + ".convoy-new")
-        shutil.copyfile(self._content / sha256, beside)
-        beside.replace(place)
+        copy_beside(self._content / sha256, place)
 
     def _free(self, stamp: str) -> str:
         number, free = 2, stamp

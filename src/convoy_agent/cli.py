@@ -65,10 +65,13 @@ def join(
     as_it_is: Annotated[
         bool, typer.Option("--as-it-is", help="The folder holds a game already: adopt what is the pack's.")
     ] = False,
+    again: Annotated[
+        bool, typer.Option("--again", help="The folder follows the pack already, and the site no longer knows it.")
+    ] = False,
 ) -> None:
     """Pair a folder with an installation."""
     with _Bar() as screen:
-        pairing = work.join(code, site, into, key, game, as_it_is, screen)
+        pairing = work.join(code, site, into, key, game, as_it_is, screen, again)
     out.print(f"{into} follows [bold]{pairing.pack}[/] from now on. The site's key is {pairing.key}.")
     out.print(f"Next: convoy sync --folder {into}")
 
@@ -104,6 +107,8 @@ def sync(
         _print_note(note)
     for path in done.plan.extras:
         out.print(f"  not of the pack, left alone: {path}")
+    if done.unheard:
+        out.print("The site did not answer any more; it hears of this from the next look.")
 
 
 def _print_note(note: Any) -> None:
@@ -245,6 +250,28 @@ def restore(
 ) -> None:
     """Go back to a backup of worlds and settings."""
     out.print(f"Worlds and settings are back. How they were is kept as {work.restore(folder, backup)}.")
+
+
+@app.command()
+def steps(
+    folder: FolderOption = Path(),
+    done: Annotated[list[str] | None, typer.Option("--done", help="Tick a step, by its name.")] = None,
+    undone: Annotated[list[str] | None, typer.Option("--undone", help="Untick it.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """List the steps that only you can do, and tick them. Exit code 1 while one is left."""
+    for names, ticked in ((done or [], True), (undone or [], False)):
+        for name in names:
+            work.tick(folder, name, ticked)
+    found = work.steps_of(folder)
+    if as_json:
+        _print_json(found)
+    for one in () if as_json else found:
+        how = "seen" if one["seen"] else "ticked" if one["done"] else "to do"
+        out.print(f"[bold]{how:6}[/]  {one['id']}: {one['text']}")
+    if not found and not as_json:
+        out.print("This release asks for no steps by hand.")
+    raise typer.Exit(0 if all(one["done"] for one in found) else 1)
 
 
 @app.command()

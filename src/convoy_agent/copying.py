@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 
 from .errors import DiskFull, FolderRefused
-from .files import told_when_full, walk
+from .files import COPYING, told_when_full, walk
 from .progress import Screen
 
 _FICLONE = 0x40049409
@@ -55,7 +55,7 @@ def _copy(source: Path, target: Path) -> None:
     target.parent.mkdir(parents=True, exist_ok=True)
     if target.exists() and _sight(target) == _sight(source):
         return
-    beside = target.with_name(target.name + ".convoy-new")
+    beside = target.with_name(target.name + COPYING)
     if not _share_blocks(source, beside):
         shutil.copyfile(source, beside)
     shutil.copystat(source, beside)

@@ -58,8 +58,8 @@ class Lookout:
         for file, size in files:
             sha256 = sha256_of(file) if size in by_size else ""
             if (found := by_size.get(size, {}).get(sha256)) is not None:
-                self._store.copy_in(file, sha256)
-                taken.append(found)
+                if self._store.copy_in(file, sha256):
+                    taken.append(found)
             elif (meant := next((build for build in wanted if _looks_like(file.name, build)), None)) is not None:
                 wrong.append((file, meant))
         return Arrived(tuple(taken), tuple(wrong))

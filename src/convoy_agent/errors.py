@@ -35,6 +35,12 @@ class NotPaired(ConvoyError):
     code = "not-paired"
 
 
+class NothingInstalled(ConvoyError):
+    """What was asked for needs something of the pack to lie there."""
+
+    code = "nothing-installed"
+
+
 class ErrandsLeft(ConvoyError):
     """Files that only the member can bring are still missing. `data["errands"]` lists them."""
 

@@ -22,7 +22,7 @@ import httpx
 
 from convoy_core.lock import LockedBuild
 
-from .errors import FetchFailed
+from .errors import FetchFailed, Stopped
 from .files import CHUNK, told_when_full
 from .line import tls
 from .store import Store
@@ -107,10 +107,16 @@ class Fetcher:
     def _bring(self, build: LockedBuild) -> None:
         with self._guard:
             seat = self._seats[build.source]
-        with seat:
+        with seat, self._store.alone_with(build.archive.sha256, self._refuse_stopped):
             self._fetch(build)
         if not self._stopped:
             self._ready(build)
+
+    def _refuse_stopped(self) -> None:
+        """While another agent fetches the same archive: holds on, or stops, as between blocks."""
+        self._wait()
+        if self._stopped:
+            raise Stopped("Fetching was stopped.", now="Sync again to go on from here.")
 
     def _fetch(self, build: LockedBuild) -> None:
         problems: list[str] = []

@@ -5,10 +5,12 @@ from __future__ import annotations
 import errno
 import hashlib
 import os
+import shutil
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from pathlib import Path
+from pathlib import Path, PureWindowsPath
+from typing import IO
 
 from convoy_core.paths import AGENT_FOLDER, checked_path
 
@@ -23,9 +25,12 @@ def sha256_of(path: Path) -> str:
 
 
 def hashed(places: Sequence[str]) -> list[str]:
-    """The sha256 of many files, on all cores: hashing lets go of the interpreter for everything but small files."""
+    """The sha256 of many files, on all cores: hashing lets go of the interpreter for everything but small files.
+
+    Empty for a file that is gone meanwhile, or that one may not read.
+    """
     if len(places) < FEW:
-        return [sha256_of(Path(place)) for place in places]
+        return _hash_all(places)
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         return [sha256 for part in pool.map(_hash_all, _parts(places)) for sha256 in part]
 
@@ -39,7 +44,14 @@ def _parts(places: Sequence[str]) -> list[Sequence[str]]:
 
 
 def _hash_all(places: Sequence[str]) -> list[str]:
-    return [sha256_of(Path(place)) for place in places]
+    return [_hash_or_nothing(Path(place)) for place in places]
+
+
+def _hash_or_nothing(place: Path) -> str:
+    try:
+        return sha256_of(place)
+    except (FileNotFoundError, PermissionError):
+        return ""
 
 
 def write_at_once(path: Path, data: bytes, private: bool = False) -> None:
@@ -51,6 +63,58 @@ def write_at_once(path: Path, data: bytes, private: bool = False) -> None:
         file.flush()
         os.fsync(file.fileno())
     beside.replace(path)
+
+
+def to_disk() -> None:
+    """Everything written so far is on the disk when this returns, also after a power cut."""
+    if hasattr(os, "sync"):
+        os.sync()
+
+
+def flushed(file: IO[bytes]) -> None:
+    """For a file that has just been written, on systems where `to_disk` cannot see to it."""
+    if not hasattr(os, "sync"):
+        file.flush()
+        os.fsync(file.fileno())
+
+
+def far_reaching(root: str) -> str:
+    """A Windows folder in the form that takes paths of more than 260 characters; any other as it is."""
+    place = PureWindowsPath(root)
+    if not place.is_absolute() or root.startswith("\\\\?\\"):
+        return root
+    return f"\\\\?\\UNC\\{root[2:]}" if root.startswith("\\\\") else f"\\\\?\\{root}"
+
+
+def move(source: Path, target: Path) -> None:
+    """Renames; where `target` lies on another disk (a folder of an installation may be one), copies and removes."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        source.replace(target)
+    except OSError as error:
+        if error.errno != errno.EXDEV:
+            raise
+        copy_beside(source, target)
+        source.unlink()
+
+
+def copy_beside(source: Path, target: Path) -> None:
+    """Copies next to `target` and swaps in, so that nobody ever sees half a file. A link is copied as a link."""
+    beside = target.with_name(target.name + COPYING)
+    # Made anew, never opened: what lies there may be a link that leads out.
+    beside.unlink(missing_ok=True)
+    if source.is_symlink():
+        beside.symlink_to(source.readlink())
+    else:
+        with source.open("rb") as here, beside.open("xb") as there:
+            shutil.copyfileobj(here, there, CHUNK)
+            flushed(there)
+        shutil.copymode(source, beside)
+    beside.replace(target)
+
+
+COPYING = ".convoy-new"
+"""Ends the name of a file that is being copied."""
 
 
 def inside(root: Path, path: str) -> Path:
@@ -98,8 +162,8 @@ def told_when_full(where: Path) -> Iterator[None]:
         if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
             raise FolderRefused(
                 f"{error.filename or where} cannot be written.",
-                "The folder or the disk is read-only for you.",
-                "Change its permissions, or choose another folder.",
+                "The folder or the disk is read-only for you, or the game is running and holds it.",
+                "Close the game, or change the permissions, then sync again.",
             ) from error
         raise
 

@@ -15,17 +15,17 @@ import os
 from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from filelock import FileLock, Timeout
 
 from convoy_core.formats import Key, Unreadable, Value
 from convoy_core.lock import Lock
 from convoy_core.model import Side
-from convoy_core.paths import AGENT_FOLDER
-from convoy_core.plan import NOT_PLAIN, is_extra
+from convoy_core.paths import AGENT_FOLDER, respelled
+from convoy_core.plan import NOT_PLAIN, NOT_READ, is_extra
 from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.rollcall import Deviation, Strayed
 from convoy_core.signing import key_fingerprint, verify
@@ -33,8 +33,10 @@ from convoy_core.terms import Tweak
 from convoy_core.tweaking import broken
 
 from .errors import BadRelease, FolderRefused, NotPaired, SomebodyElse
-from .files import hashed, inside, told_when_full, walk, write_at_once
+from .files import far_reaching, hashed, inside, told_when_full, walk, write_at_once
 from .site import Pairing, SignedRelease
+
+Thing = TypeVar("Thing")
 
 Sight = tuple[int, int, int]
 """Size in bytes, modification and change time in nanoseconds: a file that looks the same is not hashed again."""
@@ -59,7 +61,7 @@ class Folder:
     """One installation on disk."""
 
     def __init__(self, root: Path) -> None:
-        self.root = root.absolute()
+        self.root = Path(far_reaching(str(root.absolute())))
         self.own = self.root / AGENT_FOLDER
         self.staging = self.own / "staging"
         self.inbox = self.own / "inbox"
@@ -69,20 +71,25 @@ class Folder:
 
     # --- Pairing
 
-    def create(self, pairing: Pairing, as_it_is: bool = False) -> None:
+    def create(self, pairing: Pairing, as_it_is: bool = False, again: bool = False) -> None:
         """Makes the folder an installation. Raises FolderRefused for one that holds anything, unless taken `as_it_is`:
-        then the first sync adopts what is the pack's, sets aside what is in the way, and names the rest.
+        then the first sync adopts what is the pack's, sets aside what is in the way, and names the rest. `again`: it is
+        an installation already, and is only given another pairing with the same pack.
         """
-        self.refuse_taken(as_it_is)
+        self.refuse_taken(as_it_is, again)
         with told_when_full(self.root):
             self.inbox.mkdir(parents=True, exist_ok=True)
             write_at_once(self.own / "pairing.json", json.dumps(asdict(pairing), indent=1).encode(), private=True)
 
-    def refuse_taken(self, as_it_is: bool = False) -> None:
+    def refuse_taken(self, as_it_is: bool = False, again: bool = False) -> None:
         """Raises FolderRefused when the folder cannot become an installation. Asked before a code is used up."""
+        if again:
+            self.pairing()
+            return
         if (self.own / "pairing.json").exists():
             raise FolderRefused(
-                f"{self.root} is an installation already.", now="Run “convoy sync” in it, or choose another folder."
+                f"{self.root} is an installation already.",
+                now="Run “convoy sync” in it, choose another folder, or say --again where the site no longer knows it.",
             )
         if self.root.exists() and not self.root.is_dir():
             raise FolderRefused(f"{self.root} is a file.", now="Choose a folder.")
@@ -99,6 +106,8 @@ class Folder:
             raise FolderRefused(f"{nearest} cannot be written.", "You have no right to.", "Choose another folder.")
 
     def pairing(self) -> Pairing:
+        if self.own.is_symlink():
+            raise FolderRefused(f"{self.own} is a link.", "It could lead out of the folder.", "Put the folder back.")
         try:
             return Pairing(**json.loads((self.own / "pairing.json").read_bytes()))
         except FileNotFoundError as error:
@@ -173,25 +182,41 @@ class Folder:
 
     # --- What lies in it
 
-    def scan(self, record: Record, thorough: bool = False) -> dict[str, tuple[str, Sight]]:
-        """Every file with its sha256 and sight. Unless `thorough`, files that look as recorded are not hashed."""
-        found: dict[str, tuple[str, Sight]] = {}
-        unknown: list[tuple[str, str, Sight]] = []
-        files = {} if thorough else record.files
-        for path, entry in walk(self.root):
-            stat = entry.stat(follow_symlinks=False)
-            sight = (stat.st_size, stat.st_mtime_ns, stat.st_ctime_ns)
-            known = files.get(path)
-            if known and known[1] == sight:
-                found[path] = known
-            elif not entry.is_file(follow_symlinks=False):
+    def scan(self, record: Record, target: Lock, thorough: bool = False) -> dict[str, str]:
+        """Every file with its sha256. Unless `thorough`, files that look as recorded are not hashed.
+
+        Neither are those of which only their being there matters: a copied game has many, and worlds change all the
+        time. Where the folder does not tell letter cases apart, paths are spelled as the target spells them.
+        """
+        found: dict[str, str] = {}
+        unknown: list[tuple[str, str]] = []
+        for path, entry in self.spelled(dict(walk(self.root)), target).items():
+            try:
+                stat = entry.stat(follow_symlinks=False)
+            except FileNotFoundError:
+                continue
+            known = record.files.get(path)
+            if not entry.is_file(follow_symlinks=False):
                 # A link, pipe or device is nobody's pack file; opening it could hang or lead elsewhere.
-                found[path] = (NOT_PLAIN, sight)
+                found[path] = NOT_PLAIN
+            elif known and not thorough and known[1] == (stat.st_size, stat.st_mtime_ns, stat.st_ctime_ns):
+                found[path] = known[0]
+            elif known or path in target.by_path or is_extra(path, target):
+                unknown.append((path, entry.path))
             else:
-                unknown.append((path, entry.path, sight))
-        for (path, _, sight), sha256 in zip(unknown, hashed([place for _, place, _ in unknown]), strict=True):
-            found[path] = (sha256, sight)
+                found[path] = NOT_READ
+        for (path, _), sha256 in zip(unknown, hashed([place for _, place in unknown]), strict=True):
+            found[path] = sha256 or NOT_PLAIN
         return found
+
+    def spelled(self, found: dict[str, Thing], lock: Lock) -> dict[str, Thing]:
+        """By path, as the lock spells paths: on systems that tell cases apart that is how they are spelled anyway."""
+        return respelled(found, [*lock.managed, *lock.by_path]) if self.folds else found
+
+    @cached_property
+    def folds(self) -> bool:
+        """Whether this folder's system takes names that differ by case only for one."""
+        return self.own.exists() and self.own.with_name(self.own.name.upper()).exists()
 
     # --- What its member leaves out
 

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from .apply import no_step
 from .errors import SiteAway, SiteRefused
-from .files import inside, remove_empty_folders, sha256_of, told_when_full
+from .files import inside, move, remove_empty_folders, sha256_of, told_when_full
 from .folder import Folder
 from .site import Site
 from .sync import recover
@@ -70,8 +70,7 @@ def _bring_back(folder: Folder) -> int:
             path = file.relative_to(moment).as_posix()
             place = inside(folder.root, path)
             if not os.path.lexists(place):
-                place.parent.mkdir(parents=True, exist_ok=True)
-                file.rename(place)
+                move(file, place)
                 count += 1
     return count
 

@@ -7,11 +7,15 @@ from __future__ import annotations
 
 import json
 import shutil
-from collections.abc import Collection, Iterator
+import tempfile
+import time
+from collections.abc import Callable, Collection, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
+from filelock import FileLock, Timeout
 
 from .files import hashed, sha256_of, write_at_once
 
@@ -26,6 +30,9 @@ class Use:
     idle_bytes: int
     partial_bytes: int
 
+
+LEFT_FOR = 86_400
+"""Seconds after which what was begun and is wanted no more counts as forgotten."""
 
 ENOUGH_TO_JUDGE = 200_000
 """Bytes. A smaller fetch says more about the source's latency than about the line."""
@@ -58,11 +65,37 @@ class Store:
         place.parent.mkdir(exist_ok=True)
         verified.replace(place)
 
-    def copy_in(self, file: Path, sha256: str) -> None:
-        """Copies a member's own file in, leaving theirs where it is. The caller has hashed it."""
-        beside = self.partial / f"{sha256}.copy"
-        shutil.copyfile(file, beside)
-        self.take_in(beside, sha256)
+    def copy_in(self, file: Path, sha256: str) -> bool:
+        """Copies a member's own file in, leaving theirs where it is; says whether it was still what it must be."""
+        with tempfile.NamedTemporaryFile(dir=self.partial, prefix=f"{sha256}.", delete=False) as beside:
+            copy = Path(beside.name)
+        try:
+            shutil.copyfile(file, copy)
+            return self.take_in(copy, sha256)
+        finally:
+            copy.unlink(missing_ok=True)
+
+    @contextmanager
+    def alone_with(self, sha256: str, waiting: Callable[[], None]) -> Iterator[None]:
+        """Keeps other agents of this machine from fetching the same archive meanwhile: two would write into one file.
+
+        `waiting` is called about once a second while another has it, and may raise.
+        """
+        lock = FileLock(self.partial / f"{sha256}.lock")
+        while True:
+            try:
+                lock.acquire(timeout=1)
+                break
+            except Timeout:
+                waiting()
+        try:
+            yield
+        finally:
+            if sha256 in self:
+                # Whoever still waits for this lock finds the archive there and fetches nothing.
+                with suppress(OSError):
+                    Path(lock.lock_file).unlink()
+            lock.release()
 
     def archives(self) -> Iterator[Path]:
         for place in sorted(self.root.glob("??/*")):
@@ -76,6 +109,16 @@ class Store:
         partial = sum(place.stat().st_size for place in self.partial.iterdir() if place.is_file())
         return Use(len(sizes), sum(sizes.values()), idle, sum(sizes[one] for one in idle), partial)
 
+    def forget_begun(self, wanted: Collection[str]) -> int:
+        """Removes what was begun long ago and nothing refers to; gives the bytes."""
+        freed = 0
+        for place in self.partial.iterdir():
+            info = place.stat()
+            if place.name[:64] not in wanted and time.time() - info.st_mtime > LEFT_FOR:
+                place.unlink(missing_ok=True)
+                freed += info.st_size
+        return freed
+
     def damaged(self, mend: bool) -> tuple[str, ...]:
         """Archives whose content is no longer what it was; `mend` drops them, so that they are fetched anew."""
         places = list(self.archives())
@@ -87,9 +130,10 @@ class Store:
 
     def remember(self, folder: Path) -> None:
         """Puts an installation on the list of those that the store serves."""
-        known = self.installations()
-        if folder not in known:
-            told = [str(one) for one in (*known, folder)]
+        if folder in self.installations():
+            return
+        with FileLock(self.root / "installations.lock"):
+            told = [str(one) for one in (*self.installations(), folder)]
             write_at_once(self.root / "installations.json", json.dumps(told).encode())
 
     def installations(self) -> list[Path]:

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 import typer
 
+from convoy_core.errors import ConvoyError
 from convoy_core.words import counted
 
 from .folder import Folder
@@ -27,17 +28,23 @@ def keep(root: Path | None = None) -> Store:
 
 
 def wanted(store: Store) -> set[str]:
-    """Archives that installations of this machine refer to, installed or about to be. A release that cannot be read
-    makes nothing idle: then everything is wanted.
+    """Archives that installations of this machine refer to, installed or about to be. Where a release cannot be read,
+    everything is wanted: what it refers to is not known.
     """
     found: set[str] = set()
     for root in store.installations():
         folder = Folder(root)
         for name in ("release.json", "release.next.json"):
-            signed = folder.kept_release(name)
-            if signed is not None:
-                recipe = folder.trusted(signed, folder.pairing())
-                found |= {build.archive.sha256 for build in recipe.lock.builds}
+            if not (folder.own / name).exists():
+                continue
+            try:
+                signed = folder.kept_release(name)
+                recipe = folder.trusted(signed, folder.pairing()) if signed else None
+            except ConvoyError:
+                recipe = None
+            if recipe is None:
+                return {place.name for place in store.archives()}
+            found |= {build.archive.sha256 for build in recipe.lock.builds}
     return found
 
 
@@ -75,7 +82,9 @@ def check(
 def prune() -> None:
     """Remove what no installation of this machine refers to. Installations keep their files."""
     store = keep()
-    use = store.use(wanted(store))
+    needed = wanted(store)
+    use = store.use(needed)
     for sha256 in use.idle:
         store.drop(sha256)
-    print(f"{counted(len(use.idle), 'archive')} removed, {use.idle_bytes // MB} MB freed.")
+    freed = use.idle_bytes + store.forget_begun(needed)
+    print(f"{counted(len(use.idle), 'archive')} removed, {freed // MB} MB freed.")

@@ -8,9 +8,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any, NoReturn
 
 from convoy_core.errands import what_to_do
-from convoy_core.errors import ConvoyError
+from convoy_core.errors import ConvoyError, MalformedInput
+from convoy_core.history import to_take_back
 from convoy_core.lock import Lock, LockedBuild
 from convoy_core.plan import Act, Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.recipe import Recipe
@@ -23,7 +25,16 @@ from .backups import Backups
 from .calm import Calm
 from .copying import copy_game
 from .errands import Arrived, Lookout
-from .errors import BackupRefused, BadRelease, DiskFull, ErrandsLeft, LineLimit
+from .errors import (
+    BackupRefused,
+    BadRelease,
+    DiskFull,
+    ErrandsLeft,
+    FolderRefused,
+    LineLimit,
+    NothingInstalled,
+    SiteAway,
+)
 from .fetch import Fetcher, Limits
 from .files import sha256_of, told_when_full
 from .folder import Folder, Look, Record, look_at, share_of
@@ -46,7 +57,8 @@ def utc_now() -> datetime:
 @dataclass(frozen=True)
 class Wish:
     """What one sync is asked for. `to`: another release than the one that the member follows; `anyway`: although it is
-    more than the line's limit; `errands`: called once more errands are all that is missing, and gives what remains.
+    more than the line's limit; `errands`: called once more errands are all that is missing, and gives what remains;
+    `back`: paths with where they were moved aside, which return. Mending chosen paths keeps to the installed release.
     """
 
     choices: Choices = Choices()
@@ -67,6 +79,8 @@ class Synced:
     """A change that an earlier run had begun was completed first."""
     notes: tuple[Mapping[str, object], ...] = ()
     """What merging settings did."""
+    unheard: bool = False
+    """The site went away meanwhile and was not told; it hears of it from the next look."""
 
 
 @dataclass(frozen=True)
@@ -100,13 +114,15 @@ def join(
     game: Path | None = None,
     as_it_is: bool = False,
     screen: Screen | None = None,
+    again: bool = False,
 ) -> Pairing:
     """Pairs a folder with an installation of the site's; with `game`, the folder becomes a copy of that game first.
+    `again` gives an installation that the site no longer knows another pairing, and keeps all that lies in it.
 
     Raises FolderRefused before the code is used up.
     """
     folder = Folder(root)
-    folder.refuse_taken(as_it_is)
+    folder.refuse_taken(as_it_is, again)
     if game is not None:
         copy_game(game, folder.root, screen or Silent())
     pairing = sites.pair(site, code)
@@ -116,8 +132,25 @@ def join(
             f"Named: {key}. Shown: {pairing.key}.",
             "Nothing was installed. Copy the command again from the installation's page, or ask your curator.",
         )
-    folder.create(pairing, as_it_is or game is not None)
+    if again:
+        _refuse_other(folder.pairing(), pairing, key_named=bool(key))
+    folder.create(pairing, as_it_is or game is not None, again)
     return pairing
+
+
+def _refuse_other(before: Pairing, now: Pairing, key_named: bool) -> None:
+    if (before.pack_id, before.side) != (now.pack_id, now.side):
+        raise FolderRefused(
+            f"The folder follows {before.pack} as a {before.side}; this code is for {now.pack} as a {now.side}.",
+            "What lies there would not be what it follows.",
+            "Nothing was changed. Choose another folder for it.",
+        )
+    if before.public_key != now.public_key and not key_named:
+        raise BadRelease(
+            "The site signs with another key than the one that this folder trusts.",
+            f"Trusted: {before.key}. Shown: {now.key}.",
+            "Nothing was changed. Ask your curator whether the key was replaced; if so, name it with --key.",
+        )
 
 
 def sync(
@@ -144,6 +177,8 @@ def sync(
             head = site.head()
             progress.phase("checking", 0)
             number = wish.to or head.number
+            if wish.choices.only is not None:
+                number = folder.record().release or _nothing_installed()
             plain = wish.choices == Choices() and not wish.to and wish.back is None
             if plain and not recovered and (calm := Calm(folder).still(number, head.left_out)):
                 site.report(number, {}, calm.fingerprint, calm.about)
@@ -158,14 +193,29 @@ def sync(
                 limits = replace(limits, line=head.line * 1024)
                 aside, notes = _change(folder, store, site, head, prospect, wish, limits, progress, step, now)
             steps.keep_baselines(folder, prospect.target)
-            after = _report(folder, pairing, site, store, head, recipe, now)
-            Calm(folder).keep(number, head.left_out, after)
-            return Synced(recipe.number, prospect.plan, aside, recovered, notes)
+            unheard = not _tell_site(folder, pairing, site, store, head, recipe, now)
+            return Synced(recipe.number, prospect.plan, aside, recovered, notes, unheard)
         except ConvoyError as error:
             if not folder.journal.exists():
                 shutil.rmtree(folder.staging, ignore_errors=True)
             progress.stopped(error.sentence())
             raise
+
+
+def _tell_site(
+    folder: Folder, pairing: Pairing, site: Site, store: Store, head: Head, recipe: Recipe, now: Now
+) -> bool:
+    """Reports after a sync; says whether the site heard. What was done is done, whether anybody hears of it or not."""
+    try:
+        after = _report(folder, pairing, site, store, head, recipe, now)
+    except SiteAway:
+        return False
+    Calm(folder).keep(recipe.number, head.left_out, after)
+    return True
+
+
+def _nothing_installed() -> NoReturn:
+    raise NothingInstalled("Nothing is installed here yet.", now="Sync first.")
 
 
 def _change(
@@ -243,15 +293,14 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now)
 def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, limits: Limits = Limits()) -> Synced:
     """Takes the last sync back: the release before it, and what it moved aside returns. Raises BackupRefused."""
     folder = Folder(root)
-    done = [entry for entry in folder.history() if not entry.get("undoes")]
-    undone = sum(bool(entry.get("undoes")) for entry in folder.history())
-    if undone >= len(done) or not done[-1 - undone].get("from"):
+    folder.pairing()
+    entry = to_take_back(folder.history())
+    if entry is None:
         raise BackupRefused(
             "There is nothing to take back.",
             "Before the first sync the folder held nothing of the pack.",
             "“convoy leave” takes the pack's files away.",
         )
-    entry = done[-1 - undone]
     back = {path: f"{entry['aside']}/{path}" for path in entry["moved"]}
     return sync(root, store, wish=Wish(to=entry["from"], back=back), now=now, step=step, limits=limits)
 
@@ -304,11 +353,24 @@ def drop_backup(root: Path, backup: str) -> None:
 
 
 def tick(root: Path, step: str, done: bool) -> None:
-    """The member says that a step by hand is done, or is not."""
+    """The member says that a step by hand is done, or is not. Raises MalformedInput for a step that neither the
+    installed release nor the one looked at last has.
+    """
     folder = Folder(root)
     with folder.held():
+        if step not in {one.id for lock in _locks_here(folder) for one in lock.terms.steps}:
+            raise MalformedInput(
+                f"There is no step “{step[:80]}”.", now="Look at what the pack asks for.", field="step"
+            )
         Calm(folder).forget()
         steps.tick(folder, step, done)
+
+
+def steps_of(root: Path) -> list[dict[str, Any]]:
+    """The installed release's steps by hand, each with whether it is done. Raises NothingInstalled."""
+    folder = Folder(root)
+    with folder.held():
+        return steps.all_steps(folder, _terms_here(folder))
 
 
 def name_of(root: Path, file: Path) -> str:
@@ -317,11 +379,16 @@ def name_of(root: Path, file: Path) -> str:
         return site.known(sha256_of(file))
 
 
+def _locks_here(folder: Folder) -> list[Lock]:
+    """Of the installed release, and of the one that was looked at last."""
+    pairing = folder.pairing()
+    kept = [folder.kept_release(name) for name in ("release.json", "release.next.json")]
+    return [share_of(folder.trusted(signed, pairing), pairing) for signed in kept if signed]
+
+
 def _terms_here(folder: Folder) -> Lock:
-    """The installed release's lock. Raises BackupRefused where nothing was installed yet."""
-    signed = folder.kept_release()
-    if signed is None:
-        raise BackupRefused("Nothing is installed here yet.", now="Sync first.")
+    """The installed release's lock. Raises NothingInstalled."""
+    signed = folder.kept_release() or _nothing_installed()
     pairing = folder.pairing()
     return share_of(folder.trusted(signed, pairing), pairing)
 
@@ -345,10 +412,17 @@ def _release(folder: Folder, pairing: Pairing, site: Site, number: str) -> Recip
 def _prospect(
     folder: Folder, pairing: Pairing, store: Store, head: Head, recipe: Recipe, choices: Choices, thorough: bool = False
 ) -> Prospect:
-    target = share_of(recipe, pairing).without(head.left_out)
-    folder.keep_left_out(head.left_out)
-    record = folder.record()
-    scan = {path: sha256 for path, (sha256, _) in folder.scan(record, thorough).items()}
+    share, record = share_of(recipe, pairing), folder.record()
+    left_out = head.left_out
+    if choices.only is not None:
+        # Mending alone: what was chosen since is not followed yet.
+        left_out = frozenset(build.mod for build in share.choices if not _lies_there(record, share, build.mod))
+    target = share.without(left_out)
+    folder.keep_left_out(left_out)
+    record = Record(
+        record.release, folder.spelled(record.files, target), folder.spelled(dict(record.renderings), target)
+    )
+    scan = folder.scan(record, target, thorough)
     before = None
     if record.release == recipe.number:
         before = target
@@ -392,7 +466,7 @@ def _report(
     if record.release and (signed := folder.kept_release()):
         installed = recipe if record.release == recipe.number else folder.trusted(signed, pairing)
         share = share_of(installed, pairing).without(head.left_out)
-        look = look_at(folder, share, prospect.scan)
+        look = look_at(folder, share, folder.spelled(prospect.scan, share))
         fingerprint = installed.lock.fingerprint(look.hashes, look.values)
     about = tell(folder, store, recipe, prospect.target, prospect.plan, look, head, now().isoformat(timespec="seconds"))
     site.report(record.release, look.deviations, fingerprint, about)
@@ -429,7 +503,11 @@ def _errand(build: LockedBuild, head: Head, arrived: Arrived) -> str:
 
 def _refuse_full(folder: Folder, store: Store, plan: Plan) -> None:
     """Raises DiskFull before anything is fetched that would not fit. Only a first guard: writing checks again."""
+    wanted: dict[int, tuple[Path, int]] = {}
     for place, needed in ((store.root, plan.fetch_bytes), (folder.root, plan.place_bytes)):
+        disk = place.stat().st_dev
+        wanted[disk] = (place, wanted.get(disk, (place, 0))[1] + needed)
+    for place, needed in wanted.values():
         free = shutil.disk_usage(place).free
         if needed and free < needed + SPARE_BYTES:
             raise DiskFull(

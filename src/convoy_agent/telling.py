@@ -8,6 +8,7 @@ from __future__ import annotations
 from typing import Any
 
 from convoy_core.errands import minutes
+from convoy_core.history import to_take_back
 from convoy_core.lock import Lock
 from convoy_core.plan import Act, Plan
 from convoy_core.recipe import Recipe
@@ -33,6 +34,8 @@ def tell(
     folder: Folder, store: Store, recipe: Recipe, target: Lock, plan: Plan, look: Look, head: Head, at: str
 ) -> dict[str, Any]:
     """Plain data, as the site's report takes it."""
+    history = folder.history()
+    back = to_take_back(history)
     off = [path for path, what in look.deviations.items() if what in ("altered", "extra")]
     return {
         "at": at,
@@ -59,7 +62,8 @@ def tell(
             }
             for one in Backups(folder).all()[:ENTRIES]
         ],
-        "history": [_entry(one) for one in reversed(folder.history()[-ENTRIES:])],
+        "history": [_entry(one) for one in reversed(history[-ENTRIES:])],
+        "undo": back["from"] if back else "",
     }
 
 

@@ -7,17 +7,22 @@ until proven otherwise, and is refused by name.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+import unicodedata
+from collections.abc import Iterable, Iterator, Mapping
+from typing import TypeVar
 
 from .errors import HostileArchive
 
 MAX_PATH_LENGTH = 220
 """Characters. Windows takes 260 for a whole path; what is left is the member's own folder."""
 
+MAX_NAME_BYTES = 240
+"""Bytes of one name in UTF-8. Most systems take 255; the agent adds an ending to some while it works."""
+
 AGENT_FOLDER = ".convoy"
 """The agent's own folder inside an installation: no build may place a file there."""
 
-_FORBIDDEN = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|]')
+_FORBIDDEN = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|\ud800-\udfff]')
 _DEVICE = re.compile(r"(?:con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(?:\..*)?", re.IGNORECASE)
 
 
@@ -42,6 +47,8 @@ def _what_is_wrong(path: str) -> str:
         return "It climbs out of the installation's folder"
     if any(part in ("", ".") for part in parts):
         return "It holds an empty part"
+    if any(len(part.encode()) > MAX_NAME_BYTES for part in parts):
+        return f"A part is longer than {MAX_NAME_BYTES} bytes, more than every system takes in a name"
     if any(part[-1] in " ." for part in parts):
         return "A part ends in a space or a full stop, which two systems read differently"
     if any(_DEVICE.fullmatch(part) for part in parts):
@@ -52,14 +59,15 @@ def _what_is_wrong(path: str) -> str:
 
 
 def refuse_twins(paths: Iterable[str]) -> None:
-    """Raises HostileArchive when two paths are one file where case does not count, or one is the other's folder."""
+    """Raises HostileArchive when two paths are one file on some systems, or one is the other's folder."""
     seen: dict[str, str] = {}
     for path in paths:
-        folded = path.casefold()
+        folded = fold(path)
         if folded in seen:
+            by_case = path.casefold() == seen[folded].casefold()
             raise HostileArchive(
                 f"“{path[:80]}” and “{seen[folded][:80]}” are one file on some systems.",
-                "They differ by letter case only.",
+                f"They differ by {'letter case' if by_case else 'how an accent is written'} only.",
                 path=path,
             )
         seen[folded] = path
@@ -71,3 +79,32 @@ def refuse_twins(paths: Iterable[str]) -> None:
                     f"“{seen[folder][:80]}” is both a file and a folder.", f"“{path[:80]}” lies in it.", path=path
                 )
             folder = folder.rpartition("/")[0]
+
+
+def fold(path: str) -> str:
+    """What paths have in common that are one file where neither case nor the writing of accents counts."""
+    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", path).casefold())
+
+
+Thing = TypeVar("Thing")
+
+
+def respelled(found: Mapping[str, Thing], wanted: Iterable[str]) -> dict[str, Thing]:
+    """What was found, by paths as `wanted` spells them: for folders on systems that do not tell cases apart.
+
+    A path is respelled as far as `wanted` knows its folders; what lies in them keeps its own spelling from there on.
+    """
+    names = {fold(prefix): prefix for path in wanted for prefix in _prefixes(path)}
+    return {_respell(path, names): thing for path, thing in found.items()}
+
+
+def _respell(path: str, names: Mapping[str, str]) -> str:
+    known = next((prefix for prefix in _prefixes(path) if fold(prefix) in names), "")
+    return names[fold(known)] + path[len(known) :] if known else path
+
+
+def _prefixes(path: str) -> Iterator[str]:
+    """The path, then the folders that it lies in, the nearest first."""
+    while path:
+        yield path
+        path = path.rpartition("/")[0]

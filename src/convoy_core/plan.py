@@ -16,8 +16,10 @@ from .model import AUTOMATIC_PICKUPS, Reach
 from .tweaking import rendering
 
 NOT_PLAIN = "no plain file"
-"""Stands for the hash of a link, pipe or device: nobody's pack file, never opened."""
+"""Stands for the hash of a link, pipe or device, or of a file that cannot be read: nobody's pack file."""
 
+NOT_READ = "not read"
+"""Stands for the hash of a file of which the plan needs to know only that it is there: the game's, or a world."""
 
 BESIDE = ".from-pack"
 """Ends the name of a release's settings file that lies beside one that could not be merged."""
@@ -66,7 +68,9 @@ class Recorded:
 
 @dataclass(frozen=True, slots=True)
 class Scan:
-    """What lies there: path to sha256 of every file, and the settings files that break an enforced tweak."""
+    """What lies there: path to sha256 of every file (or NOT_PLAIN, NOT_READ), and the settings files that break an
+    enforced tweak.
+    """
 
     hashes: Mapping[str, str]
     strayed: Collection[str] = ()
@@ -164,7 +168,7 @@ def make_plan(
         tuple(sorted(extras)),
         tuple(build for build in missing if build.pickup in AUTOMATIC_PICKUPS),
         tuple(build for build in missing if build.pickup not in AUTOMATIC_PICKUPS),
-        _world_changes(record.lock, target),
+        _world_changes(record.lock, target, scan),
     )
 
 
@@ -191,13 +195,17 @@ def _act_on(file: PlacedFile, record: Recorded, scan: Scan, target: Lock) -> Act
     return Act.REPLACE if found == placed else Act.ASIDE
 
 
-def _world_changes(before: Lock | None, target: Lock) -> tuple[WorldChange, ...]:
-    """What happens to *save* builds between what is installed and the target. A first install touches no world."""
-    if before is None:
+def _world_changes(before: Lock | None, target: Lock, scan: Scan) -> tuple[WorldChange, ...]:
+    """What happens to *save* builds between what is installed and the target.
+
+    A first install touches no world, unless worlds lie there already: in a folder that was taken over as it is.
+    """
+    if before is None and not any(target.terms.is_world(path) for path in scan.hashes):
         return ()
     told = []
     for change in changes(before, target).mods:
-        was, now = before.by_mod.get(change.mod), target.by_mod.get(change.mod)
+        was = before.by_mod.get(change.mod) if before else None
+        now = target.by_mod.get(change.mod)
         builds = [build for build in (was, now) if build]
         if any(build.reach is Reach.SAVE for build in builds):
             told.append(WorldChange(change, _WORLD_NOTES[change.what].format(note=was.on_removal if was else "")))
@@ -225,8 +233,9 @@ def _extras(scan: Mapping[str, str], record: Mapping[str, str], target: Lock) ->
 def is_extra(path: str, target: Lock) -> bool:
     """Whether a file lies in the pack's folders and is neither the pack's nor settings that a mod wrote."""
     tops = tuple(f"{top}/" for top in target.managed)
-    known = path in target.by_path or target.terms.is_settings(path.removesuffix(BESIDE))
-    return path.startswith(tops) and not known
+    return (
+        path.startswith(tops) and path not in target.by_path and not target.terms.is_settings(path.removesuffix(BESIDE))
+    )
 
 
 def _folders(path: str) -> list[str]:

@@ -6,6 +6,8 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("CONVOY_DATA", ROOT / "var" / "site"))
 WEB_DIST = ROOT / "web" / "dist"
+AGENT_FILES = WEB_DIST / "agent"
+"""Holds the agent as one file for pip and pipx; what lies below WEB_DIST is handed out as it is."""
 
 SECRET_KEY = os.environ["CONVOY_SECRET"]
 DEBUG = False

@@ -9,5 +9,5 @@ urlpatterns = [
     path("api/", api.urls),
     path("accounts/", include("allauth.urls")),
     path("_allauth/", include("allauth.headless.urls")),
-    re_path(r"^(?!api/|_allauth/|accounts/|assets/).*$", page),
+    re_path(r"^(?!api/|_allauth/|accounts/|assets/|agent/).*$", page),
 ]

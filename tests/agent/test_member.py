@@ -1,6 +1,7 @@
 """What a member has of their own: settings, choices, worlds, files aside, errands, steps; none of it is ever lost."""
 
 import json
+import os
 import threading
 import time
 from pathlib import Path
@@ -9,15 +10,27 @@ import pytest
 
 from convoy_agent import sync as work
 from convoy_agent.backups import KEPT, Backups
-from convoy_agent.errors import BackupRefused, ErrandsLeft, FolderRefused, LineLimit, Stopped
+from convoy_agent.errors import (
+    BackupRefused,
+    BadRelease,
+    ErrandsLeft,
+    FolderRefused,
+    LineLimit,
+    NothingInstalled,
+    Stopped,
+)
+from convoy_agent.fetch import Fetcher
 from convoy_agent.folder import Folder
 from convoy_agent.leaving import leave
+from convoy_agent.store import Store
 from convoy_agent.storing import wanted
 from convoy_agent.watch import Watcher
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import ConvoyError
+from convoy_core.lock import LockedBuild
 from convoy_core.model import Pickup, Reach
 from convoy_core.plan import Choices
+from convoy_core.signing import new_key
 from convoy_core.terms import Check, HandStep, How, Terms, Tweak
 
 from .conftest import MODS, NEWER, Member
@@ -184,6 +197,39 @@ def test_only_chosen_differences_are_mended(member: Member) -> None:
     assert member.status().deviations == {other: "altered"}
 
 
+def test_mending_chosen_files_neither_updates_nor_follows_a_new_choice(member: Member) -> None:
+    options = {"optional": ["lanterns"], "reaches": {"lanterns": Reach.OWN}}
+    with pytest.raises(NothingInstalled):
+        member.sync(wish=work.Wish(Choices(only=frozenset({"mods/x"}))))
+    member.harbour.publish("1.0.1", MODS, **options)
+    member.sync()
+    member.harbour.publish("1.1.0", {**NEWER, "lanterns": MODS["lanterns"]}, **options)
+    member.harbour.choice = {"left_out": ["lanterns"]}
+    altered = "mods/ledger/data/a.dat"
+    (member.folder / altered).write_text("altered")
+    assert member.sync(wish=work.Wish(Choices(only=frozenset({altered})))).release == "1.0.1"
+    member.holds(MODS)
+    assert member.sync().aside == ()  # everything of 1.0.1 is still known as the pack's
+    member.holds(NEWER)
+
+
+def test_steps_are_listed_and_ticked_on_the_command_line(member: Member) -> None:
+    steps = (HandStep("barge", "Name your barge.", Check.EXISTS, "barge.toml"), HandStep("read", "Read the rules."))
+    here = ["--folder", str(member.folder)]
+    assert run(member, "steps", *here).returncode == 2
+    member.harbour.publish("1.1.0", MODS, terms=Terms(steps=steps))
+    member.sync()
+    (member.folder / "barge.toml").write_text("name = 'Heron'")
+    found = run(member, "steps", "--json", *here)
+    assert found.returncode == 1
+    assert [(one["id"], one["done"], one["seen"]) for one in json.loads(found.stdout)] == [
+        ("barge", True, True), ("read", False, False),
+    ]  # fmt: skip
+    assert run(member, "steps", "--done", "read", *here).returncode == 0
+    assert run(member, "steps", "--undone", "read", *here).returncode == 1
+    assert "There is no step" in run(member, "steps", "--done", "rea", *here).stderr
+
+
 def test_a_file_that_a_step_changes_stays_changed_and_the_step_is_seen(member: Member) -> None:
     steps = (
         HandStep("patch", "Run the patcher.", Check.CHANGED, "mods/ledger/data/a.dat"),
@@ -299,6 +345,17 @@ def test_backups_that_nobody_asked_for_retire_and_content_is_kept_once(member: M
     assert len(content) == len({sha256 for one in found for _, _, sha256 in one.files})
 
 
+def test_worlds_that_lie_in_a_folder_that_is_taken_over_are_backed_up_first(member: Member) -> None:
+    folder = member.folder.with_name("old-game")
+    (folder / "worlds").mkdir(parents=True)
+    (folder / "worlds/w").write_text("played for years")
+    member.harbour.publish("1.1.0", MODS, **SAVE)
+    work.join(CODE, member.harbour.address, folder, as_it_is=True)
+    Member(member.harbour, folder, member.store).sync()
+    [made] = Backups(Folder(folder)).all()
+    assert [(path, size) for path, size, _ in made.files] == [("worlds/w", 16)]
+
+
 # --- Back, and away
 
 
@@ -318,6 +375,33 @@ def test_undo_takes_back_the_release_and_what_it_moved_aside(member: Member) -> 
     ]  # fmt: skip
     with pytest.raises(BackupRefused, match="nothing to take back"):
         work.undo(member.folder, member.store)
+
+
+def test_undo_takes_back_what_stands_even_after_an_undo(member: Member) -> None:
+    """Each sync moves another file of the member's aside; each undo returns the one of the sync that it undoes."""
+    member.sync()
+    where = member.folder / "mods/ledger/data"
+    for number, release in enumerate(("1.1.0", "1.2.0")):
+        (where / "new.dat").write_text(f"mine {number}")
+        member.harbour.publish(release, NEWER)
+        member.sync()
+        assert text(member, "mods/ledger/data/new.dat") == "n"
+        assert member.harbour.reports[-1]["about"]["undo"] == "1.0.0"
+        assert work.undo(member.folder, member.store).release == "1.0.0"
+        assert text(member, "mods/ledger/data/new.dat") == f"mine {number}"
+        assert member.harbour.reports[-1]["about"]["undo"] == ""
+
+
+def test_a_mend_is_taken_back_too(member: Member) -> None:
+    member.sync()
+    (member.folder / "mods/ledger/data/a.dat").write_text("as I like it")
+    member.sync()
+    member.holds(MODS)
+    work.undo(member.folder, member.store)
+    assert text(member, "mods/ledger/data/a.dat") == "as I like it"
+    assert member.harbour.reports[-1]["deviations"] == {"mods/ledger/data/a.dat": "altered"}
+    assert member.sync().aside == ("mods/ledger/data/a.dat",)
+    member.holds(MODS)
 
 
 def test_leaving_takes_the_packs_files_and_keeps_every_other(member: Member) -> None:
@@ -361,6 +445,24 @@ def test_a_game_is_copied_and_stays_untouched(member: Member, tmp_path: Path) ->
     copy.holds(MODS, "bin/start")
     (copy.folder / "bin/start").write_text("modded")
     assert (game / "bin/start").read_text() == "start" and not (copy.folder / "secret").exists()
+
+
+def test_a_folder_that_the_site_no_longer_knows_is_paired_again_and_keeps_all(member: Member) -> None:
+    member.sync()
+    with pytest.raises(FolderRefused, match="--again"):
+        member.join()
+    here = ["--site", member.harbour.address, "--into", str(member.folder), "--again"]
+    assert run(member, "join", CODE, *here).returncode == 0
+    assert member.sync().plan.moves == () and len(Folder(member.folder).history()) == 1
+    member.harbour.side = "server"
+    with pytest.raises(FolderRefused, match="as a server"):
+        work.join(CODE, member.harbour.address, member.folder, again=True)
+    member.harbour.side, member.harbour.shown_key = "player", new_key()
+    with pytest.raises(BadRelease, match="another key"):
+        work.join(CODE, member.harbour.address, member.folder, again=True)
+    member.sync()
+    fresh = member.folder.with_name("fresh")
+    assert run(member, "join", CODE, "--site", member.harbour.address, "--into", str(fresh), "--again").returncode == 2
 
 
 # --- Errands, the store, the line
@@ -479,6 +581,54 @@ def test_fetching_pauses_and_stops_from_the_page_and_goes_on_later(
     member.holds(big)
 
 
+def test_two_agents_of_one_machine_fetch_each_archive_once(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Both would write into one unfinished file: what one hashed and what lies on the disk would be two things."""
+    big = {f"mod{n}": {"data.bin": f"{n:09}" * 60_000} for n in range(5)}
+    member.harbour.publish("1.1.0", big)
+    other = Member(member.harbour, member.folder.with_name("second"), Store(member.store.root))
+    other.join()
+    attempts: list[str] = []
+    attempt = Fetcher._attempt
+
+    def slowly(self: Fetcher, build: LockedBuild, address: str) -> None:
+        attempts.append(build.mod)
+        time.sleep(0.05)
+        attempt(self, build, address)
+
+    monkeypatch.setattr(Fetcher, "_attempt", slowly)
+    threads = [threading.Thread(target=one.sync) for one in (member, other)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    member.holds(big)
+    other.holds(big)
+    assert sorted(attempts) == sorted(big)
+    assert member.store.installations() in ([member.folder, other.folder], [other.folder, member.folder])
+    assert [path.name for path in member.store.partial.iterdir()] == []
+
+
+def test_pruning_takes_nothing_whose_need_is_not_known_and_what_was_begun_long_ago(member: Member) -> None:
+    member.sync()
+    old = member.store.partial / ("0" * 64)
+    old.write_bytes(b"begun")
+    (member.folder / ".convoy/release.json").write_text("{torn")
+    assert run(member, "store", "prune").stdout.startswith("0 archives removed") and old.exists()
+    os.utime(old, (0, 0))
+    assert run(member, "store", "prune").returncode == 0
+    assert not old.exists() and len(list(member.store.archives())) == 2
+
+
+def test_what_was_done_is_done_though_the_site_goes_away_before_it_hears(member: Member) -> None:
+    def step(name: str) -> None:
+        if name == "end of journal":
+            member.harbour.close()
+
+    done = member.sync(step=step)
+    assert done.release == "1.0.0" and done.unheard
+    member.holds(MODS)
+
+
 # --- Watching
 
 
@@ -515,6 +665,7 @@ def test_what_is_asked_on_the_page_is_done_and_answered(member: Member) -> None:
 def test_a_folder_that_rests_is_known_by_one_walk_and_one_that_moved_is_not(
     member: Member, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    member.harbour.publish("1.0.1", MODS, terms=Terms(steps=(HandStep("read", "Read the rules."),)))
     member.sync()
     reads: list[str] = []
     trusted = Folder.trusted

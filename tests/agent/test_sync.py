@@ -1,5 +1,6 @@
 """A member's machine follows the pack: first install, update, what the member changed, and what must never happen."""
 
+import errno
 import json
 import os
 import subprocess
@@ -107,6 +108,55 @@ def test_extras_are_left_alone_until_asked(member: Member) -> None:
     assert member.harbour.reports[-1]["deviations"] == {"mods/mine.zip": "extra"}
     assert member.sync(wish=work.Wish(Choices(extras_aside=True))).aside == ("mods/mine.zip",)
     member.holds(MODS)
+
+
+def test_only_what_the_plan_needs_to_know_is_read(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A copied game is large, and worlds change every evening: neither is hashed to see that the pack is in step."""
+    member.sync()
+    for path in ("game.bin", "worlds/w", "mods/mine.zip"):
+        (member.folder / path).parent.mkdir(exist_ok=True)
+        (member.folder / path).write_text("not the pack's")
+    read: list[str] = []
+    monkeypatch.setattr(
+        "convoy_agent.files.sha256_of", lambda file: read.append(file.name) or sha256_hex(file.read_bytes())
+    )
+    assert member.status().deviations == {"mods/mine.zip": "extra"}
+    assert read == ["mine.zip"]
+    member.status(thorough=True)
+    assert len(read) == 8 and "game.bin" not in read and "w" not in read
+
+
+def test_a_planted_link_under_a_working_name_is_not_written_through(member: Member, tmp_path: Path) -> None:
+    """Two paths of one content: one is copied, under a name that anybody could guess."""
+    member.sync()
+    outside = tmp_path / "outside.txt"
+    outside.write_text("mine")
+    for name in ("settings.toml", "waybill.toml", "data/a.dat", "data/new.dat"):
+        (member.folder / f"mods/ledger/{name}.convoy-new").symlink_to(outside)
+    member.harbour.publish("1.1.0", {"ledger": {**NEWER["ledger"], "twin.dat": "b" * 7000, "data/b.dat": "b" * 7000}})
+    member.sync()
+    assert outside.read_text() == "mine"
+
+
+def test_a_folder_on_another_disk_is_copied_to(member: Member, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Renaming ends at the edge of a disk; a folder of an installation may be one, and may be full of links."""
+    member.sync()
+    replace = Path.replace
+
+    def within(self: Path, target: Path) -> Path:
+        if (".convoy" in self.parts) != (".convoy" in Path(target).parts):
+            raise OSError(errno.EXDEV, "Invalid cross-device link")
+        return replace(self, target)
+
+    monkeypatch.setattr(Path, "replace", within)
+    (member.folder / "mods/ledger/data/new.dat").write_text("mine")
+    (tmp_path / "outside.txt").write_text("mine")
+    (member.folder / "mods/ledger/data/a.dat.convoy-new").symlink_to(tmp_path / "outside.txt")
+    member.harbour.publish("1.1.0", NEWER)
+    assert member.sync().aside == ("mods/ledger/data/new.dat",)
+    assert (tmp_path / "outside.txt").read_text() == "mine"
+    member.holds(NEWER)
+    assert member.aside() == {"mods/ledger/data/new.dat": "mine"}
 
 
 def test_two_files_of_one_content_are_two_files(member: Member) -> None:

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from convoy_core.canonical import sha256_hex
 from convoy_core.model import Pickup, Reach
-from convoy_core.plan import NOT_PLAIN, Act, Choices, Plan, Recorded, Scan, make_plan
+from convoy_core.plan import NOT_PLAIN, NOT_READ, Act, Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.terms import Check, HandStep, How, Terms, Tweak
 
 from .making import lock, locked
@@ -173,3 +173,10 @@ def test_what_happens_to_worlds_is_said_of_save_builds_alone() -> None:
     [gone] = make_plan(record, Scan({}), lock((locked("crew", "1.0"), {"mods/b": "1"}))).worlds
     assert gone.change.what == "removed"
     assert make_plan(Recorded(), Scan({}), newer).worlds == ()
+
+
+def test_a_first_install_over_somebodys_worlds_backs_them_up_and_into_an_empty_folder_it_does_not() -> None:
+    target = lock((locked("world", "2.0", reach=Reach.SAVE), {"mods/a/x": "1"}), (locked("crew"), {}), terms=TERMS)
+    assert make_plan(Recorded(), Scan({"game.bin": NOT_READ}), target).worlds == ()
+    [told] = make_plan(Recorded(), Scan({"saves/mine": NOT_READ}), target).worlds
+    assert told.change.sentence() == "World 2.0 added"

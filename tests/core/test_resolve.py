@@ -121,7 +121,7 @@ def cost(problem: Problem, chosen: list[Build]) -> tuple[int, int, int, int]:
     return changes, passed[True], passed[False], sum(one.mod not in problem.want for one in chosen)
 
 
-@settings(max_examples=600, deadline=None)
+@settings(max_examples=600)
 @given(problems)
 def test_it_finds_the_best_answer_exactly_when_there_is_one(problem: Problem) -> None:
     answer, answers = resolve(problem), all_answers(problem)
@@ -146,7 +146,7 @@ def unreached(problem: Problem, chosen: list[Build]) -> set[str]:
     return {one.mod for one in chosen} - reached
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(problems)
 def test_an_impossible_core_is_impossible_and_smallest(problem: Problem) -> None:
     answer = resolve(problem)
@@ -174,7 +174,7 @@ def every(problem: Problem) -> list[Build]:
     return [one for mod in MODS for one in problem.library.builds_of(mod)]
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(problems, st.randoms())
 def test_the_order_of_the_input_does_not_matter(problem: Problem, chance) -> None:
     shuffled, want = every(problem), list(problem.want.items())

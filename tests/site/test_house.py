@@ -79,3 +79,32 @@ def test_what_was_started_ends_with_it_however_it_ends(tmp_path: Path, how: sign
     while running(child) and time.monotonic() < until:
         time.sleep(0.05)
     assert not running(child)
+
+
+def test_the_agent_is_one_file_that_stands_alone(tmp_path: Path) -> None:
+    """Installed from nothing but its file, without the site beside it; made twice, it is the same to the byte."""
+    files = []
+    for name in ("one", "two"):
+        install.agent_file(tmp_path / name)
+        files += (tmp_path / name).iterdir()
+    assert [file.suffix for file in files] == [".whl", ".whl"] and files[0].read_bytes() == files[1].read_bytes()
+    target = tmp_path / "installed"
+    pip = [
+        sys.executable,
+        "-m",
+        "pip",
+        "install",
+        "-q",
+        "--no-deps",
+        "--no-index",
+        "--target",
+        str(target),
+        str(files[0]),
+    ]
+    subprocess.run(pip, check=True, capture_output=True)
+    assert {path.name for path in target.iterdir() if path.is_dir()} >= {"convoy_core", "convoy_agent"}
+    assert not (target / "convoy_site").exists()
+    code = "import sys; sys.path.insert(0, sys.argv.pop(1)); from convoy_agent.__main__ import main; main()"
+    command = [sys.executable, "-c", code, str(target), "status", "--folder", str(tmp_path)]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=tmp_path)
+    assert done.returncode == 2 and "is no installation" in done.stderr

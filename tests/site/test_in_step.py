@@ -14,6 +14,7 @@ from django.utils import timezone
 from convoy_core.recipe import read_recipe
 from convoy_site.catalogue.models import Build
 from convoy_site.installations.models import Installation, StandInMachine
+from convoy_site.installations.services import install_command
 from convoy_site.people.services import bring_aboard
 
 from .conftest import World
@@ -103,6 +104,73 @@ def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(
     assert [one["withdrawn"] for one in page(world)["releases"]] == ["It eats worlds.", ""]
     assert world.as_("member").get(f"/api/codes/{world.code}")[1]["release"] == "1.0.0"
     assert choose(world, stays_at="1.1.0")[0] == 404
+
+
+def test_an_agent_is_not_handed_what_its_member_may_not_have(world: World) -> None:
+    two_releases(world, "trial")
+    agent = world.agent()
+    status, told = agent.get("/api/agent/releases/1.1.0")
+    assert status == 404 and "for trial only" in told["what"]
+    choose(world, trial=True)
+    assert agent.client.get("/api/agent/releases/1.1.0").status_code == 200
+    report(world, "1.1.0")
+    at = f"{world.at}/releases/1.1.0/withdrawal"
+    assert world.as_("owner").post(at, {"why": "It eats worlds."})[0] == 200
+    # Whoever has it may look at what they have; nobody else gets it any more.
+    assert agent.client.get("/api/agent/releases/1.1.0").status_code == 200
+    report(world, "1.0.0")
+    status, told = agent.get("/api/agent/releases/1.1.0")
+    assert (status, told["why"]) == (404, "It eats worlds.")
+
+
+def test_steps_are_told_before_anything_is_looked_at(world: World) -> None:
+    steps = [{"id": "read", "text": "Read the rules."}, {"id": "patch", "text": "Run the patcher."}]
+    edit(world, {"do": "steps", "steps": steps})
+    publish(world, "1.1.0")
+    assert [(one["text"], one["done"]) for one in page(world)["steps"]] == [
+        ("Read the rules.", False), ("Run the patcher.", False),
+    ]  # fmt: skip
+    done = {"check": "none", "path": "", "done": True, "seen": False}
+    tell(world, steps=[{**steps[0], **done}, {"id": "of another release", "text": "", **done}], undo="1.0.0")
+    assert [(one["id"], one["done"]) for one in page(world)["steps"]] == [("read", True), ("patch", False)]
+    assert page(world)["undo"] == "1.0.0"
+
+
+def test_what_was_asked_of_one_run_is_not_asked_of_the_next(world: World) -> None:
+    """Stopped, or killed while it paused: the next run from the command line begins as if nobody had asked."""
+    at = f"/api/installations/{world.installation.id}"
+    agent = world.agent()
+
+    def tell_progress(**told: Any) -> str:
+        return agent.post("/api/agent/progress", {"phase": "fetching", **told})[1]["hold"]
+
+    assert tell_progress() == ""
+    world.as_("member").post(f"{at}/hold", {"what": "stop"})
+    assert tell_progress() == "stop"
+    tell_progress(phase="stopped", error="It was stopped.")
+    assert tell_progress() == ""
+    world.as_("member").post(f"{at}/hold", {"what": "pause"})
+    assert tell_progress() == "pause" and tell_progress(phase="paused") == "pause"
+    Installation.objects.update(progress_at=timezone.now() - timedelta(minutes=1))
+    assert tell_progress() == ""
+    report(world)
+    world.as_("member").post(f"{at}/hold", {"what": "stop"})
+    assert tell_progress() == ""
+
+
+def test_the_agent_that_the_site_hands_out_is_named_with_its_hash(
+    world: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    at = f"/api/installations/{world.installation.id}/pairing"
+    for file, says in ((None, ""), ("true_convoy-9-py3-none-any.whl", "/agent/true_convoy-9-py3-none-any.whl#sha256=")):
+        if file:
+            (tmp_path / file).write_bytes(b"the agent")
+        monkeypatch.setattr(settings, "AGENT_FILES", tmp_path)
+        install_command.cache_clear()
+        told = world.as_("member").post(at)[1]["install"]
+        assert says in told and told.endswith(hashlib.sha256(b"the agent").hexdigest() if file else "")
+    install_command.cache_clear()
+    assert world.as_("member").client.get("/agent/not-there.whl").status_code == 404
 
 
 # --- What the agent tells, and what is made of it
@@ -252,6 +320,14 @@ def test_a_listing_gives_the_same_row_as_an_agent(world: World) -> None:
     assert world.as_("member").send("DELETE", f"{world.at}/listing/{row['installation']}")[0] == 404
     assert world.as_("stranger").send("DELETE", f"{world.at}/listing/{row['installation']}")[0] == 200
     assert world.as_("member").send("DELETE", f"{world.at}/listing/{world.installation.id}")[0] == 404
+
+
+def test_a_listing_never_takes_the_place_of_an_installation(world: World) -> None:
+    status, told = world.as_("member").post("/api/installations", {"code": world.code, "name": "by Listing"})
+    assert (status, told["code"]) == (409, "name-taken")
+    report(world)
+    assert hand_in(world, "member", listing(world, drop="heron"))[0] == 200
+    assert called(world)["standing"]["state"] == "in step"
 
 
 def test_a_listing_of_something_else_is_refused(world: World) -> None:

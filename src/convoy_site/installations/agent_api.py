@@ -178,6 +178,8 @@ class AboutIn(Schema):
     found: Annotated[dict[Path300, Annotated[str, Field(pattern="^[0-9a-f]{64}$")]], Field(max_length=200)]
     choices: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=500)]
     steps: Annotated[list[StepIn], Field(max_length=50)]
+    undo: Short = ""
+    """The release that taking the last sync back leads to; empty: there is nothing to take back."""
     backups: Annotated[list[BackupIn], Field(max_length=30)]
     history: Annotated[list[HistoryIn], Field(max_length=30)]
 
@@ -281,10 +283,7 @@ def own_file(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f
 @router.get("/agent/releases/{number}", operation_id="agent_release")
 def release(request: HttpRequest, number: Short) -> HttpResponse:
     """The signed bytes of a release; the signature and its key are in headers, as hex."""
-    installation: Installation = request.auth
-    found = installation.pack.releases.filter(number=number).first()
-    if found is None:
-        raise NotFound(f"{installation.pack.name} has no release {number}.")
+    found = services.release_for(request.auth, number)
     return HttpResponse(
         bytes(found.document),
         content_type="application/json",
@@ -313,5 +312,4 @@ def report(request: HttpRequest, body: ReportIn) -> Done:
 
 @router.post("/agent/progress", response=HoldOut, operation_id="agent_progress")
 def progress(request: HttpRequest, body: ProgressIn) -> HoldOut:
-    services.take_progress(request.auth, body.dict())
-    return HoldOut(hold=request.auth.hold)
+    return HoldOut(hold=services.hear_progress(request.auth, body.dict()))

@@ -222,6 +222,8 @@ class InstallationPage(InstallationRow):
     steps: list[StepOut]
     backups: list[BackupOut]
     history: list[HistoryOut]
+    undo: str
+    """The release that taking the last sync back leads to; empty when there is nothing to take back."""
     fit: FitOut
     releases: list[ReleaseRow]
     stays_at: str
@@ -240,9 +242,12 @@ class JoinIn(Schema):
 
 
 class PairingOut(Schema):
+    """`install` gets the agent onto a machine that has none; empty where the site has none to hand out."""
+
     command: str
     code: str
     until: datetime
+    install: str
 
 
 class OrderIn(Schema):
@@ -393,9 +398,10 @@ def installation(request: HttpRequest, installation_id: UUID) -> InstallationPag
         errands=_errands(one, target),
         errand_minutes=about.get("errand_minutes", 0),
         choices=_choices(one, target),
-        steps=[StepOut(**row) for row in about.get("steps", [])],
+        steps=_steps(about.get("steps", []), target),
         backups=[BackupOut(**row) for row in about.get("backups", [])],
         history=[HistoryOut(**row) for row in about.get("history", [])],
+        undo=about.get("undo", ""),
         fit=fit_out(stood),
         releases=[ReleaseRow(**release_row(release)) for release in releases],
         stays_at=next((release.number for release in releases if release.pk == one.stays_at_id), ""),
@@ -426,6 +432,20 @@ def _plan(told: dict[str, Any] | None, target: Release | None) -> PlanOut | None
     counts = told["counts"]
     kept = {name: value for name, value in told.items() if name != "counts"}
     return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "remove")})
+
+
+def _steps(told: list[dict[str, Any]], target: Release | None) -> list[StepOut]:
+    """The followed release's steps, told before its agent has looked; which of them are done is the agent's to say."""
+    done = {row["id"]: row for row in told}
+    steps = recipe_of(target.pk).lock.terms.steps if target else ()
+    return [
+        StepOut(
+            **step.as_data(),
+            done=done.get(step.id, {}).get("done", False),
+            seen=done.get(step.id, {}).get("seen", False),
+        )
+        for step in steps
+    ]
 
 
 def _errands(one: Installation, target: Release | None) -> list[ErrandOut]:
@@ -485,7 +505,7 @@ def remove(request: HttpRequest, installation_id: UUID) -> Done:
 @router.post("/installations/{installation_id}/pairing", response=PairingOut, operation_id="pairing")
 def pairing(request: HttpRequest, installation_id: UUID) -> PairingOut:
     made = services.pairing_command(request.user, installation_id)
-    return PairingOut(command=made.command, code=made.code, until=made.until)
+    return PairingOut(command=made.command, code=made.code, until=made.until, install=made.install)
 
 
 @router.post("/installations/{installation_id}/orders", response=Done, operation_id="order")

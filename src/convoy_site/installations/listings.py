@@ -14,10 +14,8 @@ from ..packs.models import Pack
 from ..people.models import User
 from ..releases.services import recipe_of, releases_of
 from .models import Installation
-from .services import name_what_lies_there
+from .services import BY_LISTING, name_what_lies_there
 from .standings import followed
-
-BY_LISTING = "By listing"
 
 FOREIGN = 0.02
 """Of the pack's files a listing has to have this share, somewhere; below it is another folder than an installation."""
@@ -35,7 +33,7 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
     """
     files = read_listing(listing)
     one, _ = Installation.objects.get_or_create(
-        pack=pack, member=user, name=BY_LISTING, defaults={"side": side, "by_listing": True}
+        pack=pack, member=user, name=BY_LISTING, by_listing=True, defaults={"side": side}
     )
     open_to = followed(one, list(releases_of(pack).select_related("withdrawal")))
     if not open_to:

@@ -4,6 +4,7 @@ import hashlib
 import secrets
 from dataclasses import dataclass, field
 from datetime import timedelta
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -28,7 +29,7 @@ from ..people.models import User
 from ..people.rights import NotFound
 from ..people.services import bring_aboard, count_try
 from ..releases.keys import public_key
-from ..releases.models import JoinCode
+from ..releases.models import JoinCode, Release
 from ..releases.services import open_code, recipe_of, releases_of
 from .models import Installation
 
@@ -36,6 +37,9 @@ PAIRING_FOR = timedelta(minutes=30)
 """How long a pairing command may be used: long enough to find the terminal, short enough to leave in a chat."""
 
 PAIRING_TRIES, PAIRING_SECONDS = 20, 600
+
+BY_LISTING = "By listing"
+"""The name of the row that a listing makes; no installation may have it."""
 
 QUIET_AFTER = timedelta(seconds=20)
 """An agent tells its progress every second; after this silence it is taken to have stopped."""
@@ -55,11 +59,14 @@ class TooLong(ConvoyError):
 
 @dataclass(frozen=True)
 class PairingCommand:
-    """The command that pairs a machine, shown once. `code` works until `until`, and once only."""
+    """The command that pairs a machine, shown once. `code` works until `until`, and once only. `install` gets the agent
+    onto a machine that has none.
+    """
 
     command: str
     code: str
     until: object
+    install: str
 
 
 def installation_for(user: User, installation_id: UUID) -> Installation:
@@ -76,6 +83,10 @@ def installation_for(user: User, installation_id: UUID) -> Installation:
 
 def join(user: User, code: str, name: str, side: str, machine: str = "") -> Installation:
     """Uses a join code: brings the user aboard the crew, and starts an installation. Counts a use of the code."""
+    if name.casefold() == BY_LISTING.casefold():
+        raise NameTaken(
+            f"“{name}” is what a row is called that a listing made.", now="Choose another name.", field="name"
+        )
     try:
         with transaction.atomic():
             opened = open_code(user, code, lock=True)
@@ -104,7 +115,19 @@ def pairing_command(user: User, installation_id: UUID) -> PairingCommand:
     folder = "".join(char if char.isalnum() else "-" for char in installation.name.lower()).strip("-") or "pack"
     key = key_fingerprint(public_key())
     command = f"convoy join {show_code(code)} --site {settings.ADDRESS} --key {key} --into {folder}"
-    return PairingCommand(command, show_code(code), installation.pairing_until)
+    return PairingCommand(command, show_code(code), installation.pairing_until, install_command())
+
+
+@lru_cache(maxsize=1)
+def install_command() -> str:
+    """Installs the agent that this site hands out; its hash goes with it, so that no other file is taken for it.
+
+    Empty on a site that has no agent to hand out.
+    """
+    file = next(iter(sorted(settings.AGENT_FILES.glob("*.whl"))), None)
+    if file is None:
+        return ""
+    return f"pipx install {settings.ADDRESS}/agent/{file.name}#sha256={hashlib.sha256(file.read_bytes()).hexdigest()}"
 
 
 @transaction.atomic
@@ -239,6 +262,24 @@ def remove(user: User, installation_id: UUID) -> None:
     installation_for(user, installation_id).delete()
 
 
+def release_for(installation: Installation, number: str) -> Release:
+    """A release with its document, for an installation that may have it, or has it. Raises NotFound, saying why not."""
+    one = installation
+    found = one.pack.releases.select_related("withdrawal").filter(number=number).first()
+    if found is None:
+        raise NotFound(f"{one.pack.name} has no release {number}.")
+    if found.pk == one.release_id:
+        return found
+    if hasattr(found, "withdrawal"):
+        raise NotFound(f"Release {number} was withdrawn.", found.withdrawal.why, "Choose another one.")
+    if found.channel != "stable" and not one.trial:
+        raise NotFound(
+            f"Release {number} is for trial only.",
+            now="Choose to follow trial releases on the installation's page first.",
+        )
+    return found
+
+
 def seen_watching(installation: Installation) -> None:
     Installation.objects.filter(pk=installation.pk).update(watched_at=timezone.now())
 
@@ -246,6 +287,19 @@ def seen_watching(installation: Installation) -> None:
 def take_progress(installation: Installation, progress: dict) -> None:
     installation.progress, installation.progress_at = progress, timezone.now()
     installation.save(update_fields=["progress", "progress_at"])
+
+
+def hear_progress(installation: Installation, progress: dict) -> str:
+    """Keeps what the agent is doing; gives what its member asks meanwhile: `pause`, `stop` or nothing.
+
+    What was asked of an earlier run is not asked of the next one.
+    """
+    before = current_progress(installation)
+    if installation.hold and (progress.get("error") or not before or before.get("error")):
+        installation.hold = ""
+        installation.save(update_fields=["hold"])
+    take_progress(installation, progress)
+    return installation.hold
 
 
 def current_progress(installation: Installation) -> dict:

@@ -1102,6 +1102,11 @@ export interface components {
             steps: components["schemas"]["StepIn"][];
             /** Strayed */
             strayed: components["schemas"]["StrayedIn"][];
+            /**
+             * Undo
+             * @default
+             */
+            undo: string;
         };
         /**
          * AddMod
@@ -2233,6 +2238,8 @@ export interface components {
             target: string;
             /** Trial */
             trial: boolean;
+            /** Undo */
+            undo: string;
             /** Wanted Fingerprint */
             wanted_fingerprint: string;
             /** Watching */
@@ -3014,12 +3021,17 @@ export interface components {
             /** Token */
             token: string;
         };
-        /** PairingOut */
+        /**
+         * PairingOut
+         * @description `install` gets the agent onto a machine that has none; empty where the site has none to hand out.
+         */
         PairingOut: {
             /** Code */
             code: string;
             /** Command */
             command: string;
+            /** Install */
+            install: string;
             /**
              * Until
              * Format: date-time

@@ -30,14 +30,23 @@ export function Commands({ one }: { one: Page }) {
         </>
       ) : (
         <Typography variant="body2">
-          Run this once in a terminal on the machine where you play. It makes a folder of its own and touches nothing
-          else.
+          Pair the machine where you play with one command in its terminal. It makes a folder of its own and touches
+          nothing else.
         </Typography>
       )}
       {shown && (
         <>
-          <Command text={shown.command} what="" />
-          <Command text={`cd ${shown.command.split(" ").at(-1)} && convoy sync`} what="then installs the pack" />
+          {shown.install && <Command text={shown.install} what="gets the agent, once for all packs; any pip does it" />}
+          <Command
+            text={shown.command}
+            what="makes the folder and pairs it; --game FOLDER copies your game into it first"
+          />
+          <Command text={`cd ${shown.command.split(" ").at(-1)} && convoy sync`} what="installs the pack" />
+          {one.paired && (
+            <Typography variant="caption">
+              For a folder that follows this pack already, add <code>--again</code>: everything in it stays.
+            </Typography>
+          )}
           <Typography variant="caption">
             It works once, until{" "}
             {new Date(shown.until).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.

@@ -12,9 +12,6 @@ type Entry = Page["history"][number];
 export function History({ one }: { one: Page }) {
   const order = useOrder(one.id);
   if (!one.history.length) return null;
-  const undone = one.history.filter((each) => each.undoes).length;
-  const done = one.history.filter((each) => !each.undoes);
-  const next = done[undone];
   const idle = one.watching && !isBusy(one.progress) && !order.isPending;
   return (
     <Section title="History">
@@ -39,9 +36,9 @@ export function History({ one }: { one: Page }) {
         ))}
       </Box>
       <RefusalRemark error={order.error} />
-      {idle && next?.before && (
+      {idle && one.undo && (
         <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={() => order.mutate({ what: "undo" })}>
-          Take back: return to {next.before}
+          Take the last sync back, to {one.undo}
         </Button>
       )}
     </Section>

@@ -17,7 +17,7 @@ export function Steps({ one }: { one: Page }) {
           <Checkbox
             size="small"
             checked={step.done}
-            disabled={step.seen || isBusy(one.progress) || !one.watching}
+            disabled={step.seen || isBusy(one.progress) || !one.watching || !one.looked_at}
             onChange={(event) => order.mutate({ what: "step", step: step.id, done: event.target.checked })}
             slotProps={{ input: { "aria-label": step.text } }}
             sx={{ p: 0.5 }}
@@ -34,7 +34,9 @@ export function Steps({ one }: { one: Page }) {
 }
 
 function checked(step: Page["steps"][number]): string {
-  if (step.check === "none") return step.done ? "Ticked by you." : "Nobody can check this for you; tick it when done.";
+  if (step.check === "none") {
+    return step.done ? "Ticked by you." : "Nobody can check this for you; tick it when it is done.";
+  }
   const what = step.check === "exists" ? `${step.path} is there` : `${step.path} has changed`;
   return step.seen ? `Seen: ${what}.` : `Done when ${what}; that is checked.`;
 }

@@ -1,0 +1,20 @@
+"""What an installation's history says: which sync a taking back takes back. Source: rules.md, "Sync"; job.md 12."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+
+def to_take_back(entries: Iterable[Mapping[str, Any]]) -> Mapping[str, Any] | None:
+    """The newest sync that was not taken back yet; None when there is none, or nothing lay there before it.
+
+    `entries`: oldest first, each with `from` (the release before it, empty for the first) and `undoes`.
+    """
+    standing: list[Mapping[str, Any]] = []
+    for entry in entries:
+        if not entry.get("undoes"):
+            standing.append(entry)
+        elif standing:
+            standing.pop()
+    return standing[-1] if standing and standing[-1].get("from") else None
