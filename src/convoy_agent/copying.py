@@ -1,21 +1,18 @@
 """Copies a local game folder, so that the original stays as it is: modded and unmodded lie side by side.
 
-Where the file system can share blocks between files (reflinks), the copy takes no room until something changes. Hard
-links are not used: a game that writes into a linked file would write into the original. Source: job.md 10.
+Where the file system can share blocks between files (`sharing`), the copy takes no room until something changes.
+Source: job.md 10.
 """
 
 from __future__ import annotations
 
 import shutil
-import sys
 from pathlib import Path
 
 from .errors import DiskFull, FolderRefused
 from .files import COPYING, told_when_full, walk
 from .progress import Screen
-
-_FICLONE = 0x40049409
-"""Linux's request to share another file's blocks."""
+from .sharing import share_blocks
 
 
 def copy_game(game: Path, root: Path, screen: Screen) -> int:
@@ -56,7 +53,7 @@ def _copy(source: Path, target: Path) -> None:
     if target.exists() and _sight(target) == _sight(source):
         return
     beside = target.with_name(target.name + COPYING)
-    if not _share_blocks(source, beside):
+    if not share_blocks(source, beside):
         shutil.copyfile(source, beside)
     shutil.copystat(source, beside)
     beside.replace(target)
@@ -65,16 +62,3 @@ def _copy(source: Path, target: Path) -> None:
 def _sight(file: Path) -> tuple[int, int]:
     info = file.stat()
     return info.st_size, info.st_mtime_ns
-
-
-def _share_blocks(source: Path, target: Path) -> bool:
-    if sys.platform != "linux":
-        return False
-    import fcntl
-
-    with source.open("rb") as there, target.open("wb") as here:
-        try:
-            fcntl.ioctl(here.fileno(), _FICLONE, there.fileno())
-        except OSError:
-            return False
-    return True

@@ -46,6 +46,10 @@ class ErrandsLeft(ConvoyError):
 
     code = "errands-left"
 
+    def sentence(self) -> str:
+        """A list is read line by line."""
+        return "\n".join(part for part in (self.what, self.why, self.now) if part)
+
 
 class SomebodyElse(ConvoyError):
     """Another agent works on the same folder."""

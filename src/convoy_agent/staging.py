@@ -25,6 +25,7 @@ from convoy_core.tweaking import render, rendering
 from .errors import ArchiveWrong
 from .files import CHUNK, inside, sha256_of, told_when_full
 from .folder import Folder, Record, as_text
+from .sharing import Siblings
 from .store import Store
 
 Told = Callable[[int, str], None]
@@ -56,6 +57,7 @@ class Stager:
                 self._wanted.setdefault(move.file.mod, []).append(move)
         shutil.rmtree(folder.staging, ignore_errors=True)
         folder.staging.mkdir(parents=True)
+        self._siblings = Siblings(folder, store)
         self._done: set[str] = set()
 
     def stage_build(self, build: LockedBuild) -> None:
@@ -96,7 +98,8 @@ class Stager:
     def _unpack(self, packed: zipfile.ZipFile, file: PlacedFile, build: LockedBuild) -> None:
         # Two builds may carry one content: each thread writes a file of its own, and the last swaps it in.
         beside = self._folder.staging / f"{file.sha256}.{build.archive.sha256[:12]}"
-        _unpack(packed, file, beside)
+        if not self._siblings.share(file.sha256, beside):
+            _unpack(packed, file, beside)
         beside.replace(self._folder.staging / file.sha256)
 
     def _content(self, move: Move, staged: Staged) -> None:

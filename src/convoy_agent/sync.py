@@ -367,10 +367,13 @@ def tick(root: Path, step: str, done: bool) -> None:
 
 
 def steps_of(root: Path) -> list[dict[str, Any]]:
-    """The installed release's steps by hand, each with whether it is done. Raises NothingInstalled."""
+    """The steps by hand of the release that was looked at last, each with whether it is done. Raises NothingInstalled
+    where nobody has looked yet.
+    """
     folder = Folder(root)
     with folder.held():
-        return steps.all_steps(folder, _terms_here(folder))
+        looked_at = _locks_here(folder)
+        return steps.all_steps(folder, looked_at[-1]) if looked_at else _nothing_installed()
 
 
 def name_of(root: Path, file: Path) -> str:
@@ -488,8 +491,9 @@ def _bring_errands(folder: Folder, store: Store, plan: Plan, head: Head, wish: W
             f"{len(left)} files have to be brought by hand."
             if len(left) > 1
             else "One file has to be brought by hand.",
-            " ".join(_errand(build, head, arrived) for build in left),
-            f"Put what you get into {folder.inbox}, under any name, and sync again. Everything else has been fetched.",
+            "\n".join(f"- {_errand(build, head, arrived)}" for build in left),
+            "Everything else has been fetched. Leave what you get in your downloads, or in "
+            f"{folder.inbox}, under any name; then sync again, or say --wait, and it goes on by itself.",
             errands=[build.archive.name for build in left],
         )
 
@@ -498,7 +502,7 @@ def _errand(build: LockedBuild, head: Head, arrived: Arrived) -> str:
     page = sites.page_of(build, head.sources)
     wrong = [file.name for file, meant in arrived.wrong if meant.mod == build.mod]
     but = f" {wrong[0]} is another build." if wrong else ""
-    return f"{build.name} {build.version}, page {page}: {what_to_do(build)}{but}"
+    return f"{build.name} {build.version}, {page}\n  {what_to_do(build)}{but}"
 
 
 def _refuse_full(folder: Folder, store: Store, plan: Plan) -> None:

@@ -141,10 +141,12 @@ def _sync(watcher: Watcher, given: Fields) -> str:
     watcher.begin(given)
     try:
         done = sync.sync(watcher.root, watcher.store, watcher.screen, wish)
-    except ErrandsLeft:
+    except ErrandsLeft as error:
         # The page shows what is to be brought, and where from.
         sync.status(watcher.root, watcher.store)
-        raise
+        raise ErrandsLeft(
+            error.what, "Everything else has been fetched.", "Each is listed with where to get it."
+        ) from error
     except LineLimit:
         sync.status(watcher.root, watcher.store)
         watcher.done()

@@ -608,6 +608,38 @@ def test_two_agents_of_one_machine_fetch_each_archive_once(member: Member, monke
     assert [path.name for path in member.store.partial.iterdir()] == []
 
 
+def test_what_another_installation_holds_is_shared_and_verified(
+    member: Member, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where the disk can share blocks; copying stands for it here, as not every disk that tests run on can."""
+    shared: list[str] = []
+
+    def share(source: Path, target: Path) -> bool:
+        shared.append(source.name)
+        target.write_bytes(source.read_bytes())
+        return True
+
+    monkeypatch.setattr("convoy_agent.sharing.share_blocks", share)
+    member.sync()
+    assert shared == []  # there is no other installation yet: nothing is even tried
+    (member.folder / "mods/lanterns/data/light.dat").write_text("altered")
+    (member.folder / "mods/lanterns/waybill.toml").unlink()
+    other = Member(member.harbour, member.folder.with_name("second"), member.store)
+    other.join()
+    other.sync()
+    other.holds(MODS)
+    assert sorted(shared) == [
+        "a.dat",
+        "light.dat",
+        "probe",
+        "settings.toml",
+        "settings.toml",
+        "waybill.toml",
+        "waybill.toml",
+    ]
+    assert text(other, "mods/lanterns/data/light.dat") == MODS["lanterns"]["data/light.dat"]
+
+
 def test_pruning_takes_nothing_whose_need_is_not_known_and_what_was_begun_long_ago(member: Member) -> None:
     member.sync()
     old = member.store.partial / ("0" * 64)

@@ -44,7 +44,7 @@ def shifted(rows: list[list[int]], variables: list[int]) -> list[list[int]]:
     return [[variables[one >> 1] + (one & 1) for one in row] for row in rows]
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(clauses)
 def test_it_answers_as_the_truth_table_does(rows: list[list[int]]) -> None:
     search, variables = solver()
@@ -57,7 +57,7 @@ def test_it_answers_as_the_truth_table_does(rows: list[list[int]]) -> None:
         assert model in models(rows)
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(clauses, st.lists(literals, max_size=5, unique_by=lambda one: one >> 1), st.lists(literals, max_size=4))
 def test_blamed_assumptions_cannot_stand_and_the_solver_goes_on(
     rows: list[list[int]], assumed: list[int], later: list[int]
@@ -75,7 +75,7 @@ def test_blamed_assumptions_cannot_stand_and_the_solver_goes_on(
             assert not models(rows, back)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(clauses, clauses)
 def test_clauses_may_come_in_the_middle_of_a_search(rows: list[list[int]], late: list[list[int]]) -> None:
     search, variables = solver()

@@ -90,7 +90,7 @@ def one_connection() -> Iterator[None]:
 
 @pytest.mark.django_db
 @SAFE.parametrize()
-@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=12, suppress_health_check=list(HealthCheck))
 def test_whatever_is_asked_the_answer_is_as_described(case: Any, world: World, one_connection: None) -> None:
     """Made-up requests to every reading door: never a server error, always the described shape."""
     session = world.as_("owner").client.cookies["sessionid"].value

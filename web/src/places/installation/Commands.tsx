@@ -18,15 +18,16 @@ export function Commands({ one }: { one: Page }) {
     ["installation", one.id],
   );
   const paired = one.paired && !shown;
+  const until = shown ? new Date(shown.until).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" }) : "";
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>
       {paired ? (
         <>
           <Typography variant="body2">On that machine, in the installation's folder:</Typography>
-          <Command text="convoy watch" what="keeps reporting, and does what you press here" />
-          <Command text="convoy sync" what="brings it to the release that it follows" />
-          <Command text="convoy status" what="says where it stands, and reports it" />
-          <Command text="convoy verify" what="hashes every file anew" />
+          <Command text="convoy watch" what="Keep reporting, and do what you press here" />
+          <Command text="convoy sync" what="Bring it to the release that it follows" />
+          <Command text="convoy status" what="Say where it stands, and report it" />
+          <Command text="convoy verify" what="Hash every file anew" />
         </>
       ) : (
         <Typography variant="body2">
@@ -36,22 +37,18 @@ export function Commands({ one }: { one: Page }) {
       )}
       {shown && (
         <>
-          {shown.install && <Command text={shown.install} what="gets the agent, once for all packs; any pip does it" />}
+          {shown.install && <Command text={shown.install} what="Get the agent, once for all packs; pip does it, too" />}
           <Command
             text={shown.command}
-            what="makes the folder and pairs it; --game FOLDER copies your game into it first"
+            what={`Make the folder and pair it: once, until ${until}. With --game FOLDER your game is copied into it`}
           />
-          <Command text={`cd ${shown.command.split(" ").at(-1)} && convoy sync`} what="installs the pack" />
+          <Command text={`cd ${shown.command.split(" ").at(-1)} && convoy sync`} what="Install the pack" />
           {one.paired && (
             <Typography variant="caption">
-              For a folder that follows this pack already, add <code>--again</code>: everything in it stays.
+              This page has heard from the machine. For a folder that follows this pack already, and that the site no
+              longer knows, add <code>--again</code>: everything in it stays.
             </Typography>
           )}
-          <Typography variant="caption">
-            It works once, until{" "}
-            {new Date(shown.until).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.
-            {one.paired && " This page has heard from the machine."}
-          </Typography>
         </>
       )}
       <RefusalRemark error={make.error} />
@@ -73,6 +70,7 @@ export function Commands({ one }: { one: Page }) {
 function Command({ text, what }: { text: string; what: string }) {
   return (
     <Box>
+      <Typography variant="caption">{what}</Typography>
       <Box
         sx={{
           display: "flex",
@@ -89,7 +87,6 @@ function Command({ text, what }: { text: string; what: string }) {
         </Box>
         <Copy text={text} />
       </Box>
-      {what && <Typography variant="caption">{what}</Typography>}
     </Box>
   );
 }
