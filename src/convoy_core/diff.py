@@ -63,6 +63,12 @@ class Changes:
         return len(self.mods) + self.base_moved
 
 
+def change_log(before: Lock | None, after: Lock) -> tuple[dict[str, Any], ...]:
+    """Rows of a change log: what happens to mods, then to settings and steps. `before` of None: nothing was there."""
+    mods = tuple(change.as_data() for change in changes(before, after).mods)
+    return (*mods, *terms_changes(before.terms if before else Terms(), after.terms))
+
+
 def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
     """Change log rows for what the pack sets, and for steps by hand; told as `Change.as_data` tells mods."""
     old = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in before.tweaks}

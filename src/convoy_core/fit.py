@@ -5,8 +5,8 @@ Source: rules.md, Fit; job.md, "Sums they do in their heads".
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from .model import Kind
 
@@ -91,18 +91,41 @@ class Machine:
 
 
 @dataclass(frozen=True, slots=True)
+class Choice:
+    """An optional mod that a member has taken, with the memory that it takes, in MB."""
+
+    name: str
+    memory: int
+
+
+@dataclass(frozen=True, slots=True)
 class Verdict:
-    """`figure`: MB to give the game on this machine. `obstacles`: why it cannot run here. `remarks`: what is tight."""
+    """`figure`: MB to give the game on this machine. `obstacles`: why it cannot run here. `remarks`: what is tight.
+    `leave_out`: optional mods without which memory is no obstacle any more; empty where that would not do.
+    """
 
     figure: int
     obstacles: tuple[str, ...] = ()
     remarks: tuple[str, ...] = ()
+    leave_out: tuple[str, ...] = ()
 
 
-def judge(needed: Needed, machine: Machine, still_to_place: int = 0) -> Verdict:
-    """Whether a pack runs on a machine, and with which figure. `still_to_place`: bytes that a sync would add."""
+def lighter(needed: Needed, spared: int) -> Needed:
+    """What is needed without builds that take `spared` MB: another side's, or those that a member does without."""
+    return replace(
+        needed,
+        minimum=_rounded(max(0, needed.minimum - spared)),
+        recommended=_rounded(max(0, needed.recommended - spared * COMFORT)),
+    )
+
+
+def judge(needed: Needed, machine: Machine, still_to_place: int = 0, choices: Sequence[Choice] = ()) -> Verdict:
+    """Whether a pack runs on a machine, and with which figure. `still_to_place`: bytes that a sync would add;
+    `choices`: what may be left out to save memory.
+    """
     obstacles: list[str] = []
     remarks: list[str] = []
+    leave_out: tuple[str, ...] = ()
     safe, ceiling = machine.memory // SAFE, machine.memory // CEILING
     figure = needed.recommended
     if machine.memory:
@@ -112,10 +135,11 @@ def judge(needed: Needed, machine: Machine, still_to_place: int = 0) -> Verdict:
             f"It needs {gigabytes(needed.minimum)} of memory for the game; "
             f"half of this machine's {gigabytes(machine.memory)} is {gigabytes(ceiling)}"
         )
+        leave_out = _fewest(needed, ceiling, choices)
     elif machine.memory and needed.recommended > safe:
         remarks.append(
             f"Memory is tight: {gigabytes(needed.recommended)} is recommended, {gigabytes(safe)} is this machine's "
-            "safe share. Leave the optional looks out first"
+            f"safe share{_first_to_go(choices)}"
         )
     if machine.disk_free and still_to_place > machine.disk_free:
         obstacles.append(
@@ -124,7 +148,28 @@ def judge(needed: Needed, machine: Machine, still_to_place: int = 0) -> Verdict:
     if needed.runtime and machine.runtimes and needed.runtime not in machine.runtimes:
         has = ", ".join(machine.runtimes)
         obstacles.append(f"It wants runtime {needed.runtime}; this machine has {has}")
-    return Verdict(figure, tuple(obstacles), tuple(remarks))
+    return Verdict(figure, tuple(obstacles), tuple(remarks), leave_out)
+
+
+def _fewest(needed: Needed, ceiling: int, choices: Sequence[Choice]) -> tuple[str, ...]:
+    """The fewest choices without which the minimum is below the ceiling: the largest first."""
+    names: list[str] = []
+    spared = 0
+    for one in _largest_first(choices):
+        if lighter(needed, spared).minimum <= ceiling:
+            break
+        names.append(one.name)
+        spared += one.memory
+    return tuple(names) if lighter(needed, spared).minimum <= ceiling else ()
+
+
+def _first_to_go(choices: Sequence[Choice]) -> str:
+    worth = [one for one in _largest_first(choices) if one.memory >= STEP // 2]
+    return f". {worth[0].name} takes {worth[0].memory} MB, and may be left out" if worth else ""
+
+
+def _largest_first(choices: Sequence[Choice]) -> list[Choice]:
+    return sorted(choices, key=lambda one: (-one.memory, one.name))
 
 
 def gigabytes(memory: int) -> str:
@@ -135,7 +180,7 @@ def gigabytes(memory: int) -> str:
 def demand(builds: Iterable[Weight], figures: MemoryFigures) -> Demand:
     """Memory: the game's own figure and every build's. Disk: files placed, and the archives once in the store."""
     weights = list(builds)
-    memory = figures.base + sum(one.memory or _estimated(one, figures) for one in weights)
+    memory = figures.base + sum(memory_of(one, figures) for one in weights)
     return Demand(
         _rounded(memory),
         _rounded(memory * COMFORT),
@@ -144,7 +189,10 @@ def demand(builds: Iterable[Weight], figures: MemoryFigures) -> Demand:
     )
 
 
-def _estimated(build: Weight, figures: MemoryFigures) -> float:
+def memory_of(build: Weight, figures: MemoryFigures) -> float:
+    """MB that a build takes: given, or estimated from its kind and size."""
+    if build.memory:
+        return build.memory
     estimate = figures.estimates.get(build.kind)
     return estimate.each + estimate.per_mb * build.unpacked / MB if estimate else 0
 

@@ -51,6 +51,8 @@ class LockedBuild:
     """For an optional build: what the curator tells those who choose."""
     on_removal: str = ""
     """For a *save* build: what its leaving does to worlds, in its author's words."""
+    memory: int = 0
+    """MB that it takes, given or estimated; 0 in releases that did not say."""
 
     @property
     def must_match(self) -> bool:
@@ -82,6 +84,11 @@ class Lock:
     managed: tuple[str, ...] = ()
     covered: tuple[PlacedFile, ...] = ()
     terms: Terms = Terms()
+
+    @cached_property
+    def bare(self) -> Lock:
+        """The same builds without their files: enough, and quick, for what asks about builds alone."""
+        return replace(self, files=(), covered=())
 
     @cached_property
     def by_mod(self) -> Mapping[str, LockedBuild]:
@@ -227,6 +234,7 @@ def as_data(lock: Lock) -> dict[str, Any]:
                 "optional": build.optional,
                 "advice": build.advice,
                 "on_removal": build.on_removal,
+                "memory_mb": build.memory,
                 "archive": {
                     "name": build.archive.name,
                     "size": build.archive.size,
@@ -311,4 +319,5 @@ def _read_build(fields: Fields) -> LockedBuild:
         optional=fields.flag("optional", False),
         advice=fields.text("advice", ""),
         on_removal=fields.text("on_removal", ""),
+        memory=fields.whole("memory_mb", 0),
     )

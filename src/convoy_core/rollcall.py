@@ -13,7 +13,7 @@ from enum import StrEnum
 
 from .lock import Lock
 from .model import MATCHING_REACHES
-from .words import counted
+from .words import counted, listed
 
 UNHEARD_AFTER = timedelta(days=7)
 """A machine that has not reported for a week says nothing about tonight: crews play weekly."""
@@ -121,12 +121,13 @@ def standing(
     obstacles: Sequence[str] = (),
     errands: int = 0,
     stays_at: str = "",
+    leave_out: Sequence[str] = (),
 ) -> Standing:
     """Where a machine stands.
 
     `share`: this machine's share of the lock of the release it reports (None when it reports none); `obstacles`: what
     keeps it from running the current release; `errands`: files that its person still has to bring; `stays_at`: the
-    release that its person chose to stay at.
+    release that its person chose to stay at; `leave_out`: optional mods without which memory would do.
     """
     blocked = tuple(obstacles)
     if report is None:
@@ -136,12 +137,19 @@ def standing(
     if now - report.heard_at > UNHEARD_AFTER:
         return Standing(State.UNHEARD, behind, differences, "Start the agent once, so that it reports.", blocked)
     if blocked:
-        return Standing(State.CANNOT_RUN, behind, differences, "Mend that, or ask for a lighter pack.", blocked)
+        return Standing(State.CANNOT_RUN, behind, differences, _make_room(blocked, leave_out), blocked)
     if behind:
         return Standing(State.BEHIND, behind, differences, _catch_up(report.release, course, errands, stays_at))
     if any(one.counts for one in differences):
         return Standing(State.DIFFERS, 0, differences, _mend(differences))
     return Standing(State.IN_STEP, 0, differences)
+
+
+def _make_room(obstacles: Sequence[str], leave_out: Sequence[str]) -> str:
+    if not leave_out:
+        return "Mend that, or ask for a lighter pack."
+    names = listed(leave_out)
+    return f"Leave out {names}: then it runs." if len(obstacles) == 1 else f"Leave out {names}, and mend the rest."
 
 
 def _place(release: str, others: Sequence[str]) -> int:

@@ -129,7 +129,7 @@ def list_build(folder: Path, game: str, mod: dict[str, Any], build: dict[str, An
     members = contents(game, mod, build)
     data = archive(members)
     (folder / "files" / name).write_bytes(data)
-    shared = {key: mod[key] for key in ("side", "reach") if key in mod}
+    shared = {key: mod[key] for key in ("side", "reach", "memory_mb") if key in mod}
     return {
         **shared,
         **build,

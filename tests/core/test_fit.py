@@ -2,7 +2,7 @@
 
 import pytest
 
-from convoy_core.fit import MB, Estimate, Machine, MemoryFigures, Needed, Weight, demand, judge
+from convoy_core.fit import MB, Choice, Estimate, Machine, MemoryFigures, Needed, Weight, demand, judge, lighter
 from convoy_core.licences import PassingOn, meaning
 from convoy_core.model import Kind
 
@@ -58,6 +58,35 @@ def test_a_machine_is_judged_by_its_half_and_its_third(memory: int, figure: int,
     told = [*found.obstacles, *found.remarks]
     assert says in told[0] if says else told == []
     assert bool(found.obstacles) == (memory == 8 * 1024)
+
+
+@pytest.mark.parametrize(
+    ("memory", "choices", "leave_out"),
+    [
+        (8 * 1024, {}, ()),
+        (8 * 1024, {"Water": 500, "Brick": 300, "Panels": 8}, ("Water", "Brick")),
+        (8 * 1024, {"Water": 800, "Brick": 700}, ("Water",)),
+        (8 * 1024, {"Water": 100, "Brick": 100}, ()),
+        (16 * 1024, {"Water": 500}, ()),
+    ],
+)
+def test_the_fewest_optional_mods_that_make_it_run_are_named(
+    memory: int, choices: dict[str, int], leave_out: tuple[str, ...]
+) -> None:
+    needed = Needed(4864, 6144)
+    taken = [Choice(name, mb) for name, mb in choices.items()]
+    assert judge(needed, Machine(memory), choices=taken).leave_out == leave_out
+    if leave_out:
+        spared = sum(choices[name] for name in leave_out)
+        assert judge(lighter(needed, spared), Machine(memory)).obstacles == ()
+
+
+def test_what_is_tight_says_which_choice_would_ease_it() -> None:
+    [told] = judge(
+        Needed(5 * 1024, 6 * 1024), Machine(16 * 1024), choices=[Choice("Brick", 60), Choice("Water", 400)]
+    ).remarks
+    assert told.endswith("Water takes 400 MB, and may be left out")
+    assert lighter(Needed(1000, 1250), 5000) == Needed(0, 0)
 
 
 def test_disk_and_runtime_are_judged_only_where_they_are_known() -> None:

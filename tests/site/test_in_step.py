@@ -11,6 +11,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
+from convoy_core.fit import STEP
 from convoy_core.recipe import read_recipe
 from convoy_site.catalogue.models import Build
 from convoy_site.installations.models import Installation, StandInMachine
@@ -187,6 +188,24 @@ def test_a_machine_too_small_cannot_run_the_pack_and_is_told_its_figure(world: W
     assert row["fit"]["minimum"] <= row["fit"]["figure"] <= 8192
 
 
+def test_who_leaves_a_heavy_choice_out_needs_less(world: World) -> None:
+    Build.objects.filter(mod__slug="green-water").update(memory=3000)
+    edit(world, {"do": "add", "mod": "green-water"}, {"do": "describe", "mod": "green-water", "optional": True})
+    publish(world, "1.1.0")
+    tell(world, machine={**ABOUT["machine"], "memory_mb": 8 * 1024})
+    row = called(world)
+    assert (row["standing"]["state"], row["fit"]["leave_out"]) == ("cannot run", ["Green Water"])
+    assert row["standing"]["to_do"] == "Leave out Green Water: then it runs."
+    assert page(world)["choices"][0]["memory"] == 3000
+    before = row["fit"]["minimum"]
+    choose(world, left_out=["green-water"])
+    row = called(world)
+    assert row["standing"]["state"] == "behind" and 0 <= row["fit"]["minimum"] - (before - 3000) < STEP
+    # The server never gets what is for players alone, and is judged by its own share.
+    Installation.objects.update(side="server", left_out=[])
+    assert called(world)["fit"]["obstacles"] == []
+
+
 def test_another_build_is_recognised_by_what_lies_there(world: World) -> None:
     lock = read_recipe(bytes(world.pack.releases.get().document)).lock
     other = Build.objects.filter(mod__slug="lock-ledger").exclude(version=lock.by_mod["lock-ledger"].version).first()
@@ -290,6 +309,19 @@ def test_who_leaves_is_heard_from_no_more_and_can_be_paired_anew(on_stand_in: Wo
     )  # fmt: skip
     assert world.as_("member").send("DELETE", at)[0] == 200
     assert world.as_("owner").get(f"{world.at}/roll-call")[1]["rows"] == []
+
+
+def test_what_two_releases_do_not_have_in_common_is_told_either_way(world: World) -> None:
+    edit(world, {"do": "steps", "steps": [{"id": "read", "text": "Read the rules."}]})
+    two_releases(world)
+    ask = world.as_("member").get
+    there, back = (ask(f"{world.at}/releases/{way}")[1] for way in ("1.0.0/until/1.1.0", "1.1.0/until/1.0.0"))
+    assert [(one["what"], one["name"]) for one in there] == [
+        ("removed", "Heron Almanac"), ("set", "step: Read the rules."),
+    ]  # fmt: skip
+    assert [(one["what"], one["after"]) for one in back] == [("added", there[0]["before"]), ("set", "")]
+    assert page(world)["changes"][-1]["name"] == "step: Read the rules."
+    assert ask(f"{world.at}/releases/1.0.0/until/9.9")[0] == 404
 
 
 # --- Listings

@@ -61,6 +61,7 @@ DOORS = [
     ("GET", "/api/packs/{pack}/roll-call", None, SEE),
     ("GET", "/api/packs/{pack}/releases", None, SEE),
     ("GET", "/api/packs/{pack}/releases/1.0.0", None, SEE),
+    ("GET", "/api/packs/{pack}/releases/1.0.0/until/1.0.0", None, SEE),
     (
         "POST",
         "/api/packs/{pack}/releases",

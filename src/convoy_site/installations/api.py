@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from ninja import File, Router, Schema, UploadedFile
 from pydantic import Field
 
-from convoy_core.diff import changes
+from convoy_core.diff import change_log
 from convoy_core.errands import what_to_do
 from convoy_core.errors import MalformedInput
 from convoy_core.lock import LockedBuild
@@ -25,7 +25,7 @@ from ..shapes import Done, Name, Short
 from . import asking, services
 from .bringing import bring
 from .models import Installation
-from .standings import Stood, share_of, stand, target_of
+from .standings import Stood, needed_by, share_of, stand, target_of
 
 router = Router(tags=["installations"])
 
@@ -72,6 +72,8 @@ class FitOut(Schema):
     runtimes: list[str]
     obstacles: list[str]
     remarks: list[str]
+    leave_out: list[str]
+    """Optional mods without which memory is no obstacle any more."""
 
 
 class ProgressOut(Schema):
@@ -140,13 +142,14 @@ class ErrandOut(Schema):
 
 
 class ChoiceOut(Schema):
-    """An optional mod. `fresh`: its member has not been asked about it yet."""
+    """An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet."""
 
     mod: str
     name: str
     version: str
     advice: str
     size: int
+    memory: int
     taken: bool
     fresh: bool
 
@@ -320,7 +323,7 @@ def standing_out(stood: Stood) -> StandingOut:
 
 def fit_out(stood: Stood) -> FitOut:
     told = stood.installation.about.get("machine", {})
-    needed = recipe_of(stood.current.pk).needed if stood.current else None
+    needed = needed_by(stood.installation, stood.current) if stood.current else None
     return FitOut(
         machine=told.get("memory_mb", 0),
         disk_free=told.get("disk_free", 0),
@@ -331,6 +334,7 @@ def fit_out(stood: Stood) -> FitOut:
         figure=stood.verdict.figure,
         obstacles=list(stood.verdict.obstacles),
         remarks=list(stood.verdict.remarks),
+        leave_out=list(stood.verdict.leave_out),
     )
 
 
@@ -422,7 +426,7 @@ def _to_come(one: Installation, target: Release | None) -> list[ChangeOut]:
         return []
     before = share_of(one, recipe_of(one.release_id)) if one.release_id else None
     after = share_of(one, recipe_of(target.pk))
-    return [ChangeOut(**change.as_data()) for change in changes(before, after).mods]
+    return [ChangeOut(**row) for row in change_log(before, after)]
 
 
 def _plan(told: dict[str, Any] | None, target: Release | None) -> PlanOut | None:
@@ -488,6 +492,7 @@ def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
             version=build.version,
             advice=build.advice,
             size=build.archive.size,
+            memory=build.memory,
             taken=build.mod not in one.left_out,
             fresh=build.mod not in one.asked_about,
         )

@@ -6,7 +6,7 @@ from datetime import datetime
 
 from django.utils import timezone
 
-from convoy_core.fit import Machine, Needed, Verdict, judge
+from convoy_core.fit import Choice, Machine, Needed, Verdict, judge, lighter
 from convoy_core.lock import Lock
 from convoy_core.model import Side
 from convoy_core.recipe import Recipe
@@ -73,14 +73,36 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
     open_to = followed(one, releases)
     current = open_to[0] if open_to else None
     target = target_of(one, releases)
-    verdict = judge(recipe_of(current.pk).needed if current else Needed(), machine_of(one), _still_to_place(one))
+    verdict = _fits(one, current)
     course = Course(current.number if current else "", [release.number for release in open_to[1:]])
     share = None
     if one.deviations and one.release_id:
         share = share_of(one, recipe_of(one.release_id))
     stays = target.number if target and one.stays_at_id == target.pk else ""
-    found = standing(_report(one), course, share, now, verdict.obstacles, len(one.about.get("errands", ())), stays)
+    errands = len(one.about.get("errands", ()))
+    found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays, verdict.leave_out)
     return Stood(one, found, verdict, current, target, _since(one, found, open_to))
+
+
+def needed_by(one: Installation, release: Release) -> Needed:
+    """What a release demands of an installation's machine: its side's share, without what its member leaves out."""
+    recipe = recipe_of(release.pk)
+    return lighter(recipe.needed, _memory(recipe.lock) - _memory(_bare_share(one, release)))
+
+
+def _bare_share(one: Installation, release: Release) -> Lock:
+    return recipe_of(release.pk).lock.bare.share(Side(one.side)).without(one.left_out)
+
+
+def _memory(lock: Lock) -> int:
+    return sum(build.memory for build in lock.builds)
+
+
+def _fits(one: Installation, current: Release | None) -> Verdict:
+    if current is None:
+        return judge(Needed(), machine_of(one), _still_to_place(one))
+    choices = [Choice(build.name, build.memory) for build in _bare_share(one, current).choices]
+    return judge(needed_by(one, current), machine_of(one), _still_to_place(one), choices)
 
 
 def _still_to_place(one: Installation) -> int:

@@ -1,12 +1,13 @@
 """A draft as the core sees it: its base, its settling, and the lock that it would publish."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from math import ceil
 from typing import Any
 
 from convoy_core.checks import Finding, Subject, run_checks
 from convoy_core.draft import Settled, Unsettled, WantedLine, settle
-from convoy_core.fit import Needed, Weight, demand
+from convoy_core.fit import Needed, Weight, demand, memory_of
 from convoy_core.layout import placements
 from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
@@ -102,6 +103,7 @@ def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild,
     for row in found.rows:
         slug = row.mod.slug
         locked = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), lines.get(slug))
+        locked = replace(locked, memory=ceil(memory_of(_weight(row), profile.memory)))
         files = []
         if with_files:
             members = {path: (size, sha256) for path, size, sha256 in row.files}
@@ -132,9 +134,12 @@ def needed_by_draft(draft: Draft) -> Needed:
     """What the draft demands of a machine: memory as the strip adds it up, disk, and the runtime of its base."""
     profile = draft.pack.game.profile
     rows = picked(draft).rows
-    weights = [Weight(Kind(row.mod.kind), row.unpacked, row.archive_size, row.memory) for row in rows]
-    asked = demand(weights, profile.memory)
+    asked = demand(map(_weight, rows), profile.memory)
     return Needed(asked.minimum, asked.recommended, asked.disk, profile.runtime_of(base_of(draft)))
+
+
+def _weight(row: Build) -> Weight:
+    return Weight(Kind(row.mod.kind), row.unpacked, row.archive_size, row.memory)
 
 
 def findings(draft: Draft) -> list[Finding]:

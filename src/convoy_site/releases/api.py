@@ -128,6 +128,15 @@ def release(request: HttpRequest, pack_id: UUID, number: Short) -> ReleaseOut:
     return ReleaseOut(**release_row(found), notes=found.notes, base=found.base_text, changes=found.changes)
 
 
+@router.get(
+    "/packs/{pack_id}/releases/{number}/until/{other}", response=list[ChangeOut], operation_id="changes_between"
+)
+def changes_between(request: HttpRequest, pack_id: UUID, number: Short, other: Short) -> list[ChangeOut]:
+    """What is different in another release, whichever came first."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    return [ChangeOut(**row) for row in services.changes_between(pack, number, other)]
+
+
 @router.get("/packs/{pack_id}/pending", response=Pending, operation_id="pending")
 def pending(request: HttpRequest, pack_id: UUID) -> Pending:
     pack = pack_for(request.user, pack_id, Action.SEE)

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from convoy_core.checks import Severity
 from convoy_core.codes import JOIN_LENGTH, make_code, read_code
-from convoy_core.diff import Changes, changes, terms_changes
+from convoy_core.diff import Changes, change_log, changes, terms_changes
 from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
 from convoy_core.recipe import Recipe, change_rows, read_recipe
@@ -85,6 +85,15 @@ def withdraw_release(user: User, pack_id: UUID, number: str, why: str) -> None:
     if release is None:
         raise NotFound(f"{pack.name} has no release {number}.")
     Withdrawal.objects.get_or_create(release=release, defaults={"by": user, "why": why})
+
+
+def changes_between(pack: Pack, one: str, other: str) -> tuple[dict[str, Any], ...]:
+    """The change log from one release of a pack to another, whichever came first. Raises NotFound."""
+    found = dict(pack.releases.filter(number__in=(one, other)).values_list("number", "pk"))
+    for number in (one, other):
+        if number not in found:
+            raise NotFound(f"{pack.name} has no release {number}.")
+    return change_log(recipe_of(found[one]).lock, recipe_of(found[other]).lock)
 
 
 def pending_terms(draft: Draft) -> tuple[dict[str, Any], ...]:

@@ -1,8 +1,8 @@
 // Files on their way to the site: hashed here where that saves sending them, and sent with progress.
 import { api, Refused, type Shape, told } from "./client";
 
-/** Larger files are not hashed in the browser, which reads them whole. Bytes. */
-export const HASHED_HERE = 512 * 1024 * 1024;
+/** Bytes. The browser's own hashing reads a file whole, and is there on secure pages only; else blocks are hashed. */
+const READ_WHOLE = 64 * 1024 * 1024;
 
 /** Files that are read and hashed at a time, and milliseconds between two tellings of how far it is. */
 const AT_ONCE = 6;
@@ -14,8 +14,21 @@ export interface ListedFile {
 }
 
 export async function sha256(file: Blob): Promise<string> {
-  const digest = await crypto.subtle.digest("SHA-256", await file.arrayBuffer());
-  return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  const whole = file.size <= READ_WHOLE && globalThis.crypto?.subtle;
+  const digest = whole
+    ? new Uint8Array(await crypto.subtle.digest("SHA-256", await file.arrayBuffer()))
+    : await hashedInBlocks(file);
+  return [...digest].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
+async function hashedInBlocks(file: Blob): Promise<Uint8Array> {
+  const hash = (await import("@noble/hashes/sha2.js")).sha256.create();
+  const reader = file.stream().getReader();
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) return hash.digest();
+    hash.update(value);
+  }
 }
 
 /** Hashes a folder's files one by one: its listing, as `convoy scan` writes it. Nothing but this leaves the machine. */
@@ -27,8 +40,7 @@ export async function listing(files: ListedFile[], done: (count: number) => void
   const hashNext = async () => {
     for (const { path, file } of waiting) {
       stop.throwIfAborted();
-      // A file too large to be hashed here is listed with a hash that no build has: it is named, and not recognised.
-      rows.push([path, file.size, file.size <= HASHED_HERE ? await sha256(file) : "0".repeat(64)]);
+      rows.push([path, file.size, await sha256(file)]);
       if (Date.now() - told > TELL_EVERY) {
         told = Date.now();
         done(rows.length);
@@ -85,9 +97,8 @@ function refused(status: number, said: Shape["Refusal"] | null): Refused {
   return new Refused(status, said?.what ? said : { ...away, fields: {}, data: {} });
 }
 
-/** The build that a file is the archive of, if the site knows its hash; null, too, for one too large to hash here. */
+/** The build that a file is the archive of, if the site knows its hash. */
 export async function knownFile(pack_id: string, file: File): Promise<Shape["KnownOut"] | null> {
-  if (file.size > HASHED_HERE || !globalThis.crypto?.subtle) return null;
   const hashes = [await sha256(file)];
   const known = await told(api.POST("/api/packs/{pack_id}/known", { params: { path: { pack_id } }, body: { hashes } }));
   return known[0] ?? null;

@@ -1028,6 +1028,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/releases/{number}/until/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changes Between
+         * @description What is different in another release, whichever came first.
+         */
+        get: operations["changes_between"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/releases/{number}/withdrawal": {
         parameters: {
             query?: never;
@@ -1455,13 +1475,15 @@ export interface components {
         };
         /**
          * ChoiceOut
-         * @description An optional mod. `fresh`: its member has not been asked about it yet.
+         * @description An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet.
          */
         ChoiceOut: {
             /** Advice */
             advice: string;
             /** Fresh */
             fresh: boolean;
+            /** Memory */
+            memory: number;
             /** Mod */
             mod: string;
             /** Name */
@@ -1951,6 +1973,8 @@ export interface components {
             disk_free: number;
             /** Figure */
             figure: number;
+            /** Leave Out */
+            leave_out: string[];
             /** Machine */
             machine: number;
             /** Minimum */
@@ -5817,6 +5841,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    changes_between: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                number: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"][];
                 };
             };
             /** @description Refused: what, why, and what now. */

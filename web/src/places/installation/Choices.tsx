@@ -31,6 +31,7 @@ export function Choices({ one }: { one: Page }) {
             {each.name}{" "}
             <Box component="span" sx={{ color: "text.secondary" }}>
               {bytes(each.size)}
+              {each.memory >= 64 && `, ${each.memory} MB of memory`}
             </Box>
             {each.fresh && (
               <Box component="span" sx={{ color: "info.main", fontWeight: 600 }}>

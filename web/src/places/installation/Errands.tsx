@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useRef, useState } from "react";
 import { api, type Refused, type Shape, told } from "../../api/client";
-import { HASHED_HERE, sendForm, sha256 } from "../../api/files";
+import { sendForm, sha256 } from "../../api/files";
 import { queryClient } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { RefusalRemark, Remark } from "../../parts/notices";
@@ -136,23 +136,21 @@ function Errand({ errand, right }: { errand: Shape["ErrandOut"]; right: boolean 
 
 /** Right or wrong, by hash. For a stand-in the right file is handed over; to a machine of one's own nothing is sent. */
 async function judge(one: Page, file: File): Promise<Said> {
-  const hash = file.size <= HASHED_HERE && globalThis.crypto?.subtle ? await sha256(file) : "";
+  const hash = await sha256(file);
   const wanted = one.errands.find((each) => each.sha256 === hash);
   if (wanted && !one.machine) {
     const text = `${wanted.name} ${wanted.version}: that is the right file. Leave it in your downloads.`;
     return { name: file.name, right: true, text };
   }
-  if (one.machine && (wanted || !hash)) {
+  if (wanted) {
     const brought = await sendForm<Shape["BroughtOut"]>(`/api/installations/${one.id}/brought`, { file });
     return { name: file.name, right: brought.mod !== "", text: brought.said };
   }
-  const known = hash
-    ? await told(
-        api.GET("/api/installations/{installation_id}/known/{sha256}", {
-          params: { path: { installation_id: one.id, sha256: hash } },
-        }),
-      )
-    : { name: "" };
+  const known = await told(
+    api.GET("/api/installations/{installation_id}/known/{sha256}", {
+      params: { path: { installation_id: one.id, sha256: hash } },
+    }),
+  );
   const text = known.name
     ? `this is ${known.name}, which is not wanted here.`
     : "no source of this game has this file.";

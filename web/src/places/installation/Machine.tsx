@@ -69,7 +69,16 @@ function MemoryBar({ fit }: { fit: Page["fit"] }) {
   return (
     <Box sx={{ mb: 1.25 }}>
       <Box sx={{ fontSize: "0.9rem", mb: 0.5 }}>
-        Give the game <strong>{fit.figure} MB</strong> of this machine's {gigabytes(fit.machine)}
+        {fit.minimum > fit.machine / 2 ? (
+          <>
+            It starts with {gigabytes(fit.minimum)} at the least; this machine can give{" "}
+            <strong>{gigabytes(fit.machine / 2)}</strong>
+          </>
+        ) : (
+          <>
+            Give the game <strong>{fit.figure} MB</strong> of this machine's {gigabytes(fit.machine)}
+          </>
+        )}
       </Box>
       <Box
         role="img"

@@ -9,7 +9,7 @@ import { isBusy } from "../../api/queries";
 import { StateMark } from "../../parts/marks";
 import { RefusalRemark, Remark } from "../../parts/notices";
 import { bytes, duration, many, when } from "../../parts/words";
-import { type Page, useHold, useOrder } from "./asking";
+import { type Page, useChoose, useHold, useOrder } from "./asking";
 import { Commands } from "./Commands";
 
 export function Standing({ one }: { one: Page }) {
@@ -33,9 +33,10 @@ export function Standing({ one }: { one: Page }) {
           {each}.
         </Remark>
       ))}
-      {one.standing.to_do && !busy && one.paired && !one.fit.obstacles.length && (
+      {one.standing.to_do && !busy && (one.paired || one.fit.obstacles.length > 0) && (
         <Typography variant="body2">{one.standing.to_do}</Typography>
       )}
+      {!busy && <LeaveOut one={one} />}
       <Outcome one={one} busy={busy} />
       {busy && <Busy one={one} />}
       <RefusalRemark error={order.error} />
@@ -71,6 +72,22 @@ export function Standing({ one }: { one: Page }) {
         </Typography>
       )}
     </Paper>
+  );
+}
+
+/** Optional mods without which it would run: left out with one press, and back in under “My choices”. */
+function LeaveOut({ one }: { one: Page }) {
+  const choose = useChoose(one.id);
+  const heavy = one.choices.filter((each) => each.taken && one.fit.leave_out.includes(each.name));
+  if (!heavy.length) return null;
+  const left_out = one.choices.filter((each) => !each.taken || heavy.includes(each)).map((each) => each.mod);
+  return (
+    <Box>
+      <Button variant="outlined" disabled={choose.isPending} onClick={() => choose.mutate({ left_out })}>
+        Leave {heavy.length > 1 ? "these" : "it"} out
+      </Button>
+      <RefusalRemark error={choose.error} />
+    </Box>
   );
 }
 

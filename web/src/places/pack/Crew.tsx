@@ -48,7 +48,7 @@ function Called({ data, packId }: { data: Shape["RollCall"]; packId: string }) {
       {data.rows.length > 0 && (
         <Filter rows={data.rows} state={state} setState={setState} text={text} setText={setText} />
       )}
-      {pair.length === 2 && <SideBySide one={pair[0]} other={pair[1]} close={() => setChosen([])} />}
+      {pair.length === 2 && <SideBySide packId={packId} one={pair[0]} other={pair[1]} close={() => setChosen([])} />}
       {rows.length ? (
         <RollCallTable rows={rows.filter(fits)} chosen={chosen} setChosen={setChosen} />
       ) : (

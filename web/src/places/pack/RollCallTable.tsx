@@ -147,6 +147,9 @@ function whatKeeps(row: Row): string {
     return counting[0].sentence + (counting.length > 1 ? `, and ${counting.length - 1} more` : "");
   }
   if (row.errands) return many(row.errands, "errand");
+  if (row.standing.state === "not heard from" && row.release && row.standing.behind) {
+    return `${many(row.standing.behind, "release")} behind when last heard`;
+  }
   return differences.length ? `${many(differences.length, "difference")} of their own` : "";
 }
 

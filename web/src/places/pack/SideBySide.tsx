@@ -4,13 +4,17 @@ import Button from "@mui/material/Button";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import type { Shape } from "../../api/client";
+import { useChangesBetween } from "../../api/queries";
+import { ChangeList } from "../../parts/ChangeList";
 import { StateMark } from "../../parts/marks";
+import { many } from "../../parts/words";
 import { mono } from "../../theme";
 import { who } from "./RollCallTable";
 
 type Row = Shape["CalledRow"];
 
-export function SideBySide({ one, other, close }: { one: Row; other: Row; close: () => void }) {
+export function SideBySide(props: { packId: string; one: Row; other: Row; close: () => void }) {
+  const { one, other, close } = props;
   const match = one.fingerprint !== "" && one.fingerprint === other.fingerprint;
   const sentences = [...new Set([...said(one), ...said(other)])];
   return (
@@ -57,7 +61,24 @@ export function SideBySide({ one, other, close }: { one: Row; other: Row; close:
           ))}
         </tbody>
       </Box>
+      {one.release && other.release && one.release !== other.release && (
+        <Between packId={props.packId} one={one.release} other={other.release} />
+      )}
     </Paper>
+  );
+}
+
+/** What the releases of the two do not have in common. */
+function Between({ packId, one, other }: { packId: string; one: string; other: string }) {
+  const changes = useChangesBetween(packId, one, other).data;
+  return (
+    <Box component="details" sx={{ mt: 1, minHeight: 24, fontSize: "0.9rem", "& summary": { cursor: "pointer" } }}>
+      <summary>
+        From {one} to {other}
+        {changes && `: ${many(changes.length, "change")}`}
+      </summary>
+      {changes && <ChangeList changes={changes} />}
+    </Box>
   );
 }
 
