@@ -12,6 +12,7 @@ COMMANDS = {
     "test": (commands.test, "every check and test; or only parts: core agent site screens static"),
     "bench": (commands.bench, "measure, and write docs/benchmarks.md; or only parts by name"),
     "pictures": (commands.pictures, "take docs/screenshots anew from a fresh demo"),
+    "build": (commands.build, "install and build what a server needs, and start nothing"),
     "client": (commands.client, "write the API's description and the web's typed client anew"),
     "convoy": (commands.convoy, "the agent's command line, without installing it"),
     "manage": (commands.manage, "Django's own commands, on the demo's database"),

@@ -151,6 +151,14 @@ def pictures(arguments: list[str]) -> int:
         return subprocess.run(python("-m", "tests.screens.pictures", *arguments), env=environment, cwd=ROOT).returncode
 
 
+def build(arguments: list[str]) -> int:
+    """What a site needs that is started by other means: Python packages, the front end, the agent's file."""
+    install.python_packages("app")
+    install.front_end()
+    install.agent()
+    return 0
+
+
 def client(arguments: list[str]) -> int:
     """Writes web/src/api/openapi.json and schema.d.ts from the API's code."""
     install.python_packages("app")

@@ -132,7 +132,13 @@ trees = st.dictionaries(
     names.map(str.upper), st.one_of(plain, st.dictionaries(names, plain, min_size=1, max_size=3)), max_size=5
 )
 ini_text = st.text("abc 12#=", min_size=1, max_size=6).map(str.strip).filter(lambda text: text[:1] not in ("", *"#;=:"))
+xml_text = st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc", "Cn"]), max_size=8)
+attributes = st.dictionaries(names.map("@{}".format), xml_text, max_size=2)
+elements = st.dictionaries(
+    names, st.one_of(xml_text, st.dictionaries(names, xml_text, min_size=1, max_size=3), attributes)
+)
 FORMATS = {
+    "a.xml": (st.builds(lambda inside, own: {**inside, **own}, elements, attributes), b"<line>\n</line>\n"),
     "a.toml": (trees, b""),
     "a.json": (trees, b"{}"),
     "a.yaml": (trees, b"# nothing yet\n"),

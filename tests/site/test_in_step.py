@@ -317,9 +317,11 @@ def test_what_two_releases_do_not_have_in_common_is_told_either_way(world: World
     ask = world.as_("member").get
     there, back = (ask(f"{world.at}/releases/{way}")[1] for way in ("1.0.0/until/1.1.0", "1.1.0/until/1.0.0"))
     assert [(one["what"], one["name"]) for one in there] == [
-        ("removed", "Heron Almanac"), ("set", "step: Read the rules."),
+        ("removed", "Heron Almanac"), ("removed", "Rivet"), ("set", "step: Read the rules."),
     ]  # fmt: skip
-    assert [(one["what"], one["after"]) for one in back] == [("added", there[0]["before"]), ("set", "")]
+    assert [(one["what"], one["after"]) for one in back] == [
+        ("added", there[0]["before"]), ("added", there[1]["before"]), ("set", ""),
+    ]  # fmt: skip
     assert page(world)["changes"][-1]["name"] == "step: Read the rules."
     assert ask(f"{world.at}/releases/1.0.0/until/9.9")[0] == 404
 
