@@ -57,9 +57,15 @@ class Calm:
         if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
             self.forget()
             return
+        try:
+            seen = _sum(self._folder)
+        except FileNotFoundError:
+            # A game that is running takes files away: this folder does not rest.
+            self.forget()
+            return
         told = {
             "of": self._of(release, left_out),
-            "sum": _sum(self._folder),
+            "sum": seen,
             "files": outcome.plan.left_alone,
             "fingerprint": outcome.fingerprint,
             "about": outcome.about,

@@ -107,13 +107,14 @@ class Fetcher:
     def _bring(self, build: LockedBuild) -> None:
         with self._guard:
             seat = self._seats[build.source]
-        with seat, self._store.alone_with(build.archive.sha256, self._refuse_stopped):
+        with seat, self._store.alone_with(build.archive.sha256, lambda: self._another_fetches(build)):
             self._fetch(build)
         if not self._stopped:
             self._ready(build)
 
-    def _refuse_stopped(self) -> None:
-        """While another agent fetches the same archive: holds on, or stops, as between blocks."""
+    def _another_fetches(self, build: LockedBuild) -> None:
+        """Another agent of this machine has the same archive in hand: says so, and stops when asked."""
+        self._told(0, f"{build.name}, which another agent of this machine is fetching")
         self._wait()
         if self._stopped:
             raise Stopped("Fetching was stopped.", now="Sync again to go on from here.")
@@ -131,7 +132,8 @@ class Fetcher:
             except _Again as again:
                 problems.append(str(again))
                 pause = self._limits.wait_seconds * 2**attempt * random.uniform(0.5, 1.5)  # noqa: S311 - jitter
-                if attempt + 1 < self._limits.attempts:
+                # A place that was not tried yet is not kept waiting for what another one did.
+                if len(build.urls) <= attempt + 1 < self._limits.attempts:
                     time.sleep(min(max(pause, again.after), self._limits.longest_wait))
         raise FetchFailed(
             f"{build.name} {build.version} could not be fetched.",

@@ -8,7 +8,7 @@ import os
 import shutil
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path, PureWindowsPath
 from typing import IO
 
@@ -180,11 +180,14 @@ def remove_empty_folders(root: Path, path: str) -> None:
 
 
 def walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:
-    """Files (and links, which are not followed) below a folder but for the agent's own, as (path, entry)."""
+    """Files (and links, which are not followed) below a folder but for the agent's own, as (path, entry).
+
+    A folder that goes away meanwhile, as a running game makes some do, has nothing in it.
+    """
     pending = [("", str(root))]
     while pending:
         prefix, folder = pending.pop()
-        with os.scandir(folder) as entries:
+        with suppress(FileNotFoundError), os.scandir(folder) as entries:
             for entry in entries:
                 path = prefix + entry.name
                 if not prefix and entry.name == AGENT_FOLDER:

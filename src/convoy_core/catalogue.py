@@ -14,7 +14,7 @@ from .layout import placements
 from .model import Archive, Build, CarriedFile, Channel, Kind, Reach, Side
 from .paths import checked_path
 from .profile import GameProfile
-from .reading import Fields
+from .reading import Fields, checked_text
 from .resolve.wire import read_relations
 from .versions import parse_version
 
@@ -28,7 +28,8 @@ class ListedBuild:
     side: Side
     reach: Reach
     archive: Archive
-    url: str
+    urls: tuple[str, ...]
+    """Where the archive lies: the source's own place first, then others that hold the same file."""
     files: tuple[CarriedFile, ...]
     change_log: str
     memory: int
@@ -77,6 +78,7 @@ class ListedPage:
 
 MAX_PAGES = 20_000
 MAX_PICTURES = 6
+MAX_MIRRORS = 3
 MAX_MEMORY = 2**20
 """MB that one build may say it wants."""
 
@@ -149,12 +151,18 @@ def _read_build(fields: Fields, mod: str, kind: Kind, profile: GameProfile) -> L
         side=fields.one_of("side", Side, Side.BOTH),
         reach=fields.one_of("reach", Reach, Reach.CREW),
         archive=Archive(archive.text("name"), archive.whole("size"), archive.sha256("sha256")),
-        url=fields.text("url", ""),
+        urls=_places(fields),
         files=files,
         memory=min(fields.whole("memory_mb", 0), MAX_MEMORY),
         change_log=fields.text("change_log", "", longest=20_000),
         refused=_refused(files, mod, kind, profile),
     )
+
+
+def _places(fields: Fields) -> tuple[str, ...]:
+    own = fields.text("url", "", longest=500)
+    others = fields.strings("mirrors")[:MAX_MIRRORS]
+    return tuple(checked_text(one, 500, "mirrors") for one in (own, *others) if one)
 
 
 def _refused(files: tuple[CarriedFile, ...], mod: str, kind: Kind, profile: GameProfile) -> str:

@@ -134,7 +134,9 @@ def list_build(folder: Path, game: str, mod: dict[str, Any], build: dict[str, An
         **shared,
         **build,
         "archive": {"name": name, "size": len(data), "sha256": hashlib.sha256(data).hexdigest()},
-        "url": f"files/{name}",
+        # Some files have gone from where they were first, and lie elsewhere, too.
+        "url": f"gone/{name}" if mod.get("moved") else f"files/{name}",
+        **({"mirrors": [f"files/{name}"]} if mod.get("moved") else {}),
         "files": [
             {"path": path, "size": len(content), "sha256": hashlib.sha256(content).hexdigest()}
             for path, content in members.items()

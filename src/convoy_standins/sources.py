@@ -88,10 +88,8 @@ def make_app(root: Path) -> Starlette:
         found = next((one for one in listed if one["id"] == mod), None)
         if found is None:
             return PlainTextResponse("There is nothing here.", status_code=404)
-        links = "".join(
-            f'<li><a href="../{html.escape(one["url"])}">{html.escape(one["archive"]["name"])}</a></li>'
-            for one in found["builds"]
-        )
+        names = [html.escape(one["archive"]["name"]) for one in found["builds"]]
+        links = "".join(f'<li><a href="../files/{name}">{name}</a></li>' for name in names)
         return HTMLResponse(
             f"<!doctype html><html lang=en><title>{html.escape(found['name'])}</title><main>"
             f"<h1>{html.escape(found['name'])}</h1><p>{html.escape(found['summary'])}</p><ul>{links}</ul></main></html>"

@@ -26,11 +26,14 @@ def fetcher(member: Member, **given: object) -> Fetcher:
     return Fetcher(member.store, sources, lambda count, what: None, IMPATIENT, **given)
 
 
-def test_another_place_is_tried_when_the_first_has_nothing(member: Member) -> None:
+def test_another_place_is_tried_when_the_first_has_nothing(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
+    slept: list[float] = []
+    monkeypatch.setattr(fetch.time, "sleep", slept.append)
     good = build_of(member, "ledger").urls[0]
     build = build_of(member, "ledger", urls=("files/gone.zip", good))
     fetcher(member).fetch_all([build])
     assert build.archive.sha256 in member.store
+    assert slept == []  # another place need not be waited for
     with pytest.raises(FetchFailed, match="no longer has the file"):
         fetcher(member).fetch_all([build_of(member, "lanterns", urls=("files/gone.zip",))])
 

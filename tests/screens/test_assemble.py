@@ -134,7 +134,7 @@ def test_a_folder_filled_by_hand_and_files_from_elsewhere(
     runa.fill("Name of this installation", "Runa")
     runa.press("Install this pack")
     runa.press("Show the pairing command")
-    runa.sees("It works once")
+    runa.sees("Make the folder and pair it: once, until")
     command = next(one.text for one in runa.driver.find_elements("css selector", "code") if "convoy join" in one.text)
     assert agent(tmp_path, command).returncode == 0
     done = agent(tmp_path, "convoy sync --folder runa")

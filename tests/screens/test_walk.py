@@ -6,6 +6,7 @@ machine of his own, on which he runs the agent by hand. The steps build on one a
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shlex
 import subprocess
@@ -211,7 +212,10 @@ def test_join_with_a_machine_of_ones_own(people: People, kept: dict[str, str], p
     pim.fill("Name of this installation", "Pim's barge")
     pim.press("Join The Reed Cutters and install")
     pim.press("Show the pairing command")
-    pim.sees("convoy join", "It works once")
+    pim.sees("pipx install", "convoy join", "Make the folder and pair it: once, until")
+    offered = next(one.text for one in pim.driver.find_elements("css selector", "code") if "pipx install" in one.text)
+    address, sha256 = offered.removeprefix("pipx install ").split("#sha256=")
+    assert hashlib.sha256(httpx.get(address).content).hexdigest() == sha256
     kept["pims"] = pim.driver.current_url.replace(pim.address, "")
     command = next(one.text for one in pim.driver.find_elements("css selector", "code") if "convoy join" in one.text)
     joined = agent(pims_machine, command)

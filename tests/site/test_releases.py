@@ -163,3 +163,10 @@ def test_no_status_is_kept_for_an_error_that_is_gone() -> None:
 
     codes = {kind.code for kind in below(ConvoyError)}
     assert set(STATUS) <= codes, set(STATUS) - codes
+
+
+def test_every_place_of_a_file_travels_with_the_release(world: World) -> None:
+    edit(world, {"do": "add", "mod": "letters-aboard"})
+    publish(world, "1.1.0")
+    build = read_recipe(bytes(world.pack.releases.get(number="1.1.0").document)).lock.by_mod["letters-aboard"]
+    assert [url.split("/")[0] for url in build.urls] == ["gone", "files"]

@@ -137,6 +137,8 @@ class Build(models.Model):
     archive_sha256 = models.CharField(max_length=64)
     url = models.CharField(max_length=500, blank=True)
     """Where the archive lies, relative to the source's address."""
+    mirrors = ArrayField(models.CharField(max_length=500), default=list)
+    """Other places that hold the same file, tried when it cannot be had there."""
     files = models.JSONField()
     """Rows [path, size, sha256] of the archive's members."""
     unpacked = models.PositiveBigIntegerField(default=0)

@@ -161,7 +161,7 @@ def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line
         licence=mod.licence,
         source=mod.source_id,
         pickup=Pickup(mod.source.pickup),
-        urls=(row.url,) if row.url else (),
+        urls=tuple(filter(None, (row.url, *row.mirrors))),
         page=mod.page,
         archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
         needs=tuple(sorted(set(needs))),
