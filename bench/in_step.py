@@ -25,6 +25,9 @@ Row = tuple[str, str, str]
 BUILDS, FILES_PER_BUILD, FILE_BYTES = 400, 25, 200_000
 """10,000 files, 2 GB."""
 
+GAME_FILES = 5_000
+"""Of the same size: 1 GB that a copied game brings along."""
+
 FETCHED, FETCHED_BYTES = 200, 5_000_000
 """1 GB in 200 files."""
 
@@ -59,6 +62,9 @@ def _large_folder(harbour: Harbour, root: Path) -> list[Row]:
     first_memory = _agent(store, folder, "sync")
     sync(folder, store)
     idle, walks = _in_turns(lambda: sync(folder, store), lambda: _walk(folder))
+    _a_game_and_worlds(folder)
+    sync(folder, store)
+    played, _ = _in_turns(lambda: (_play(folder), sync(folder, store)), lambda: None)
     verified, summed = _in_turns(lambda: status(folder, store, thorough=True), lambda: _sha256sum(folder), 3)
     verify_memory = _agent(store, folder, "verify")
     harbour.publish("1.1.0", _mods(changed=200))
@@ -71,6 +77,11 @@ def _large_folder(harbour: Harbour, root: Path) -> list[Row]:
     return [
         ("sync with nothing to do", f"{idle * 1000:.0f} ms", files),
         ("a plain walk with stat over the same folder", f"{walks * 1000:.0f} ms", _ratio(idle, walks, 1.5)),
+        (
+            "the same after an evening of play",
+            f"{played * 1000:.0f} ms",
+            f"beside {GAME_FILES * FILE_BYTES / 1e9:.0f} GB of the game's own files and a world that changed",
+        ),
         ("verify: every file hashed anew", f"{verified:.2f} s", files),
         (f"sha256sum on all {os.cpu_count()} cores", f"{summed:.2f} s", _ratio(verified, summed, 1.2)),
         (
@@ -84,6 +95,20 @@ def _large_folder(harbour: Harbour, root: Path) -> list[Row]:
             "aim: under 200 MB",
         ),
     ]
+
+
+def _a_game_and_worlds(folder: Path) -> None:
+    """What lies in a copied game beside the pack: the sync of the day after has no business reading it."""
+    for number in range(GAME_FILES):
+        place = folder / "game" / f"{number % 50:02}" / f"{number}.bin"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_bytes(number.to_bytes(4, "big") * (FILE_BYTES // 4))
+
+
+def _play(folder: Path) -> None:
+    world = folder / "worlds" / "fenwick" / "canal.dat"
+    world.parent.mkdir(parents=True, exist_ok=True)
+    world.write_bytes(os.urandom(1_000_000))
 
 
 def _fetching(harbour: Harbour, root: Path) -> list[Row]:

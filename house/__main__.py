@@ -1,10 +1,12 @@
 """`./run COMMAND`: the table of commands."""
 
+import os
 import signal
 import subprocess
 import sys
 
 from . import commands
+from .places import VAR
 
 COMMANDS = {
     "demo": (commands.demo, "install, build, start everything with demo data; --fresh starts over"),
@@ -26,6 +28,9 @@ def main() -> int:
         for command, (_, what) in COMMANDS.items():
             print(f"  {command:9} {what}")
         return 0 if name in ("", "help", "-h", "--help") else 2
+    # What runs here starts many small programs: compiled once, each of them starts in half the time.
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+    os.environ["PYTHONPYCACHEPREFIX"] = str(VAR / "compiled")
     # A polite kill ends like Ctrl-C, and Ctrl-C works even where a script started this with it switched off.
     signal.signal(signal.SIGINT, signal.default_int_handler)
     signal.signal(signal.SIGTERM, signal.default_int_handler)

@@ -2,8 +2,10 @@
 
 import os
 import shutil
+import signal
 import subprocess
 import sys
+import tempfile
 import time
 
 from . import install
@@ -103,6 +105,8 @@ STATIC_CHECKS = (
     ("TypeScript", ["node_modules/.bin/tsc", "--noEmit"], WEB),
     ("Biome", ["sh", "-c", "exec node_modules/@biomejs/cli-linux-*/biome check ."], WEB),
 )
+PASSED = (0, 5)
+"""What pytest ends with when all is well: every test passed, or none of them was asked for."""
 PARTS = ("static", "core", "agent", "site", "screens")
 
 
@@ -112,15 +116,28 @@ def test(arguments: list[str]) -> int:
     rest = [argument for argument in arguments if argument not in PARTS]
     install.everything(for_tests=True)
     failed = "static" in parts and not _static_checks()
-    folders = [f"tests/{part}" for part in parts if part != "static"]
-    if not folders:
-        return int(failed)
-    with Services(VAR / "logs-test") as services:
+    folders = [f"tests/{part}" for part in parts if part not in ("static", "screens")]
+    with Services(VAR / "logs-test") as services, tempfile.TemporaryFile() as told:
         postgres = Postgres("postgres-test", remembered_port("postgres-test", POSTGRES_PORT + 500), for_tests=True)
-        postgres.start(services)
         environment = {**os.environ, **postgres.environment("convoy"), "CONVOY_SECRET": secret("site")}
-        done = subprocess.run(python("-m", "pytest", *folders, *rest), env=environment, cwd=ROOT)
-    return done.returncode or int(failed)
+        pytest = python("-m", "pytest", *rest)
+        if "screens" in parts:
+            # They mostly wait for a browser: beside them there is room for all other tests.
+            where = told if folders else None
+            beside = subprocess.Popen([*pytest, "tests/screens"], env=environment, cwd=ROOT, stdout=where, stderr=where)
+        try:
+            if folders:
+                postgres.start(services)
+                failed |= subprocess.run([*pytest, *folders], env=environment, cwd=ROOT).returncode not in PASSED
+            if "screens" in parts:
+                failed |= beside.wait() not in PASSED
+        finally:
+            if "screens" in parts and beside.poll() is None:
+                beside.send_signal(signal.SIGINT)
+                beside.wait()
+            told.seek(0)
+            print(told.read().decode(errors="replace"), end="", flush=True)
+    return int(failed)
 
 
 def _static_checks() -> bool:

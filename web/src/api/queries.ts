@@ -3,8 +3,8 @@ import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } 
 import { api, Refused, type Shape, told } from "./client";
 import type { paths } from "./schema";
 
-const LIVE = 3_000;
-const CALM = 15_000;
+const LIVE = 1_500;
+const CALM = 5_000;
 
 export const queryClient = new QueryClient({
   defaultOptions: {
@@ -34,7 +34,7 @@ export const useLine = (id: string) =>
     queryKey: ["pack", id, "line"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/line", of(id))),
     // Somebody who syncs moves along the line while one looks.
-    refetchInterval: (query) => (query.state.data?.people.some((one) => one.busy) ? LIVE : CALM / 2),
+    refetchInterval: (query) => (query.state.data?.people.some((one) => one.busy) ? LIVE : CALM),
   });
 
 export const useDraft = (id: string) =>
