@@ -58,13 +58,13 @@ def page(tables: dict[str, list[Row]]) -> str:
         "",
     ]
     sections = {part: kept(part) for part in PARTS} | {part: section(part, rows) for part, rows in tables.items()}
-    return "\n".join([*lines, *sections.values()]) + starting()
+    return "\n".join([*lines, *sections.values()]) + "\n" + starting()
 
 
 def section(part: str, rows: list[Row]) -> str:
     taken = f"Taken {time.strftime('%Y-%m-%d')}."
     head = [heading(part), "", taken, "", "| what | figure | aim, remark |", "| --- | --- | --- |"]
-    return "\n".join([*head, *(f"| {what} | {figure} | {aim} |" for what, figure, aim in rows), "", ""])
+    return "\n".join([*head, *(f"| {what} | {figure} | {aim} |" for what, figure, aim in rows), ""])
 
 
 def heading(part: str) -> str:
@@ -74,7 +74,8 @@ def heading(part: str) -> str:
 def kept(part: str) -> str:
     """A part that is not measured now stands as it was."""
     _, found, rest = (OUT.read_text() if OUT.exists() else "").partition(heading(part) + "\n")
-    return f"{found}{rest.partition(chr(10) + '## ')[0]}\n" if found else f"{heading(part)}\n\nNot taken yet.\n\n"
+    body = rest.partition("\n## ")[0].strip()
+    return f"{heading(part)}\n\n{body if found else 'Not taken yet.'}\n"
 
 
 def machine() -> str:

@@ -9,6 +9,7 @@ import tempfile
 import time
 from pathlib import Path
 
+from convoy_agent.fetch import Fetcher
 from convoy_agent.store import Store
 from convoy_agent.sync import join, sync
 from tests.agent.harbour import CODE, Harbour
@@ -39,6 +40,7 @@ def _measure(harbour: Harbour, root: Path) -> list[tuple[str, str, str]]:
     lock = harbour.publish("1.0.0", mods)
     total = sum(build.archive.size for build in lock.builds)
     addresses = [f"{harbour.files_address}/harbour/{build.urls[0]}" for build in lock.builds]
+    sources = {"harbour": f"{harbour.files_address}/harbour"}
     curls, hashed, fetches, whole = [], [], [], []
     for number in range(ROUNDS):
         curls.append(_curl(addresses, root / f"curl{number}"))
@@ -47,11 +49,14 @@ def _measure(harbour: Harbour, root: Path) -> list[tuple[str, str, str]]:
         hashed.append(curls[-1] + time.perf_counter() - began)
         folder, store = root / f"folder{number}", Store(root / f"store{number}")
         join(CODE, harbour.address, folder)
-        marks: dict[str, float] = {}
         began = time.perf_counter()
-        sync(folder, store, Watch(marks))
+        sync(folder, store)
         whole.append(time.perf_counter() - began)
-        fetches.append(marks["placing"] - marks["fetching"])
+        # By itself: in a sync each archive is unpacked while others still come.
+        fetcher = Fetcher(Store(root / f"fetched{number}"), sources, lambda count, what: None)
+        began = time.perf_counter()
+        fetcher.fetch_all(lock.builds)
+        fetches.append(time.perf_counter() - began)
     idle = []
     for _ in range(5):
         began = time.perf_counter()
@@ -73,18 +78,6 @@ def _measure(harbour: Harbour, root: Path) -> list[tuple[str, str, str]]:
         ),
         ("sync with nothing to do", f"{statistics.median(idle):.2f} s", f"{len(lock.files)} files; aim: under 1 s"),
     ]
-
-
-class Watch:
-    """Notes when each phase began."""
-
-    def __init__(self, marks: dict[str, float]) -> None:
-        self._marks = marks
-
-    def phase(self, phase: str, total: int) -> None:
-        self._marks[phase] = time.perf_counter()
-
-    def move(self, done: int, what: str) -> None: ...
 
 
 def _curl(addresses: list[str], to: Path) -> float:

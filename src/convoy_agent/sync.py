@@ -189,11 +189,13 @@ def sync(
             _refuse_metered(head, prospect.plan, wish)
             aside: tuple[str, ...] = ()
             notes: tuple[Mapping[str, object], ...] = ()
+            seen: Prospect | None = prospect if wish.choices == Choices() else None
             if prospect.plan.moves or prospect.record.release != recipe.number or wish.back:
+                seen = None
                 limits = replace(limits, line=head.line * 1024)
                 aside, notes = _change(folder, store, site, head, prospect, wish, limits, progress, step, now)
             steps.keep_baselines(folder, prospect.target)
-            unheard = not _tell_site(folder, pairing, site, store, head, recipe, now)
+            unheard = not _tell_site(folder, pairing, site, store, head, recipe, now, seen)
             return Synced(recipe.number, prospect.plan, aside, recovered, notes, unheard)
         except ConvoyError as error:
             if not folder.journal.exists():
@@ -203,11 +205,18 @@ def sync(
 
 
 def _tell_site(
-    folder: Folder, pairing: Pairing, site: Site, store: Store, head: Head, recipe: Recipe, now: Now
+    folder: Folder,
+    pairing: Pairing,
+    site: Site,
+    store: Store,
+    head: Head,
+    recipe: Recipe,
+    now: Now,
+    seen: Prospect | None,
 ) -> bool:
     """Reports after a sync; says whether the site heard. What was done is done, whether anybody hears of it or not."""
     try:
-        after = _report(folder, pairing, site, store, head, recipe, now)
+        after = _report(folder, pairing, site, store, head, recipe, now, seen=seen)
     except SiteAway:
         return False
     Calm(folder).keep(recipe.number, head.left_out, after)
@@ -462,9 +471,13 @@ def _report(
     recipe: Recipe,
     now: Now,
     thorough: bool = False,
+    seen: Prospect | None = None,
 ) -> _Told:
-    """Tells the site where the folder stands against what is installed, and what a sync to `recipe` would do."""
-    prospect = _prospect(folder, pairing, store, head, recipe, Choices(), thorough)
+    """Tells the site where the folder stands against what is installed, and what a sync to `recipe` would do.
+
+    `seen`: a look at the folder after which nothing has been changed.
+    """
+    prospect = seen or _prospect(folder, pairing, store, head, recipe, Choices(), thorough)
     record, look, fingerprint, installed = prospect.record, Look({}, {}, (), {}, frozenset()), "", None
     if record.release and (signed := folder.kept_release()):
         installed = recipe if record.release == recipe.number else folder.trusted(signed, pairing)
