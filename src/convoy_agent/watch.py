@@ -130,7 +130,8 @@ def _look(watcher: Watcher, given: Fields) -> str:
     if not found.release:
         return "Looked. Nothing of the pack is installed yet."
     if found.deviations:
-        return f"{counted(len(found.deviations), 'file')} not as release {found.release} has them."
+        them = "it" if len(found.deviations) == 1 else "them"
+        return f"{counted(len(found.deviations), 'file')} not as release {found.release} has {them}."
     return f"Every file is as release {found.release} has it."
 
 

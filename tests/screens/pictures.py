@@ -117,9 +117,9 @@ def of_the_curator(maren: Browser) -> None:
 
 
 def scroll_to(browser: Browser, path: str) -> None:
-    """Brings a heading to the top, below the bar."""
+    """Brings a heading to the top, a little below the bar."""
     found = browser.driver.find_element("xpath", path)
-    browser.driver.execute_script("arguments[0].scrollIntoView(); window.scrollBy(0, -70)", found)
+    browser.driver.execute_script("arguments[0].scrollIntoView(); window.scrollBy(0, -84)", found)
 
 
 def start_pack(maren: Browser, name: str) -> str:

@@ -14,7 +14,7 @@ import { queryClient, useInstallations, useMe, usePack } from "../api/queries";
 import { useKeys, useShowKeys } from "./keys";
 import { Emblem, Hidden } from "./marks";
 import { Palette } from "./Palette";
-import { many } from "./words";
+import { initials, many } from "./words";
 
 export function Shell() {
   const [palette, setPalette] = useState(false);
@@ -203,7 +203,7 @@ function Account({ showKeys }: { showKeys: () => void }) {
           {me.name}
         </Box>
         <Box component="span" sx={{ display: { xs: "inline", sm: "none" } }}>
-          {me.name.slice(0, 2)}
+          {initials(me.name)}
         </Box>
         <Hidden>, account</Hidden>
       </Button>

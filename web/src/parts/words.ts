@@ -51,3 +51,12 @@ export function effects(outcome: Shape["OutcomeOut"]): string {
   );
   return said.join(", ");
 }
+
+/** `Odwin Pell` → `OP`, as on the line. */
+export const initials = (name: string) =>
+  name
+    .split(" ")
+    .slice(0, 2)
+    .map((word) => word.slice(0, 1))
+    .join("")
+    .toUpperCase();

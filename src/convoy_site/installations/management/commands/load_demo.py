@@ -161,7 +161,9 @@ class Command(BaseCommand):
         self._setting(sunnivas, "mods/lock-ledger/settings.toml", "strength = 4", "strength = 9")
         corvins = join(people["corvin"], code, "Night Freight", "player", "corvins-netbook")
         join(people["liesel"], code, "Night Freight", "player", "liesels-laptop")
-        for one in (tollivers, sunnivas, corvins, pack.installations.get(member=people["odwin"])):
+        odwins = pack.installations.get(member=people["odwin"])
+        self._of_his_own(odwins)
+        for one in (tollivers, sunnivas, corvins, odwins):
             self._ask(one, "look")
         Installation.objects.filter(pk=perrins.pk).update(heard_at=timezone.now() - UNHEARD)
         self._departure(maren, people, pack)
@@ -235,6 +237,12 @@ class Command(BaseCommand):
         text = place.read_text()
         assert before in text
         place.write_text(text.replace(before, after))
+
+    def _of_his_own(self, one: Installation) -> None:
+        """Odwin changed settings that the next release changes too, and others, and has a file of his own."""
+        self._setting(one, "mods/night-lanterns/settings.toml", "enabled = true", "enabled = false")
+        self._setting(one, "mods/barge-berths/settings.toml", "strength = 5", "strength = 7")
+        (stand_in_folder(one) / "mods" / "odwins-horn.zip").write_bytes(b"two notes, and a long one")
 
     def _departure(self, maren: User, people: dict[str, User], pack: Pack) -> None:
         """Thursday at eight, as every week."""
