@@ -216,7 +216,8 @@ class Folder:
     @cached_property
     def folds(self) -> bool:
         """Whether this folder's system takes names that differ by case only for one."""
-        return self.own.exists() and self.own.with_name(self.own.name.upper()).exists()
+        other = self.own.with_name(self.own.name.upper())
+        return self.own.exists() and other.exists() and other.samefile(self.own)
 
     # --- What its member leaves out
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import time
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -214,8 +215,12 @@ def _tell_site(
     now: Now,
     seen: Prospect | None,
 ) -> bool:
-    """Reports after a sync; says whether the site heard. What was done is done, whether anybody hears of it or not."""
+    """Reports after a sync, with what the next one would do; says whether the site heard. What was done is done,
+    whether anybody hears of it or not.
+    """
     try:
+        if recipe.number != head.number:
+            recipe, seen = _release(folder, pairing, site, head.number), None
         after = _report(folder, pairing, site, store, head, recipe, now, seen=seen)
     except SiteAway:
         return False
@@ -407,12 +412,14 @@ def _terms_here(folder: Folder) -> Lock:
 
 def _release(folder: Folder, pairing: Pairing, site: Site, number: str) -> Recipe:
     """A release, trusted; from the folder when it is there already. Kept beside the present one."""
-    kept = folder.kept_release()
-    if kept is not None:
-        recipe = folder.trusted(kept, pairing)
-        if recipe.number == number:
-            folder.keep_release(kept, "release.next.json")
-            return recipe
+    for name in ("release.json", "release.next.json"):
+        kept = folder.kept_release(name)
+        # One that is not trusted is asked for anew: somebody may have altered it here.
+        with suppress(ConvoyError):
+            if kept is not None and (recipe := folder.trusted(kept, pairing)).number == number:
+                if name == "release.json":
+                    folder.keep_release(kept, "release.next.json")
+                return recipe
     signed = site.release(number)
     recipe = folder.trusted(signed, pairing)
     if recipe.number != number:

@@ -51,6 +51,8 @@ class Harbour:
         self.done: list[dict[str, Any]] = []
         self.known: dict[str, str] = {}
         self.left = 0
+        self.sent: list[str] = []
+        """Numbers of the releases that were asked for."""
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
         app = make_app(root)
         app.router.routes[:0] = [
@@ -156,6 +158,7 @@ class Harbour:
 
     async def _release(self, request: Request) -> Response:
         number = request.path_params["number"]
+        self.sent.append(number)
         headers = {"Convoy-Signature": self.signatures[number].hex(), "Convoy-Key": public_half(self.key).hex()}
         return Response(self.documents[number], headers=headers)
 

@@ -389,7 +389,9 @@ def test_undo_takes_back_what_stands_even_after_an_undo(member: Member) -> None:
         assert member.harbour.reports[-1]["about"]["undo"] == "1.0.0"
         assert work.undo(member.folder, member.store).release == "1.0.0"
         assert text(member, "mods/ledger/data/new.dat") == f"mine {number}"
-        assert member.harbour.reports[-1]["about"]["undo"] == ""
+        told = member.harbour.reports[-1]
+        assert (told["release"], told["about"]["undo"]) == ("1.0.0", "")
+        assert told["about"]["plan"]["release"] == release  # what the next sync would do, not the one just done
 
 
 def test_a_mend_is_taken_back_too(member: Member) -> None:
@@ -714,6 +716,19 @@ def test_a_folder_that_rests_is_known_by_one_walk_and_one_that_moved_is_not(
     assert member.sync().plan.moves == () and reads
     (member.folder / ".convoy/calm.json").write_text("{nonsense")
     assert member.sync().plan.left_alone == 6
+
+
+def test_a_release_that_was_looked_at_is_not_sent_for_again_unless_somebody_altered_it(member: Member) -> None:
+    member.sync()
+    member.harbour.publish("1.1.0", NEWER)
+    for _ in range(3):
+        assert member.status().plan is not None
+    assert member.harbour.sent == ["1.0.0", "1.1.0"]
+    kept = member.folder / ".convoy/release.next.json"
+    kept.write_text(kept.read_text().replace("Night Freight", "Night Fright!"))
+    member.sync()
+    member.holds(NEWER)
+    assert member.harbour.sent == ["1.0.0", "1.1.0", "1.1.0"]
 
 
 @pytest.mark.parametrize("name", ["journal.json", "history.jsonl", "steps.json", "left-out.json", "record.json"])
