@@ -7,6 +7,7 @@ import socket
 import threading
 import time
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -44,8 +45,8 @@ class Harbour:
         self.signatures: dict[str, bytes] = {}
         self.reports: list[dict[str, Any]] = []
         self.progress: list[dict[str, Any]] = []
-        self.hold: list[str] = []
-        """What the page answers to the next tellings of progress."""
+        self.hold: Callable[[], str] = str
+        """What the page answers to a telling of progress: nothing, unless a test says otherwise."""
         self.choice: dict[str, Any] = {}
         self.orders: list[dict[str, Any]] = []
         self.done: list[dict[str, Any]] = []
@@ -174,7 +175,7 @@ class Harbour:
 
     async def _progress(self, request: Request) -> Response:
         self.progress.append(json.loads(await request.body()))
-        return JSONResponse({"hold": self.hold.pop(0) if self.hold else ""})
+        return JSONResponse({"hold": self.hold()})
 
     async def _order(self, request: Request) -> Response:
         self.orders.pop(0)
