@@ -11,12 +11,13 @@ import os
 import zlib
 from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any
 
 from convoy_core.plan import Plan
 
 from .files import write_at_once
 from .folder import Folder
+from .looking import Told
 from .machine import facts
 
 _MASK = (1 << 64) - 1
@@ -34,25 +35,12 @@ class Stillness:
         return Plan((), self.files, (), (), (), ())
 
 
-class Outcome(Protocol):
-    """What a sync found in the end."""
-
-    @property
-    def look(self) -> Any: ...
-    @property
-    def plan(self) -> Plan: ...
-    @property
-    def fingerprint(self) -> str: ...
-    @property
-    def about(self) -> dict[str, Any]: ...
-
-
 class Calm:
     def __init__(self, folder: Folder) -> None:
         self._folder = folder
         self._place = folder.own / "calm.json"
 
-    def keep(self, release: str, left_out: Collection[str], outcome: Outcome) -> None:
+    def keep(self, release: str, left_out: Collection[str], outcome: Told) -> None:
         """Remembers a folder in which nothing is left to do; forgets one in which something is."""
         if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
             self.forget()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import shutil
 import time
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,7 +14,7 @@ from convoy_core.errands import what_to_do
 from convoy_core.errors import ConvoyError, MalformedInput
 from convoy_core.history import to_take_back
 from convoy_core.lock import Lock, LockedBuild
-from convoy_core.plan import Act, Choices, Plan, Recorded, Scan, make_plan
+from convoy_core.plan import Act, Choices, Plan
 from convoy_core.recipe import Recipe
 from convoy_core.rollcall import Deviation
 
@@ -38,17 +37,15 @@ from .errors import (
 )
 from .fetch import Fetcher, Limits
 from .files import sha256_of, told_when_full
-from .folder import Folder, Look, Record, look_at, share_of
+from .folder import Folder, share_of
+from .looking import Now, Prospect, Visit
 from .progress import Progress, Screen, Silent
 from .site import Head, Pairing, Site
 from .staging import Stager
 from .store import Store
-from .telling import tell
 
 SPARE_BYTES = 64 * 1024 * 1024
 """Left free on the disk beyond what a sync needs, so that the game and the system can still write."""
-
-Now = Callable[[], datetime]
 
 
 def utc_now() -> datetime:
@@ -94,17 +91,6 @@ class Status:
     deviations: Mapping[str, Deviation]
     fingerprint: str
     plan: Plan | None
-
-
-@dataclass(frozen=True)
-class Prospect:
-    """One look at a folder against a release: everything that follows is decided on this."""
-
-    recipe: Recipe
-    target: Lock
-    record: Record
-    scan: dict[str, str]
-    plan: Plan
 
 
 def join(
@@ -184,8 +170,9 @@ def sync(
             if plain and not recovered and (calm := Calm(folder).still(number, head.left_out)):
                 site.report(number, {}, calm.fingerprint, calm.about)
                 return Synced(number, calm.plan(), (), False)
-            recipe = _release(folder, pairing, site, number)
-            prospect = _prospect(folder, pairing, store, head, recipe, wish.choices)
+            visit = Visit(folder, pairing, site, store, head, now)
+            recipe = visit.release(number)
+            prospect = visit.prospect(recipe, wish.choices)
             _refuse_full(folder, store, prospect.plan)
             _refuse_metered(head, prospect.plan, wish)
             aside: tuple[str, ...] = ()
@@ -194,9 +181,9 @@ def sync(
             if prospect.plan.moves or prospect.record.release != recipe.number or wish.back:
                 seen = None
                 limits = replace(limits, line=head.line * 1024)
-                aside, notes = _change(folder, store, site, head, prospect, wish, limits, progress, step, now)
+                aside, notes = _change(visit, prospect, wish, limits, progress, step)
             steps.keep_baselines(folder, prospect.target)
-            unheard = not _tell_site(folder, pairing, site, store, head, recipe, now, seen)
+            unheard = not _tell_site(visit, recipe, seen)
             return Synced(recipe.number, prospect.plan, aside, recovered, notes, unheard)
         except ConvoyError as error:
             if not folder.journal.exists():
@@ -205,26 +192,18 @@ def sync(
             raise
 
 
-def _tell_site(
-    folder: Folder,
-    pairing: Pairing,
-    site: Site,
-    store: Store,
-    head: Head,
-    recipe: Recipe,
-    now: Now,
-    seen: Prospect | None,
-) -> bool:
+def _tell_site(visit: Visit, recipe: Recipe, seen: Prospect | None) -> bool:
     """Reports after a sync, with what the next one would do; says whether the site heard. What was done is done,
     whether anybody hears of it or not.
     """
+    head = visit.head
     try:
         if recipe.number != head.number:
-            recipe, seen = _release(folder, pairing, site, head.number), None
-        after = _report(folder, pairing, site, store, head, recipe, now, seen=seen)
+            recipe, seen = visit.release(head.number), None
+        after = visit.report(recipe, seen=seen)
     except SiteAway:
         return False
-    Calm(folder).keep(recipe.number, head.left_out, after)
+    Calm(visit.folder).keep(recipe.number, head.left_out, after)
     return True
 
 
@@ -233,25 +212,16 @@ def _nothing_installed() -> NoReturn:
 
 
 def _change(
-    folder: Folder,
-    store: Store,
-    site: Site,
-    head: Head,
-    prospect: Prospect,
-    wish: Wish,
-    limits: Limits,
-    progress: Progress,
-    step: Step,
-    now: Now,
+    visit: Visit, prospect: Prospect, wish: Wish, limits: Limits, progress: Progress, step: Step
 ) -> tuple[tuple[str, ...], tuple[Mapping[str, object], ...]]:
     """Fetches, stages, backs up and carries out. Up to the journal nothing in the folder has changed."""
-    plan = prospect.plan
+    folder, store, head, plan = visit.folder, visit.store, visit.head, prospect.plan
     stager = Stager(folder, plan, prospect.target, prospect.record, store, progress.silently)
     if plan.fetch:
         progress.phase("fetching", plan.fetch_bytes)
         began = time.monotonic()
         fetcher = Fetcher(
-            store, head.sources, progress.add, limits, site.credentials, stager.stage_build, progress.wait
+            store, head.sources, progress.add, limits, visit.site.credentials, stager.stage_build, progress.wait
         )
         fetcher.fetch_all(plan.fetch)
         store.keep_speed(plan.fetch_bytes, time.monotonic() - began)
@@ -259,13 +229,14 @@ def _change(
     progress.phase("placing", plan.place_bytes)
     stager.tell = progress.add
     staged = stager.finish()
-    stamp = now().strftime("%Y-%m-%d-%H%M%S-%f")
+    at = visit.now()
+    stamp = at.strftime("%Y-%m-%d-%H%M%S-%f")
     backup = None
     if plan.worlds:
         step("backup")
         why = f"Before release {prospect.recipe.number}"
         backup = Backups(folder).make(
-            prospect.target.terms, stamp, now().isoformat(timespec="seconds"), why, prospect.record.release, False
+            prospect.target.terms, stamp, at.isoformat(timespec="seconds"), why, prospect.record.release, False
         )
     step("journal")
     backed_up = backup.id if backup else ""
@@ -299,8 +270,8 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now)
     with folder.held(), Site(pairing) as site:
         recover(folder, pairing)
         head = site.head()
-        recipe = _release(folder, pairing, site, head.number)
-        told = _report(folder, pairing, site, store, head, recipe, now, thorough)
+        visit = Visit(folder, pairing, site, store, head, now)
+        told = visit.report(visit.release(head.number), thorough)
         return Status(pairing, told.release, head.newest, told.look.deviations, told.fingerprint, told.plan)
 
 
@@ -408,92 +379,6 @@ def _terms_here(folder: Folder) -> Lock:
     signed = folder.kept_release() or _nothing_installed()
     pairing = folder.pairing()
     return share_of(folder.trusted(signed, pairing), pairing)
-
-
-def _release(folder: Folder, pairing: Pairing, site: Site, number: str) -> Recipe:
-    """A release, trusted; from the folder when it is there already. Kept beside the present one."""
-    for name in ("release.json", "release.next.json"):
-        kept = folder.kept_release(name)
-        # One that is not trusted is asked for anew: somebody may have altered it here.
-        with suppress(ConvoyError):
-            if kept is not None and (recipe := folder.trusted(kept, pairing)).number == number:
-                if name == "release.json":
-                    folder.keep_release(kept, "release.next.json")
-                return recipe
-    signed = site.release(number)
-    recipe = folder.trusted(signed, pairing)
-    if recipe.number != number:
-        raise BadRelease(f"The site sent release {recipe.number} for {number}.", now="Nothing was changed.")
-    folder.keep_release(signed, "release.next.json")
-    return recipe
-
-
-def _prospect(
-    folder: Folder, pairing: Pairing, store: Store, head: Head, recipe: Recipe, choices: Choices, thorough: bool = False
-) -> Prospect:
-    share, record = share_of(recipe, pairing), folder.record()
-    left_out = head.left_out
-    if choices.only is not None:
-        # Mending alone: what was chosen since is not followed yet.
-        left_out = frozenset(build.mod for build in share.choices if not _lies_there(record, share, build.mod))
-    target = share.without(left_out)
-    folder.keep_left_out(left_out)
-    record = Record(
-        record.release, folder.spelled(record.files, target), folder.spelled(dict(record.renderings), target)
-    )
-    scan = folder.scan(record, target, thorough)
-    before = None
-    if record.release == recipe.number:
-        before = target
-    elif record.release and (signed := folder.kept_release()):
-        before = share_of(folder.trusted(signed, pairing), pairing)
-        before = before.without({mod for mod in head.left_out if not _lies_there(record, before, mod)})
-    stored = {build.archive.sha256 for build in target.builds if build.archive.sha256 in store}
-    look = look_at(folder, target, scan)
-    plan = make_plan(
-        Recorded(record.hashes(), record.renderings, before), Scan(scan, look.to_mend), target, stored, choices
-    )
-    return Prospect(recipe, target, record, scan, plan)
-
-
-def _lies_there(record: Record, lock: Lock, mod: str) -> bool:
-    return any(file.path in record.files for file in lock.files if file.mod == mod)
-
-
-@dataclass(frozen=True)
-class _Told:
-    release: str
-    look: Look
-    fingerprint: str
-    plan: Plan
-    about: dict[str, object]
-
-
-def _report(
-    folder: Folder,
-    pairing: Pairing,
-    site: Site,
-    store: Store,
-    head: Head,
-    recipe: Recipe,
-    now: Now,
-    thorough: bool = False,
-    seen: Prospect | None = None,
-) -> _Told:
-    """Tells the site where the folder stands against what is installed, and what a sync to `recipe` would do.
-
-    `seen`: a look at the folder after which nothing has been changed.
-    """
-    prospect = seen or _prospect(folder, pairing, store, head, recipe, Choices(), thorough)
-    record, look, fingerprint, installed = prospect.record, Look({}, {}, (), {}, frozenset()), "", None
-    if record.release and (signed := folder.kept_release()):
-        installed = recipe if record.release == recipe.number else folder.trusted(signed, pairing)
-        share = share_of(installed, pairing).without(head.left_out)
-        look = look_at(folder, share, folder.spelled(prospect.scan, share))
-        fingerprint = installed.lock.fingerprint(look.hashes, look.values)
-    about = tell(folder, store, recipe, prospect.target, prospect.plan, look, head, now().isoformat(timespec="seconds"))
-    site.report(record.release, look.deviations, fingerprint, about)
-    return _Told(record.release, look, fingerprint, prospect.plan, about)
 
 
 def _bring_errands(folder: Folder, store: Store, plan: Plan, head: Head, wish: Wish, progress: Progress) -> None:
