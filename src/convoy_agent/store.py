@@ -104,19 +104,21 @@ class Store:
 
     def use(self, wanted: Collection[str]) -> Use:
         """`wanted`: sha256 of everything that installations of this machine refer to."""
-        sizes = {place.name: place.stat().st_size for place in self.archives()}
+        sizes = {place.name: _size(place) for place in self.archives()}
         idle = tuple(sorted(sizes.keys() - set(wanted)))
-        partial = sum(place.stat().st_size for place in self.partial.iterdir() if place.is_file())
+        partial = sum(map(_size, self.partial.iterdir()))
         return Use(len(sizes), sum(sizes.values()), idle, sum(sizes[one] for one in idle), partial)
 
     def forget_begun(self, wanted: Collection[str]) -> int:
         """Removes what was begun long ago and nothing refers to; gives the bytes."""
         freed = 0
         for place in self.partial.iterdir():
-            info = place.stat()
-            if place.name[:64] not in wanted and time.time() - info.st_mtime > LEFT_FOR:
-                place.unlink(missing_ok=True)
-                freed += info.st_size
+            # Whatever goes meanwhile was not left behind: another agent is at work on it.
+            with suppress(FileNotFoundError):
+                info = place.stat()
+                if place.name[:64] not in wanted and time.time() - info.st_mtime > LEFT_FOR:
+                    place.unlink()
+                    freed += info.st_size
         return freed
 
     def damaged(self, mend: bool) -> tuple[str, ...]:
@@ -132,7 +134,7 @@ class Store:
         """Puts an installation on the list of those that the store serves."""
         if folder in self.installations():
             return
-        with FileLock(self.root / "installations.lock"):
+        with self._own_files():
             told = [str(one) for one in (*self.installations(), folder)]
             write_at_once(self.root / "installations.json", json.dumps(told).encode())
 
@@ -147,7 +149,12 @@ class Store:
     def keep_speed(self, count: int, seconds: float) -> None:
         """Remembers what the line gave, for telling how long the next fetching will take."""
         if count > ENOUGH_TO_JUDGE and seconds > 0:
-            write_at_once(self.root / "speed", f"{count / seconds:.0f}".encode())
+            with self._own_files():
+                write_at_once(self.root / "speed", f"{count / seconds:.0f}".encode())
+
+    def _own_files(self) -> FileLock:
+        """Held while the store writes about itself: agents of several installations may at once."""
+        return FileLock(self.root / "store.lock")
 
     def speed(self) -> float:
         """Bytes a second of the last fetching that was large enough to tell; 0 when there was none."""
@@ -159,3 +166,11 @@ class Store:
     def drop(self, sha256: str) -> None:
         """Forgets an archive that turned out damaged."""
         self.path(sha256).unlink(missing_ok=True)
+
+
+def _size(place: Path) -> int:
+    """Bytes; 0 for a file that another agent took away meanwhile."""
+    try:
+        return place.stat().st_size
+    except FileNotFoundError:
+        return 0
