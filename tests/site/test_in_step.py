@@ -453,6 +453,23 @@ def test_a_dropped_file_is_kept_only_when_it_is_wanted(on_stand_in: World, sourc
     assert known["name"] == f"Deep Holds {build.version}"
 
 
+def test_what_a_sync_was_refused_for_is_forgotten_when_it_went_on_by_itself(world: World) -> None:
+    two_releases(world)
+    refused = {"what": "sync", "said": "2 files have to be brought by hand.", "refused": True}
+    newer = {**PLAN, "release": "1.1.0"}
+    for release, deviations, stays in (
+        ("1.0.0", {}, True),  # behind still: a look in between changes nothing about it
+        ("1.1.0", {"mods/x.zip": "extra"}, True),
+        ("1.1.0", {}, False),
+    ):
+        Installation.objects.update(answer=refused)
+        tell(world, release, deviations, plan=newer)
+        assert (page(world)["answer"] != "") == stays
+    Installation.objects.update(answer={**refused, "what": "restore"})
+    tell(world, "1.1.0", plan=newer)
+    assert page(world)["refused"]
+
+
 def test_the_roll_call_asks_as_much_for_thirty_as_for_three(world: World, django_assert_max_num_queries: Any) -> None:
     def ask() -> int:
         with django_assert_max_num_queries(30) as asked:

@@ -195,9 +195,19 @@ def take_report(installation: Installation, told: Told) -> None:
     if release and told.found:
         share = recipe_of(release.pk).lock.share(Side(installation.side))
         installation.has, installation.harmless = name_what_lies_there(installation.pack, share, told.found)
+    changed = REPORTED
+    if _went_on(installation, told):
+        installation.answer = {}
+        changed = [*REPORTED, "answer"]
     installation.heard_at = timezone.now()
     installation.progress, installation.progress_at = {}, None
-    installation.save(update_fields=REPORTED)
+    installation.save(update_fields=changed)
+
+
+def _went_on(installation: Installation, told: Told) -> bool:
+    """Whether what a sync was refused for has been got over since: the agent went on by itself, and came to its end."""
+    refused = installation.answer.get("refused") and installation.answer.get("what") == "sync"
+    return bool(refused and told.release == told.about.get("plan", {}).get("release") and not told.deviations)
 
 
 REPORTED = [
