@@ -77,7 +77,11 @@ function Between({ packId, one, other }: { packId: string; one: string; other: s
         From {one} to {other}
         {changes && `: ${many(changes.length, "change")}`}
       </summary>
-      {changes && <ChangeList changes={changes} />}
+      {changes && (
+        <Box sx={{ maxHeight: 300, overflowY: "auto" }} tabIndex={0} role="region" aria-label="Changes between the two">
+          <ChangeList changes={changes} />
+        </Box>
+      )}
     </Box>
   );
 }
