@@ -10,7 +10,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from .canonical import canonical_json
-from .diff import Changes
 from .errors import MalformedInput
 from .fit import Needed
 from .lock import Lock, as_data, read_lock
@@ -55,10 +54,6 @@ class Recipe:
                 "lock": as_data(self.lock),
             }
         )
-
-
-def change_rows(found: Changes) -> tuple[dict[str, Any], ...]:
-    return tuple(change.as_data() for change in found.mods)
 
 
 def read_recipe(document: bytes) -> Recipe:

@@ -6,11 +6,11 @@ from typing import Any
 
 import pytest
 
-from convoy_core.diff import changes
+from convoy_core.diff import change_log, changes
 from convoy_core.errors import BadSignature, ConvoyError, HostileArchive, MalformedInput
 from convoy_core.lock import as_data, read_lock
 from convoy_core.model import Base, Reach, Side
-from convoy_core.recipe import Recipe, change_rows, read_recipe
+from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.signing import key_fingerprint, new_key, public_half, sign, verify
 from convoy_core.terms import Check, HandStep, How, Terms, Tweak
 from convoy_core.versions import parse_version
@@ -178,7 +178,7 @@ def test_a_moved_base_is_a_change_too() -> None:
 
 def recipe() -> Recipe:
     made = lock(LEDGER)
-    rows = change_rows(changes(None, made))
+    rows = change_log(None, made)
     return Recipe("pack-1", "Night Freight", "1.0.0", "stable", "2026-11-01T20:00:00+00:00", "Notes.", made, rows)
 
 

@@ -1,7 +1,7 @@
 """A draft as the core sees it: its base, its settling, and the lock that it would publish."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from math import ceil
 from typing import Any
 
@@ -102,8 +102,8 @@ def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild,
     lines = {line.mod: line for line in draft.lines.all()}
     for row in found.rows:
         slug = row.mod.slug
-        locked = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), lines.get(slug))
-        locked = replace(locked, memory=ceil(memory_of(_weight(row), profile.memory)))
+        memory = ceil(memory_of(_weight(row), profile.memory))
+        locked = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), lines.get(slug), memory)
         files = []
         if with_files:
             members = {path: (size, sha256) for path, size, sha256 in row.files}
@@ -148,7 +148,7 @@ def findings(draft: Draft) -> list[Finding]:
     return run_checks(Subject(layers(draft), unsettled))
 
 
-def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | None) -> LockedBuild:
+def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | None, memory: int) -> LockedBuild:
     return LockedBuild(
         mod=mod.slug,
         name=mod.name,
@@ -168,4 +168,5 @@ def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line
         optional=bool(line and line.optional),
         advice=line.advice if line else "",
         on_removal=mod.on_removal,
+        memory=memory,
     )

@@ -14,7 +14,7 @@ from convoy_core.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.diff import Changes, change_log, changes, terms_changes
 from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
-from convoy_core.recipe import Recipe, change_rows, read_recipe
+from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.signing import sign
 from convoy_core.terms import Terms
 from convoy_core.versions import parse_version
@@ -126,9 +126,8 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
     _check_number(pack, number, newest)
     _check_findings(draft)
     lock = drafts.lock_of(draft)
-    found = changes(recipe_of(newest.pk).lock if newest else None, lock)
     said = recipe_of(newest.pk).lock if newest else None
-    if said and not found and said.terms == lock.terms and _options(said) == _options(lock):
+    if said and not changes(said, lock) and said.terms == lock.terms and _options(said) == _options(lock):
         raise Blocked("Nothing has changed since the last release.", now="Change the draft first.")
     now = timezone.now()
     recipe = Recipe(
@@ -139,7 +138,7 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
         published_at=now.isoformat(timespec="seconds"),
         notes=notes,
         lock=lock,
-        changes=(*change_rows(found), *terms_changes(said.terms if said else Terms(), lock.terms)),
+        changes=change_log(said, lock),
         needed=drafts.needed_by_draft(draft),
     )
     document = recipe.as_bytes()
