@@ -22,6 +22,20 @@ PAGE, PIECE = 20, 40
 """A source with more than PIECE mods gives its catalogue in pages of PAGE mods."""
 
 MARKERS = {"tillerway": "waybill.toml", "gauge-hollow": "consist.ini"}
+SETTINGS_OF = {"tillerway": "toml", "gauge-hollow": "ini"}
+"""What a mod's settings are written in, where the mod does not say otherwise."""
+
+SETTINGS = {
+    "toml": "# Settings of {name}\nenabled = true\nstrength = 5\n",
+    "ini": "; Settings of {name}\n[mod]\nenabled = true\nstrength = 5\n",
+    "xml": """<?xml version="1.0"?>
+<!-- Settings of {name} -->
+<settings>
+  <enabled>true</enabled>
+  <strength>5</strength>
+</settings>
+""",
+}
 
 
 def generate(target: Path) -> bool:
@@ -152,7 +166,8 @@ def contents(game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str,
         marker = f'id = "{mod["id"]}"\nname = "{mod["name"]}"\nversion = "{build["version"]}"\n'
         members[MARKERS[game]] = marker.encode()
         members["readme.md"] = f"# {mod['name']} {build['version']}\n\n{mod['summary']}\n".encode()
-        members["settings.toml"] = f"# Settings of {mod['name']}\nenabled = true\nstrength = 5\n".encode()
+        form = mod.get("settings", SETTINGS_OF[game])
+        members[f"settings.{form}"] = SETTINGS[form].format(name=mod["name"]).encode()
     each = mod.get("size_kb", 100) * 1024 // FILES_PER_BUILD
     for number in range(FILES_PER_BUILD):
         # Half of the data stays the same from build to build, as in real mods.

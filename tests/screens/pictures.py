@@ -56,7 +56,7 @@ def of_the_curator(maren: Browser) -> None:
     maren.go("/packs/new")
     maren.sees("Emblem")
     maren.choose("Game", "Tillerway")
-    maren.fill("Name", "Slow Water")
+    maren.fill("Name", "First Light")
     take(maren, "new-pack")
     maren.go(f"{pack}/assemble?mod=night-lanterns")
     maren.sees("Night Lanterns", "Builds", "Chosen")

@@ -32,7 +32,7 @@ def reading(sources: Path, answer) -> Source:
 
 def test_the_demos_sources_are_read_whole(catalogue: None) -> None:
     assert Mod.objects.filter(game="tillerway").count() == 127
-    assert Mod.objects.filter(game="gauge-hollow").count() == 8
+    assert Mod.objects.filter(game="gauge-hollow").count() == 30
     assert set(Source.objects.values_list("trouble", flat=True)) == {""}
     assert "climbs" in Build.objects.get(mod__slug="false-bottom").refused
     assert Build.objects.exclude(mod__slug="false-bottom").exclude(refused="").count() == 0

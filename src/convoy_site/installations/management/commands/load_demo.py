@@ -1,4 +1,4 @@
-"""Loads the demo: games, sources, the crew of Kestrel Wharf with machines, two packs with releases, a join code.
+"""Loads the demo: games, sources, the crew of Kestrel Wharf with machines, three packs with releases, join codes.
 
 Everything goes through the services that people use, so the demo cannot hold what the product would refuse. What is
 there already is left as it is; only the sources' addresses are brought up to date.
@@ -72,6 +72,23 @@ STEPS = [
         "text": "Switch off the game's own copying of worlds between machines: two copies of one world do not mix.",
     },
 ]
+SLOW_SHELVES, SLOW_LINES = ("Boats", "Looks", "Towns"), 40
+HOLLOW_LINES = (
+    "slate-wagons", "banking-engine", "wet-valley", "coal-smoke", "incline-working", "water-cranes", "brake-vans",
+    "single-line-staff", "waiting-rooms", "halt-lamps", "market-specials", "worn-liveries",
+)  # fmt: skip
+HOLLOW_TWEAKS = [
+    {"path": "consists/incline-working/settings.xml", "key": ["strength"], "value": 3, "how": "enforced"},
+    {"path": "consists/water-cranes/settings.ini", "key": ["mod", "strength"], "value": 8, "how": "starting value"},
+]
+HOLLOW_STEPS = [
+    {
+        "id": "lay-the-rails",
+        "text": "Start Gauge Hollow once, choose “Survey”, and let it lay the rails anew. It then writes valley.ini.",
+        "check": "exists",
+        "path": "valley.ini",
+    },
+]
 UNHEARD = timedelta(days=12)
 FIRST_LINES = ("lock-ledger", "barge-berths", "night-lanterns", "heron-almanac", "fog-over-fen", "tarred-planks")
 LATER = (
@@ -117,7 +134,7 @@ class Command(BaseCommand):
                 owner=people[owner],
                 memory_mb=memory * 1024,
                 disk_free=200 * 2**30,
-                runtimes=["17", "21"],
+                runtimes=["4", "17", "21"],
             )
         self._kestrel_wharf(people)
 
@@ -168,7 +185,8 @@ class Command(BaseCommand):
         Installation.objects.filter(pk=perrins.pk).update(heard_at=timezone.now() - UNHEARD)
         self._departure(maren, people, pack)
         self._edit(maren, pack, RemoveMod(do="remove", mod="fog-over-fen"), AddMod(do="add", mod="second-keel"))
-        self._hollow_line(maren, crew.id)
+        self._slow_water(people, crew.id)
+        self._hollow_line(people, crew.id)
 
     def _grow(self, maren: User, tolliver: User, pack: Pack) -> None:
         """Five releases in all, up to some hundred and twenty lines, from builds of the summer before."""
@@ -268,7 +286,32 @@ class Command(BaseCommand):
             archive = httpx.get(f"{source.address}/{build.urls[0]}").raise_for_status().content
             (downloads / build.archive.name).write_bytes(archive)
 
-    def _hollow_line(self, maren: User, crew: object) -> None:
+    def _slow_water(self, people: dict[str, User], crew: object) -> None:
+        tolliver = people["tolliver"]
+        pack = start_pack(
+            tolliver,
+            NewPack(
+                crew=crew,
+                game="tillerway",
+                name="Slow Water",
+                emblem="reed",
+                group="Whoever is in",
+                notes="Nothing is urgent here. Tie up where you like.",
+                game_version="2.1.0",
+                loader="bosun",
+                loader_version="5.2.0",
+            ),
+        )
+        calm = Mod.objects.filter(game="tillerway", category__in=SLOW_SHELVES).order_by("category", "slug")
+        self._edit(tolliver, pack, AddMods(do="add many", mods=self._fitting(pack, calm)[:SLOW_LINES]))
+        self._publish(tolliver, pack, "1.0.0", "Forty mods for an evening without a load.")
+        code = make_join_code(tolliver, pack.id, None).code
+        join(tolliver, code, "Slow Water", "player", "tollivers-tower")
+        join(people["sunniva"], code, "Slow Water", "player", "sunnivas-desk")
+        self._sync(pack)
+
+    def _hollow_line(self, people: dict[str, User], crew: object) -> None:
+        maren = people["maren"]
         pack = start_pack(
             maren,
             NewPack(
@@ -283,8 +326,19 @@ class Command(BaseCommand):
                 loader_version="",
             ),
         )
-        mods = ("slate-wagons", "banking-engine", "wet-valley", "coal-smoke")
-        edit_draft(maren, pack.id, 0, [AddMod(do="add", mod=mod) for mod in mods])
+        edit_draft(maren, pack.id, 0, [AddMod(do="add", mod=mod) for mod in HOLLOW_LINES])
+        self._edit(
+            maren,
+            pack,
+            SetTweaks(do="tweaks", tweaks=HOLLOW_TWEAKS),
+            SetSteps(do="steps", steps=HOLLOW_STEPS),
+        )
+        self._publish(maren, pack, "1.0.0", "The first Sunday: one valley, slate down, coal up.")
+        code = make_join_code(maren, pack.id, None).code
+        join(maren, code, "Hollow Line", "player", "marens-desk")
+        join(people["sunniva"], code, "Hollow Line", "player", "sunnivas-desk")
+        self._sync(pack)
+        self._edit(maren, pack, AddMod(do="add", mod="snow-duty"))
 
     def _publish(self, user: User, pack: Pack, number: str, notes: str) -> None:
         pack.draft.refresh_from_db()
