@@ -9,6 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from .model import Kind
+from .words import listed
 
 STEP = 256
 """MB to which figures are rounded up: what is estimated is not told to the megabyte."""
@@ -99,13 +100,21 @@ class Choice:
 
 
 @dataclass(frozen=True, slots=True)
+class Obstacle:
+    """Why a pack cannot run on a machine (`what`, without a full stop), and what its person can do, as a sentence."""
+
+    what: str
+    to_do: str
+
+
+@dataclass(frozen=True, slots=True)
 class Verdict:
     """`figure`: MB to give the game on this machine. `obstacles`: why it cannot run here. `remarks`: what is tight.
     `leave_out`: optional mods without which memory is no obstacle any more; empty where that would not do.
     """
 
     figure: int
-    obstacles: tuple[str, ...] = ()
+    obstacles: tuple[Obstacle, ...] = ()
     remarks: tuple[str, ...] = ()
     leave_out: tuple[str, ...] = ()
 
@@ -123,7 +132,7 @@ def judge(needed: Needed, machine: Machine, still_to_place: int = 0, choices: Se
     """Whether a pack runs on a machine, and with which figure. `still_to_place`: bytes that a sync would add;
     `choices`: what may be left out to save memory.
     """
-    obstacles: list[str] = []
+    obstacles: list[Obstacle] = []
     remarks: list[str] = []
     leave_out: tuple[str, ...] = ()
     safe, ceiling = machine.memory // SAFE, machine.memory // CEILING
@@ -131,23 +140,36 @@ def judge(needed: Needed, machine: Machine, still_to_place: int = 0, choices: Se
     if machine.memory:
         figure = min(max(needed.minimum, min(needed.recommended, safe // STEP * STEP)), ceiling)
     if machine.memory and needed.minimum > ceiling:
-        obstacles.append(
-            f"It needs {gigabytes(needed.minimum)} of memory for the game; "
-            f"half of this machine's {gigabytes(machine.memory)} is {gigabytes(ceiling)}"
-        )
         leave_out = _fewest(needed, ceiling, choices)
+        larger = f"It wants a machine with {gigabytes(_whole_gb(needed.minimum * CEILING))}, or a lighter pack."
+        obstacles.append(
+            Obstacle(
+                f"It needs {gigabytes(needed.minimum)} of memory for the game; "
+                f"half of this machine's {gigabytes(machine.memory)} is {gigabytes(ceiling)}",
+                f"Leave out {listed(leave_out)}: then memory will do." if leave_out else larger,
+            )
+        )
     elif machine.memory and needed.recommended > safe:
         remarks.append(
             f"Memory is tight: {gigabytes(needed.recommended)} is recommended, {gigabytes(safe)} is this machine's "
             f"safe share{_first_to_go(choices)}"
         )
     if machine.disk_free and still_to_place > machine.disk_free:
+        short = (still_to_place - machine.disk_free) // MB + 1
         obstacles.append(
-            f"It needs {still_to_place // MB + 1} MB more on the disk, and {machine.disk_free // MB} are free"
+            Obstacle(
+                f"It needs {still_to_place // MB + 1} MB more on the disk, and {machine.disk_free // MB} are free",
+                f"Make room for {short} MB on its disk.",
+            )
         )
     if needed.runtime and machine.runtimes and needed.runtime not in machine.runtimes:
         has = ", ".join(machine.runtimes)
-        obstacles.append(f"It wants runtime {needed.runtime}; this machine has {has}")
+        obstacles.append(
+            Obstacle(
+                f"It wants runtime {needed.runtime}; this machine has {has}",
+                f"Install runtime {needed.runtime} beside it.",
+            )
+        )
     return Verdict(figure, tuple(obstacles), tuple(remarks), leave_out)
 
 

@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
 
+from .fit import Obstacle
 from .lock import Lock
 from .model import MATCHING_REACHES
-from .words import counted, listed
+from .words import counted
 
 UNHEARD_AFTER = timedelta(days=7)
 """A machine that has not reported for a week says nothing about tonight: crews play weekly."""
@@ -118,10 +119,9 @@ def standing(
     course: Course,
     share: Lock | None,
     now: datetime,
-    obstacles: Sequence[str] = (),
+    obstacles: Sequence[Obstacle] = (),
     errands: int = 0,
     stays_at: str = "",
-    leave_out: Sequence[str] = (),
 ) -> Standing:
     """Where a machine stands.
 
@@ -129,7 +129,7 @@ def standing(
     keeps it from running the current release; `errands`: files that its person still has to bring; `stays_at`: the
     release that its person chose to stay at; `leave_out`: optional mods without which memory would do.
     """
-    blocked = tuple(obstacles)
+    blocked = tuple(one.what for one in obstacles)
     if report is None:
         return Standing(State.UNHEARD, to_do="Run the pairing command on the machine, then sync.", obstacles=blocked)
     differences = _differences(report, share)
@@ -137,19 +137,12 @@ def standing(
     if now - report.heard_at > UNHEARD_AFTER:
         return Standing(State.UNHEARD, behind, differences, "Start the agent once, so that it reports.", blocked)
     if blocked:
-        return Standing(State.CANNOT_RUN, behind, differences, _make_room(blocked, leave_out), blocked)
+        return Standing(State.CANNOT_RUN, behind, differences, " ".join(one.to_do for one in obstacles), blocked)
     if behind:
         return Standing(State.BEHIND, behind, differences, _catch_up(report.release, course, errands, stays_at))
     if any(one.counts for one in differences):
         return Standing(State.DIFFERS, 0, differences, _mend(differences))
     return Standing(State.IN_STEP, 0, differences)
-
-
-def _make_room(obstacles: Sequence[str], leave_out: Sequence[str]) -> str:
-    if not leave_out:
-        return "Mend that, or ask for a lighter pack."
-    names = listed(leave_out)
-    return f"Leave out {names}: then it runs." if len(obstacles) == 1 else f"Leave out {names}, and mend the rest."
 
 
 def _place(release: str, others: Sequence[str]) -> int:

@@ -55,7 +55,7 @@ def test_a_machine_is_judged_by_its_half_and_its_third(memory: int, figure: int,
     """The figure to set: the recommended one where a third of the machine gives it, never more than half."""
     found = judge(Needed(5 * 1024, 6 * 1024), Machine(memory))
     assert found.figure == figure
-    told = [*found.obstacles, *found.remarks]
+    told = [*(one.what for one in found.obstacles), *found.remarks]
     assert says in told[0] if says else told == []
     assert bool(found.obstacles) == (memory == 8 * 1024)
 
@@ -92,9 +92,9 @@ def test_what_is_tight_says_which_choice_would_ease_it() -> None:
 def test_disk_and_runtime_are_judged_only_where_they_are_known() -> None:
     needed = Needed(0, 0, 0, "21")
     short = judge(needed, Machine(0, 5 * 2**20, ("17",)), still_to_place=9 * 2**20)
-    assert [one.split(";")[0] for one in short.obstacles] == [
-        "It needs 10 MB more on the disk, and 5 are free",
-        "It wants runtime 21",
+    assert [(one.what.split(";")[0], one.to_do) for one in short.obstacles] == [
+        ("It needs 10 MB more on the disk, and 5 are free", "Make room for 5 MB on its disk."),
+        ("It wants runtime 21", "Install runtime 21 beside it."),
     ]
     assert judge(needed, Machine(), still_to_place=9 * 2**20).obstacles == ()
     assert judge(needed, Machine(0, 0, ("17", "21"))).obstacles == ()

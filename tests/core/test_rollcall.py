@@ -4,6 +4,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from convoy_core.fit import Obstacle
 from convoy_core.model import Reach
 from convoy_core.rollcall import MESSAGE_LINES, Course, Deviation, Report, Strayed, message, standing
 
@@ -54,9 +55,10 @@ def test_extras_alone_are_mended_in_another_way_than_alterations() -> None:
 
 
 def test_what_keeps_a_machine_from_running_goes_before_what_it_has() -> None:
-    why = ["It wants runtime 21; this machine has 17"]
+    why = [Obstacle("It wants runtime 21; this machine has 17", "Install it."), Obstacle("No room", "Make room.")]
     found = standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, obstacles=why)
-    assert (found.state, found.behind, found.obstacles) == ("cannot run", 1, tuple(why))
+    assert (found.state, found.behind, found.obstacles) == ("cannot run", 1, tuple(one.what for one in why))
+    assert found.to_do == "Install it. Make room."
     assert standing(Report("1.1.0", NOW - timedelta(days=8)), COURSE, SHARE, NOW, why).state == "not heard from"
 
 
@@ -93,6 +95,6 @@ def test_a_message_names_the_to_do_and_not_everything_twice() -> None:
     )
     assert text.startswith("Hello Odwin, for Night Freight") and "Sync with extra files set aside." in text
     assert text.count("not of the pack") == MESSAGE_LINES and "and 4 more differences" in text and "Looks" not in text
-    alone = message("Ada", "P", standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, ["It wants runtime 21"]), "http://x")
-    assert alone.count("runtime 21") == 1
+    blocked = standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, [Obstacle("It wants runtime 21", "Install it.")])
+    assert message("Ada", "P", blocked, "http://x").count("runtime 21") == 1
     assert message("Ada", "P", standing(Report("1.2.0", NOW), COURSE, SHARE, NOW), "http://x") == ""

@@ -179,7 +179,7 @@ def test_a_small_machine_is_told_what_to_leave_out_and_then_it_runs(people: Peop
     corvin = people("corvin")
     corvin.sign_in("corvin")
     corvin.driver.find_element("css selector", "a[href*='/installations/']").click()
-    corvin.sees("▬ cannot run", "Leave out Green Water and Old Brick: then it runs.", "512 MB of memory")
+    corvin.sees("▬ cannot run", "Leave out Green Water and Old Brick: then memory will do.", "512 MB of memory")
     corvin.press("Leave these out")
     corvin.sees_no_more("cannot run")
     assert [corvin.find(name).is_selected() for name in ("Green Water", "Old Brick", "Rain on Tin")] == [0, 0, 1]

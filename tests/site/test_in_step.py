@@ -195,7 +195,7 @@ def test_who_leaves_a_heavy_choice_out_needs_less(world: World) -> None:
     tell(world, machine={**ABOUT["machine"], "memory_mb": 8 * 1024})
     row = called(world)
     assert (row["standing"]["state"], row["fit"]["leave_out"]) == ("cannot run", ["Green Water"])
-    assert row["standing"]["to_do"] == "Leave out Green Water: then it runs."
+    assert row["standing"]["to_do"] == "Leave out Green Water: then memory will do."
     assert page(world)["choices"][0]["memory"] == 3000
     before = row["fit"]["minimum"]
     choose(world, left_out=["green-water"])

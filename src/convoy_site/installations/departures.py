@@ -129,8 +129,6 @@ def _to_do(one: Stood | None, wanted: Release | None) -> str:
         return "Has no installation yet: hand out a join code."
     if wanted and one.current and wanted.pk != one.current.pk and one.installation.release_id != wanted.pk:
         return f"Go to release {wanted.number}."
-    if one.standing.obstacles:
-        return f"{one.standing.obstacles[0]}."
     return one.standing.to_do
 
 

@@ -80,7 +80,7 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
         share = share_of(one, recipe_of(one.release_id))
     stays = target.number if target and one.stays_at_id == target.pk else ""
     errands = len(one.about.get("errands", ()))
-    found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays, verdict.leave_out)
+    found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays)
     return Stood(one, found, verdict, current, target, _since(one, found, open_to))
 
 
