@@ -121,7 +121,7 @@ def _fetching(harbour: Harbour, root: Path) -> list[Row]:
     for number in range(3):
         store = Store(root / f"fetched{number}")
         began = time.perf_counter()
-        Fetcher(store, sources, lambda count, what: None, limits).fetch_all(lock.builds)
+        Fetcher(store, sources, limits=limits).fetch_all(lock.builds)
         agents.append(time.perf_counter() - began)
         shutil.rmtree(store.root)
         if shutil.which("aria2c"):

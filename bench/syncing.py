@@ -53,7 +53,7 @@ def _measure(harbour: Harbour, root: Path) -> list[tuple[str, str, str]]:
         sync(folder, store)
         whole.append(time.perf_counter() - began)
         # By itself: in a sync each archive is unpacked while others still come.
-        fetcher = Fetcher(Store(root / f"fetched{number}"), sources, lambda count, what: None)
+        fetcher = Fetcher(Store(root / f"fetched{number}"), sources)
         began = time.perf_counter()
         fetcher.fetch_all(lock.builds)
         fetches.append(time.perf_counter() - began)

@@ -26,11 +26,12 @@ from .files import (
     remove_empty_folders,
     sha256_of,
     to_disk,
-    told_when_full,
+    trouble_told,
     unlinked,
     write_at_once,
 )
 from .folder import Folder, Record, Sight
+from .progress import Told, Untold
 from .staging import Staged
 
 Step = Callable[[str], None]
@@ -86,14 +87,14 @@ def write_journal(
     write_at_once(folder.journal, json.dumps(journal).encode())
 
 
-def carry_out(folder: Folder, share: Lock, step: Step = no_step) -> tuple[str, ...]:
+def carry_out(folder: Folder, share: Lock, step: Step = no_step, told: Told = Untold()) -> tuple[str, ...]:
     """Does what the journal says, from wherever it stopped, and ends it. Gives the paths that were moved aside."""
     journal = json.loads(folder.journal.read_bytes())
     before = folder.record()
     aside = folder.own / journal["aside"]
     uses = Counter(sha256 for act, _, sha256, _ in journal["moves"] if act != BACK)
     verified: set[str] = set()
-    with told_when_full(folder.root):
+    with trouble_told(folder.root):
         for act, path, sha256, was in journal["moves"]:
             step(f"{act} {path}")
             if act == Act.ASIDE:
@@ -107,6 +108,7 @@ def carry_out(folder: Folder, share: Lock, step: Step = no_step) -> tuple[str, .
             elif _place(folder, path, sha256, was, aside, last_use=uses[sha256] == 1):
                 verified.add(path)
             uses[sha256] -= 1
+            told.file(path, 0, 0)
         step("record")
         folder.write_record(_new_record(folder, share, journal, before, verified))
         step("release")

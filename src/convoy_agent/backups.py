@@ -18,7 +18,7 @@ from typing import Any
 from convoy_core.terms import Terms
 
 from .errors import BackupRefused
-from .files import copy_beside, inside, remove_empty_folders, sha256_of, told_when_full, walk, write_at_once
+from .files import CHUNK, copy_beside, inside, remove_empty_folders, sha256_of, trouble_told, walk, write_at_once
 from .folder import Folder
 
 KEPT = 8
@@ -76,7 +76,7 @@ class Backups:
 
         `spared`: an old backup that is not retired for this one.
         """
-        with told_when_full(self._folder.root):
+        with trouble_told(self._folder.root):
             rows = [self._keep(path, Path(entry.path)) for path, entry in self._what(terms)]
             if not rows:
                 return None
@@ -116,7 +116,7 @@ class Backups:
             journal = json.loads(self._restoring.read_bytes())
         except FileNotFoundError:
             return False
-        with told_when_full(self._folder.root):
+        with trouble_told(self._folder.root):
             put = set(journal["put"])
             for path, _, sha256 in self.find(journal["backup"]).files:
                 if path in put:
@@ -154,21 +154,31 @@ class Backups:
 
     def _keep(self, path: str, place: Path) -> tuple[str, int, str]:
         """Copies one file, and makes sure that it is the same before and after: a world that is being played tears."""
-        before = place.stat()
-        sha256 = sha256_of(place)
-        kept = self._content / sha256
-        if not kept.exists():
-            self._content.mkdir(parents=True, exist_ok=True)
-            beside = kept.with_name(f"{sha256}.new")
-            shutil.copyfile(place, beside)
-            if sha256_of(beside) != sha256:
-                beside.unlink()
-                raise self._still_played(path)
-            beside.replace(kept)
-        after = place.stat()
+        try:
+            before = place.stat()
+            sha256 = sha256_of(place)
+            kept = self._content / sha256
+            # One of another size was cut short, as by a power cut that came before it was on the disk.
+            if not kept.exists() or kept.stat().st_size != before.st_size:
+                self._copy(path, place, sha256)
+            after = place.stat()
+        except FileNotFoundError as error:
+            raise self._still_played(path) from error
         if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns):
             raise self._still_played(path)
         return path, after.st_size, sha256
+
+    def _copy(self, path: str, place: Path, sha256: str) -> None:
+        self._content.mkdir(parents=True, exist_ok=True)
+        beside = self._content / f"{sha256}.new"
+        # Made anew, never opened: what lies there may be a link that leads out.
+        beside.unlink(missing_ok=True)
+        with place.open("rb") as here, beside.open("xb") as there:
+            shutil.copyfileobj(here, there, CHUNK)
+        if sha256_of(beside) != sha256:
+            beside.unlink()
+            raise self._still_played(path)
+        beside.replace(self._content / sha256)
 
     def _still_played(self, path: str) -> BackupRefused:
         return BackupRefused(

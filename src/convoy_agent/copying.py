@@ -10,7 +10,7 @@ import shutil
 from pathlib import Path
 
 from .errors import DiskFull, FolderRefused
-from .files import COPYING, told_when_full, walk
+from .files import COPYING, trouble_told, walk
 from .progress import Screen
 from .sharing import share_blocks
 
@@ -40,7 +40,7 @@ def copy_game(game: Path, root: Path, screen: Screen) -> int:
         raise DiskFull(f"The copy needs {total // 2**20 + 1} MB.", "The disk has less.", "Choose another place.")
     screen.phase("copying the game", total)
     done = 0
-    with told_when_full(root):
+    with trouble_told(root):
         for path, size in files:
             _copy(game / path, root / path)
             done += size

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,7 +16,7 @@ import platformdirs
 
 from convoy_core.lock import LockedBuild
 
-from .files import sha256_of
+from .files import sha256_of, trouble_told
 from .store import Store
 
 LOOK_EVERY = 1.0
@@ -48,6 +48,8 @@ class Lookout:
 
     def take(self, files: Sequence[Path], wanted: Sequence[LockedBuild]) -> Arrived:
         """The same for files that the member names. Raises OSError for one that cannot be read."""
+        for file in files:
+            file.open("rb").close()
         return self._sort([(file, file.stat().st_size) for file in files], wanted)
 
     def _sort(self, files: Iterable[tuple[Path, int]], wanted: Sequence[LockedBuild]) -> Arrived:
@@ -56,17 +58,30 @@ class Lookout:
             by_size.setdefault(build.archive.size, {})[build.archive.sha256] = build
         taken, wrong = [], []
         for file, size in files:
-            sha256 = sha256_of(file) if size in by_size else ""
-            if (found := by_size.get(size, {}).get(sha256)) is not None:
-                if self._store.copy_in(file, sha256):
-                    taken.append(found)
+            if (found := self._wanted(file, by_size.get(size, {}))) is not None:
+                taken.append(found)
             elif (meant := next((build for build in wanted if _looks_like(file.name, build)), None)) is not None:
                 wrong.append((file, meant))
         return Arrived(tuple(taken), tuple(wrong))
 
+    def _wanted(self, file: Path, wanted: Mapping[str, LockedBuild]) -> LockedBuild | None:
+        """The build that a file is, once it is in the store. `wanted`: those of its very size, by sha256."""
+        if not wanted:
+            return None
+        with trouble_told(self._store.root):
+            try:
+                sha256 = sha256_of(file)
+                return wanted[sha256] if sha256 in wanted and self._store.copy_in(file, sha256) else None
+            except (FileNotFoundError, PermissionError) as error:
+                if str(error.filename) != str(file):
+                    raise  # the store's own trouble
+                # A browser renames what it has fetched, and some files are not ours to read: the next look may tell.
+                self._seen.pop(file, None)
+                return None
+
     def _new_files(self) -> Iterable[tuple[Path, int]]:
         for place in self._places:
-            for file in sorted(place.iterdir()) if place.is_dir() else ():
+            for file in _listed(place):
                 try:
                     info = file.lstat()
                 except OSError:
@@ -94,6 +109,13 @@ def wait_for(
         if wanted:
             time.sleep(LOOK_EVERY)
     return wanted
+
+
+def _listed(place: Path) -> list[Path]:
+    try:
+        return sorted(place.iterdir())
+    except OSError:
+        return []  # not there, or not ours to read: nothing arrives in it
 
 
 def _looks_like(name: str, build: LockedBuild) -> bool:

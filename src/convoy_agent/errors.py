@@ -31,6 +31,12 @@ class DiskFull(ConvoyError):
     code = "disk-full"
 
 
+class FileTrouble(ConvoyError):
+    """A file that cannot be read or written for a reason of the system's own."""
+
+    code = "file-trouble"
+
+
 class NotPaired(ConvoyError):
     code = "not-paired"
 

@@ -23,8 +23,9 @@ import httpx
 from convoy_core.lock import LockedBuild
 
 from .errors import FetchFailed, Stopped
-from .files import CHUNK, told_when_full
+from .files import CHUNK, trouble_told
 from .line import tls
+from .progress import Told, Untold
 from .store import Store
 
 
@@ -58,7 +59,7 @@ class _Again(Exception):
 
 
 class Fetcher:
-    """Fetches into one store. `told` is called with (bytes, what) as bytes arrive; it must not block.
+    """Fetches into one store. `told` hears how far each archive is.
     `credentials` gives the headers for an address; `ready` is called with each build whose archive has arrived, in the
     thread that fetched it; `wait` is called between blocks, and may hold on, or raise to stop.
     """
@@ -67,7 +68,7 @@ class Fetcher:
         self,
         store: Store,
         addresses: Mapping[str, str],
-        told: Callable[[int, str], None],
+        told: Told = Untold(),
         limits: Limits = Limits(),
         credentials: Callable[[str], Mapping[str, str]] = lambda address: {},
         ready: Callable[[LockedBuild], None] = lambda build: None,
@@ -110,11 +111,15 @@ class Fetcher:
         with seat, self._store.alone_with(build.archive.sha256, lambda: self._another_fetches(build)):
             self._fetch(build)
         if not self._stopped:
+            self._at(build, build.archive.size)
             self._ready(build)
+
+    def _at(self, build: LockedBuild, size: int) -> None:
+        self._told.file(f"{build.name} {build.version}", min(size, build.archive.size), build.archive.size)
 
     def _another_fetches(self, build: LockedBuild) -> None:
         """Another agent of this machine has the same archive in hand: says so, and stops when asked."""
-        self._told(0, f"{build.name}, which another agent of this machine is fetching")
+        self._told.remark(f"{build.name}, which another agent of this machine is fetching")
         self._wait()
         if self._stopped:
             raise Stopped("Fetching was stopped.", now="Sync again to go on from here.")
@@ -179,9 +184,9 @@ class Fetcher:
                 for block in iter(lambda: file.read(CHUNK), b""):
                     digest.update(block)
         size = have
-        self._told(have, build.name)
+        self._at(build, have)
         watch = _Watch(self._limits)
-        with told_when_full(part), part.open("ab" if have else "wb") as file:
+        with trouble_told(part), part.open("ab" if have else "wb") as file:
             # As the bytes come, not gathered into larger blocks: a source that drips must be seen to drip.
             for block in reply.iter_raw():
                 size += len(block)
@@ -189,16 +194,15 @@ class Fetcher:
                     break
                 digest.update(block)
                 file.write(block)
-                self._told(len(block), build.name)
+                self._at(build, size)
                 watch.see(len(block), self._line.take(len(block)) + self._held())
                 if self._stopped:
                     return
         if size < build.archive.size:
-            self._told(-size, build.name)
             raise _Again(f"the file ended after {size} of {build.archive.size} bytes")
         if size > build.archive.size or digest.hexdigest() != build.archive.sha256:
             part.unlink()
-            self._told(-min(size, build.archive.size), build.name)
+            self._at(build, 0)
             raise _Again("it sent other bytes than the release names")
         self._store.adopt(part, build.archive.sha256)
 
@@ -264,7 +268,8 @@ def _check_status(reply: httpx.Response) -> None:
         return
     if status in (404, 410):
         raise _Again(f"it no longer has the file ({status})")
+    asked = reply.headers.get("retry-after", "")
+    after = float(asked) if asked.isdecimal() and len(asked) < 8 else 0
     if status == 429:
-        after = reply.headers.get("retry-after", "")
-        raise _Again("it asks us to wait (429)", float(after) if after.isdigit() else 5)
-    raise _Again(f"it answered with {status}")
+        raise _Again("it asks us to wait (429)", after or 5)
+    raise _Again(f"it answered with {status}", after)

@@ -12,9 +12,10 @@ from contextlib import contextmanager, suppress
 from pathlib import Path, PureWindowsPath
 from typing import IO
 
+from convoy_core.errors import ConvoyError
 from convoy_core.paths import AGENT_FOLDER, checked_path
 
-from .errors import DiskFull, FolderRefused
+from .errors import DiskFull, FileTrouble, FolderRefused
 
 CHUNK = 1024 * 1024
 
@@ -57,7 +58,9 @@ def _hash_or_nothing(place: Path) -> str:
 def write_at_once(path: Path, data: bytes, private: bool = False) -> None:
     """Writes beside the place and swaps in; whoever reads sees the old or the new content, also after a power cut."""
     beside = path.with_name(path.name + ".new")
-    handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600 if private else 0o644)
+    # Made anew, never opened: what lies there may be a link that leads elsewhere.
+    beside.unlink(missing_ok=True)
+    handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600 if private else 0o644)
     with os.fdopen(handle, "wb") as file:
         file.write(data)
         file.flush()
@@ -148,24 +151,33 @@ def _link(root: Path, place: Path) -> FolderRefused:
 
 
 @contextmanager
-def told_when_full(where: Path) -> Iterator[None]:
-    """Tells a full or read-only disk as what it is."""
+def trouble_told(where: Path) -> Iterator[None]:
+    """Tells a full or read-only disk as what it is, and any other trouble with a file in the system's words."""
     try:
         yield
     except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
-            raise DiskFull(
-                "The disk is full.",
-                f"{where} takes no more.",
-                "Make room, then sync again: it goes on where it stopped.",
-            ) from error
-        if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
-            raise FolderRefused(
-                f"{error.filename or where} cannot be written.",
-                "The folder or the disk is read-only for you, or the game is running and holds it.",
-                "Close the game, or change the permissions, then sync again.",
-            ) from error
-        raise
+        raise trouble(error, where) from error
+
+
+def trouble(error: OSError, where: Path) -> ConvoyError:
+    """What the system said, as a refusal. `where`: what was being worked on, for errors that name no file."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return DiskFull(
+            "The disk is full.",
+            f"{where} takes no more.",
+            "Make room, then sync again: it goes on where it stopped.",
+        )
+    if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
+        return FolderRefused(
+            f"{error.filename or where} cannot be written.",
+            "The folder or the disk is read-only for you, or the game is running and holds it.",
+            "Close the game, or change the permissions, then sync again.",
+        )
+    return FileTrouble(
+        f"{error.filename or where} cannot be used.",
+        f"The system says: {error.strerror or error}.",
+        "Try again; if it stays so, look at the disk.",
+    )
 
 
 def remove_empty_folders(root: Path, path: str) -> None:

@@ -13,7 +13,7 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Collection, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass, field
 from functools import cached_property, lru_cache
 from pathlib import Path
@@ -33,7 +33,7 @@ from convoy_core.terms import Tweak
 from convoy_core.tweaking import broken
 
 from .errors import BadRelease, FolderRefused, NotPaired, SomebodyElse
-from .files import far_reaching, hashed, inside, told_when_full, walk, write_at_once
+from .files import far_reaching, hashed, inside, trouble_told, walk, write_at_once
 from .site import Pairing, SignedRelease
 
 Thing = TypeVar("Thing")
@@ -77,7 +77,7 @@ class Folder:
         an installation already, and is only given another pairing with the same pack.
         """
         self.refuse_taken(as_it_is, again)
-        with told_when_full(self.root):
+        with trouble_told(self.root):
             self.inbox.mkdir(parents=True, exist_ok=True)
             write_at_once(self.own / "pairing.json", json.dumps(asdict(pairing), indent=1).encode(), private=True)
 
@@ -123,14 +123,29 @@ class Folder:
     def held(self) -> Iterator[None]:
         """One agent at a time. Raises SomebodyElse at once when another works here."""
         self.pairing()
+        self._refuse_links()
         lock = FileLock(self.own / "lock")
-        try:
-            with told_when_full(self.root), lock.acquire(timeout=0):
+        with trouble_told(self.root):
+            try:
+                lock.acquire(timeout=0)
+            except Timeout as error:
+                raise SomebodyElse(
+                    f"Another agent works on {self.root}.", "Two at once would spoil it.", "Wait until it has ended."
+                ) from error
+            try:
                 yield
-        except Timeout as error:
-            raise SomebodyElse(
-                f"Another agent works on {self.root}.", "Two at once would spoil it.", "Wait until it has ended."
-            ) from error
+            finally:
+                lock.release()
+
+    def _refuse_links(self) -> None:
+        """What the agent writes among its own files must stay there: a folder may come from somebody else."""
+        for place in (self.own, self.own / "backups"):
+            with suppress(FileNotFoundError), os.scandir(place) as entries:
+                for entry in entries:
+                    if entry.is_symlink():
+                        raise FolderRefused(
+                            f"{entry.path} is a link.", "It could lead out of the folder.", "Move it away."
+                        )
 
     # --- Record and release
 

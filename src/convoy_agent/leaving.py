@@ -13,7 +13,7 @@ from pathlib import Path
 
 from .apply import no_step
 from .errors import SiteAway, SiteRefused
-from .files import inside, move, remove_empty_folders, sha256_of, told_when_full
+from .files import inside, move, remove_empty_folders, sha256_of
 from .folder import Folder
 from .site import Site
 from .sync import recover
@@ -40,7 +40,7 @@ def leave(root: Path, keep_all: bool = False, tell: bool = True) -> Left:
     """
     folder = Folder(root)
     pairing = folder.pairing()
-    with folder.held(), told_when_full(folder.root):
+    with folder.held():
         recover(folder, pairing, no_step)
         record = folder.record()
         removed, stayed = 0, []

@@ -141,16 +141,16 @@ class Site:
         body = {"release": release, "deviations": first, "fingerprint": fingerprint, "about": about}
         _ask(self._client, "POST", "agent/report", json=body)
 
-    def progress(self, **told: Any) -> str:
+    def progress(self, **told: Any) -> str | None:
         """Tells what is being done; gives what the member asks meanwhile: `pause`, `stop` or nothing.
 
-        Fails silently: nobody's sync stops because a page could not be told.
+        None when nobody answered: no sync stops because a page could not be told.
         """
         try:
             reply = self._client.post("agent/progress", json=told, timeout=5)
-            return str(reply.json().get("hold", "")) if reply.is_success else ""
+            return str(reply.json().get("hold", "")) if reply.is_success else None
         except (httpx.HTTPError, ValueError, AttributeError):
-            return ""
+            return None
 
     def order_done(self, order: Order, said: str, refused: bool) -> None:
         """Tells how an order went; the site then shows it and gives the next."""

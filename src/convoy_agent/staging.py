@@ -10,7 +10,6 @@ import hashlib
 import shutil
 import stat
 import zipfile
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -23,12 +22,11 @@ from convoy_core.plan import BESIDE, Act, Move, Plan
 from convoy_core.tweaking import render, rendering
 
 from .errors import ArchiveWrong
-from .files import CHUNK, inside, sha256_of, told_when_full
+from .files import CHUNK, inside, sha256_of, trouble_told
 from .folder import Folder, Record, as_text
+from .progress import Told
 from .sharing import Siblings
 from .store import Store
-
-Told = Callable[[int, str], None]
 
 
 @dataclass
@@ -49,7 +47,7 @@ class Stager:
     """Stages one plan. `stage_build` may be called from several threads; `finish` comes once, after all of them."""
 
     def __init__(self, folder: Folder, plan: Plan, target: Lock, record: Record, store: Store, told: Told) -> None:
-        self._folder, self._target, self._record, self._store, self.tell = folder, target, record, store, told
+        self._folder, self._target, self._record, self._store, self.told = folder, target, record, store, told
         self._wanted: dict[str, list[Move]] = {}
         for move in plan.moves:
             if move.file:
@@ -66,11 +64,12 @@ class Stager:
             return
         archive = self._store.path(build.archive.sha256)
         try:
-            with told_when_full(self._folder.root), zipfile.ZipFile(archive) as packed:
+            with trouble_told(self._folder.root), zipfile.ZipFile(archive) as packed:
                 for move in self._wanted[build.mod]:
                     assert move.file is not None
+                    self.told.file(move.path, 0, move.file.size)
                     self._unpack(packed, move.file, build)
-                    self.tell(move.file.size, build.name)
+                    self.told.file(move.path, move.file.size, move.file.size)
         except (zipfile.BadZipFile, ArchiveWrong, NotImplementedError, RuntimeError, EOFError) as error:
             # Right when it was fetched: either the store's copy was damaged since, or the release is wrong about it.
             damaged = sha256_of(archive) != build.archive.sha256
@@ -84,12 +83,23 @@ class Stager:
             ) from error
         self._done.add(build.mod)
 
+    def left(self) -> tuple[int, int]:
+        """Bytes and files that are still to be unpacked."""
+        sizes = [
+            move.file.size
+            for mod, moves in self._wanted.items()
+            if mod not in self._done
+            for move in moves
+            if move.file
+        ]
+        return sum(sizes), len(sizes)
+
     def finish(self) -> Staged:
         """Stages every build that is still to be staged, then renders and merges settings."""
         for mod in self._wanted:
             self.stage_build(self._target.by_mod[mod])
         staged = Staged()
-        with told_when_full(self._folder.root):
+        with trouble_told(self._folder.root):
             for moves in self._wanted.values():
                 for move in moves:
                     self._content(move, staged)
@@ -152,7 +162,10 @@ class Stager:
         where.mkdir(exist_ok=True)
         if not (where / sha256).exists():
             beside = where / f"{sha256}.new"
-            beside.write_bytes(data)
+            # Made anew, never opened: what lies there may be a link that leads out.
+            beside.unlink(missing_ok=True)
+            with beside.open("xb") as file:
+                file.write(data)
             beside.replace(where / sha256)
         return sha256
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -36,10 +35,10 @@ from .errors import (
     SiteAway,
 )
 from .fetch import Fetcher, Limits
-from .files import sha256_of, told_when_full
+from .files import sha256_of, trouble
 from .folder import Folder, share_of
 from .looking import Now, Prospect, Visit
-from .progress import Progress, Screen, Silent
+from .progress import Progress, Screen, Silent, Untold
 from .site import Head, Pairing, Site
 from .staging import Stager
 from .store import Store
@@ -156,7 +155,7 @@ def sync(
     """
     folder = Folder(root)
     pairing = folder.pairing()
-    with told_when_full(folder.root), folder.held(), Site(pairing) as site:
+    with folder.held(), Site(pairing) as site:
         progress = Progress(site, screen or Silent())
         try:
             recovered = recover(folder, pairing, step)
@@ -185,10 +184,11 @@ def sync(
             steps.keep_baselines(folder, prospect.target)
             unheard = not _tell_site(visit, recipe, seen)
             return Synced(recipe.number, prospect.plan, aside, recovered, notes, unheard)
-        except ConvoyError as error:
+        except (ConvoyError, OSError) as error:
             if not folder.journal.exists():
                 shutil.rmtree(folder.staging, ignore_errors=True)
-            progress.stopped(error.sentence())
+            told = trouble(error, folder.root) if isinstance(error, OSError) else error
+            progress.stopped(told.sentence())
             raise
 
 
@@ -216,18 +216,17 @@ def _change(
 ) -> tuple[tuple[str, ...], tuple[Mapping[str, object], ...]]:
     """Fetches, stages, backs up and carries out. Up to the journal nothing in the folder has changed."""
     folder, store, head, plan = visit.folder, visit.store, visit.head, prospect.plan
-    stager = Stager(folder, plan, prospect.target, prospect.record, store, progress.silently)
+    stager = Stager(folder, plan, prospect.target, prospect.record, store, Untold())
     if plan.fetch:
-        progress.phase("fetching", plan.fetch_bytes)
-        began = time.monotonic()
+        progress.phase("fetching", plan.fetch_bytes, len(plan.fetch))
         fetcher = Fetcher(
-            store, head.sources, progress.add, limits, visit.site.credentials, stager.stage_build, progress.wait
+            store, head.sources, progress, limits, visit.site.credentials, stager.stage_build, progress.wait
         )
         fetcher.fetch_all(plan.fetch)
-        store.keep_speed(plan.fetch_bytes, time.monotonic() - began)
+        store.keep_speed(*progress.came())
     _bring_errands(folder, store, plan, head, wish, progress)
-    progress.phase("placing", plan.place_bytes)
-    stager.tell = progress.add
+    progress.phase("unpacking", *stager.left())
+    stager.told = progress
     staged = stager.finish()
     at = visit.now()
     stamp = at.strftime("%Y-%m-%d-%H%M%S-%f")
@@ -241,7 +240,8 @@ def _change(
     step("journal")
     backed_up = backup.id if backup else ""
     write_journal(folder, plan, staged, prospect.recipe.number, prospect.record, stamp, wish.back, backed_up)
-    return carry_out(folder, prospect.target, step), tuple(staged.notes)
+    progress.phase("placing", 0, len(plan.moves))
+    return carry_out(folder, prospect.target, step, progress), tuple(staged.notes)
 
 
 def recover(folder: Folder, pairing: Pairing, step: Step = no_step) -> bool:
@@ -296,7 +296,7 @@ def put_back(root: Path, entry_id: str) -> tuple[str, ...]:
     Gives the paths. May be repeated. Raises BackupRefused for a sync that there was not.
     """
     folder = Folder(root)
-    with told_when_full(folder.root), folder.held():
+    with folder.held():
         entry = next((one for one in folder.history() if one["id"] == entry_id), None)
         if entry is None:
             raise BackupRefused("There was no such sync.", now="Choose one of those in the history.")

@@ -21,6 +21,7 @@ from convoy_core.words import counted
 from . import sync
 from .errands import Lookout, wait_for
 from .errors import ErrandsLeft, LineLimit
+from .files import trouble_told
 from .folder import Folder
 from .leaving import leave
 from .progress import Screen
@@ -68,16 +69,14 @@ class Watcher:
     def _turn(self, look: bool) -> bool:
         """One question to the site; says whether there was something to do. A site that is away is asked again."""
         try:
-            with Site(Folder(self.root).pairing()) as site:
-                order = site.head().order
-                if order:
-                    self._obey(site, order)
+            with trouble_told(self.root):
+                if self._ordered():
                     return True
-            if self._waiting is not None and self._all_brought():
-                self.said(_sync(self, self._waiting))
-            elif look and (time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at):
-                self._looked_at = time.monotonic()
-                sync.status(self.root, self.store)
+                if self._waiting is not None and self._all_brought():
+                    self.said(_sync(self, self._waiting))
+                elif look and (time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at):
+                    self._looked_at = time.monotonic()
+                    sync.status(self.root, self.store)
             self._trouble = ""
         except ConvoyError as error:
             if error.sentence() != self._trouble:
@@ -86,13 +85,21 @@ class Watcher:
             self.gone = error.data.get("status") == UNKNOWN_HERE or not (self.root / AGENT_FOLDER).exists()
         return False
 
+    def _ordered(self) -> bool:
+        with Site(Folder(self.root).pairing()) as site:
+            order = site.head().order
+            if order:
+                self._obey(site, order)
+        return order is not None
+
     def _obey(self, site: Site, order: Order) -> None:
         self.said(f"Asked on the page: {order.what}")
         try:
             do = DO.get(order.what)
             if do is None:
                 raise MalformedInput(f"This agent does not know “{order.what[:40]}”.", now="Install a newer agent.")
-            said = do(self, Fields(order.given))
+            with trouble_told(self.root):
+                said = do(self, Fields(order.given))
             refused = False
         except ConvoyError as error:
             said, refused = error.sentence(), True

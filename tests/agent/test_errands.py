@@ -88,3 +88,21 @@ def test_two_wanted_files_of_one_size_are_told_apart(place: Path, store: Store) 
     other = wanted("fog-bell", RIGHT[::-1])
     (place / "a").write_bytes(RIGHT[::-1])
     assert [build.mod for build in Lookout(store, [place]).look([wanted(), other]).taken] == ["fog-bell"]
+
+
+@pytest.mark.parametrize("error", [FileNotFoundError, PermissionError])
+def test_a_file_that_goes_away_while_it_is_looked_at_is_looked_at_again(
+    place: Path, store: Store, monkeypatch: pytest.MonkeyPatch, error: type[OSError]
+) -> None:
+    """A browser renames what it has fetched."""
+    file = place / "lanterns.zip.part"
+    file.write_bytes(RIGHT)
+    lookout = Lookout(store, [place])
+
+    def gone(path: Path) -> str:
+        raise error(2, "gone", str(path))
+
+    with monkeypatch.context() as meanwhile:
+        meanwhile.setattr(errands, "sha256_of", gone)
+        assert lookout.look([wanted()]) == errands.Arrived()
+    assert [build.mod for build in lookout.look([wanted()]).taken] == [wanted().mod]

@@ -5,11 +5,13 @@ import time
 from collections import Counter
 from dataclasses import replace
 
+import httpx
 import pytest
 
 from convoy_agent import fetch
 from convoy_agent.errors import FetchFailed
 from convoy_agent.fetch import Fetcher
+from convoy_agent.progress import Untold
 from convoy_agent.store import Store
 from convoy_core.lock import LockedBuild
 
@@ -23,7 +25,7 @@ def build_of(member: Member, mod: str, **changed: object) -> LockedBuild:
 
 def fetcher(member: Member, **given: object) -> Fetcher:
     sources = dict.fromkeys(("harbour", "other"), f"{member.harbour.address}/harbour")
-    return Fetcher(member.store, sources, lambda count, what: None, IMPATIENT, **given)
+    return Fetcher(member.store, sources, Untold(), IMPATIENT, **given)
 
 
 def test_another_place_is_tried_when_the_first_has_nothing(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -106,3 +108,14 @@ def test_the_store_of_one_machine_serves_all_its_installations(member: Member) -
     assert member.store.speed() == 0
     member.store.keep_speed(2_000_000, 2)
     assert member.store.speed() == 1_000_000 and Store(member.store.root).speed() == 1_000_000
+
+
+@pytest.mark.parametrize(
+    ("status", "asked", "seconds"),
+    [(429, "7", 7), (429, "", 5), (503, "30", 30), (500, "", 0), (429, "²", 5), (429, "9" * 400, 5), (503, "soon", 0)],
+)
+def test_a_source_may_ask_to_wait_in_any_words(status: int, asked: str, seconds: float) -> None:
+    headers = [(b"Retry-After", asked.encode("latin-1"))]
+    with pytest.raises(fetch._Again) as again:
+        fetch._check_status(httpx.Response(status, headers=headers))
+    assert again.value.after == seconds

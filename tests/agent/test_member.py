@@ -1,10 +1,13 @@
 """What a member has of their own: settings, choices, worlds, files aside, errands, steps; none of it is ever lost."""
 
+import errno
 import json
 import os
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
+from typing import IO, Any
 
 import pytest
 
@@ -13,6 +16,7 @@ from convoy_agent.backups import KEPT, Backups
 from convoy_agent.errors import (
     BackupRefused,
     BadRelease,
+    DiskFull,
     ErrandsLeft,
     FolderRefused,
     LineLimit,
@@ -321,15 +325,25 @@ def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied
         work.restore(member.folder, made)
     assert worlds(member)["canal/map.dat"] == "before"
     world = member.folder / "worlds/canal/map.dat"
+    for playing in (lambda: world.write_text("played on"), world.unlink):
 
-    def copied(source: Path, target: Path) -> None:
-        target.write_bytes(source.read_bytes())
-        world.write_text("played on")
+        def copied(here: IO[bytes], there: IO[bytes], size: int, playing: Callable[[], Any] = playing) -> None:
+            there.write(here.read())
+            playing()
 
-    monkeypatch.setattr("convoy_agent.backups.shutil.copyfile", copied)
-    world.write_text("another evening")
-    with pytest.raises(BackupRefused, match="Close it"):
-        work.back_up(member.folder)
+        monkeypatch.setattr("convoy_agent.backups.shutil.copyfileobj", copied)
+        world.write_text("another evening")
+        with pytest.raises(BackupRefused, match="Close it"):
+            work.back_up(member.folder)
+
+
+def test_a_copy_that_a_power_cut_left_short_is_made_anew(member: Member) -> None:
+    with_world(member)
+    work.back_up(member.folder)
+    for kept in (member.folder / ".convoy/backups/content").iterdir():
+        kept.write_bytes(b"")
+    work.restore(member.folder, work.back_up(member.folder))
+    assert worlds(member)["canal/map.dat"] == "before"
 
 
 def test_backups_that_nobody_asked_for_retire_and_content_is_kept_once(member: Member) -> None:
@@ -523,6 +537,22 @@ def test_a_watch_that_waits_for_an_errand_goes_on_when_it_comes(
     (tmp_path / "downloads/x.bin").write_bytes(member.harbour.archive("lanterns").read_bytes())
     watcher.run(seconds=1)
     member.holds(MODS)
+
+
+@pytest.mark.parametrize("trouble", [OSError(errno.EIO, "Input/output error", "x"), DiskFull("The disk is full.")])
+def test_an_order_that_the_disk_refuses_is_answered_and_the_watch_goes_on(
+    member: Member, monkeypatch: pytest.MonkeyPatch, trouble: Exception
+) -> None:
+    def refuse(*_: object, **__: object) -> None:
+        raise trouble
+
+    member.sync()
+    monkeypatch.setattr("convoy_agent.watch.ASK_EVERY", 0)
+    monkeypatch.setattr("convoy_agent.backups.walk", refuse)
+    member.harbour.orders = [{"id": 1, "what": "back up", "given": {}}, {"id": 2, "what": "look", "given": {}}]
+    watch(member)
+    assert [one["refused"] for one in member.harbour.done] == [True, False]
+    assert "The disk is full" in (said := member.harbour.done[0]["said"]) or "x cannot be used" in said
 
 
 def test_extras_are_off_for_the_time_of_play_and_come_back(member: Member) -> None:

@@ -29,6 +29,7 @@ from convoy_core.model import Pickup, Side
 from convoy_core.plan import Choices
 from convoy_core.recipe import read_recipe
 from convoy_core.signing import key_fingerprint, new_key, public_half, sign
+from convoy_core.terms import Terms
 
 from .conftest import MODS, NEWER, Member
 from .harbour import CODE, Harbour
@@ -65,7 +66,7 @@ def test_it_reports_what_it_has_and_how_far_it_is(member: Member) -> None:
     assert told["about"]["plan"]["counts"] == {"place": 0, "replace": 0, "merge": 0, "aside": 0, "remove": 0}
     assert told["about"]["machine"]["memory_mb"] > 0 and told["about"]["history"][0]["counts"] == {"place": 6}
     phases = {one["phase"] for one in member.harbour.progress}
-    assert phases >= {"checking", "fetching", "placing"}
+    assert phases >= {"checking", "fetching", "unpacking", "placing"}
     fetching = [one for one in member.harbour.progress if one["phase"] == "fetching"]
     assert fetching[0]["total"] == sum(build.archive.size for build in lock.builds)
 
@@ -136,6 +137,32 @@ def test_a_planted_link_under_a_working_name_is_not_written_through(member: Memb
     member.harbour.publish("1.1.0", {"ledger": {**NEWER["ledger"], "twin.dat": "b" * 7000, "data/b.dat": "b" * 7000}})
     member.sync()
     assert outside.read_text() == "mine"
+
+
+def test_links_planted_among_the_agents_own_files_lead_nowhere(member: Member, tmp_path: Path) -> None:
+    """A folder may have come from somebody else, with everything in it."""
+    member.harbour.publish("1.1.0", NEWER, terms=Terms(("mods/*/settings.*",)))
+    outside = tmp_path / "outside.txt"
+    outside.write_text("mine")
+    before = sorted(tmp_path.iterdir())
+    own = member.folder / ".convoy"
+    (own / "settings").mkdir()
+    rendered = sha256_hex(NEWER["ledger"]["settings.toml"].encode())
+    (own / "settings" / f"{rendered}.new").symlink_to(outside)
+    member.sync()
+    member.holds(NEWER)
+    assert not (own / "settings" / rendered).is_symlink() and outside.read_text() == "mine"
+    for name in ("record.json.new", "history.jsonl", "lock", "backups/content"):
+        place = own / name
+        place.parent.mkdir(exist_ok=True)
+        kept = place.rename(own.parent / "kept") if place.exists() else None
+        place.symlink_to(tmp_path if name.endswith("content") else outside)
+        with pytest.raises(FolderRefused, match="is a link"):
+            member.sync()
+        place.unlink()
+        if kept:
+            kept.rename(place)
+    assert outside.read_text() == "mine" and sorted(tmp_path.iterdir()) == before
 
 
 def test_a_folder_on_another_disk_is_copied_to(member: Member, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -207,12 +207,21 @@ class Known(Schema):
     name: str
 
 
+class UnderWayIn(Schema):
+    name: Annotated[Plain, Field(max_length=200)]
+    done: Count
+    total: Count
+
+
 class ProgressIn(Schema):
-    phase: Literal["fetching", "placing", "checking", "stopped", "paused", "waiting for errands"]
-    what: Short = ""
-    done: Annotated[int, Field(ge=0, lt=2**53)] = 0
-    total: Annotated[int, Field(ge=0, lt=2**53)] = 0
+    phase: Literal["fetching", "unpacking", "placing", "checking", "stopped", "paused", "waiting for errands"]
+    what: Annotated[Plain, Field(max_length=200)] = ""
+    done: Count = 0
+    total: Count = 0
     seconds_left: Annotated[int, Field(ge=-1, lt=2**31)] = -1
+    files_done: Count = 0
+    files: Count = 0
+    under_way: Annotated[list[UnderWayIn], Field(max_length=8)] = []
     error: Annotated[Plain, Field(max_length=2000)] = ""
 
 

@@ -20,9 +20,10 @@ from ..releases.models import Release
 from ..releases.services import pending_changes, releases_of
 from ..shapes import Done, Short
 from . import departures, services
-from .api import FitOut, ProgressOut, StandingOut, fit_out, shown, standing_out
 from .listings import compare
 from .models import Departure, Installation
+from .page import fit_out, shown, standing_out
+from .shapes import FitOut, ProgressOut, StandingOut
 from .standings import Stood, stand
 
 router = Router(tags=["crew"])

@@ -3184,10 +3184,20 @@ export interface components {
              */
             error: string;
             /**
+             * Files
+             * @default 0
+             */
+            files: number;
+            /**
+             * Files Done
+             * @default 0
+             */
+            files_done: number;
+            /**
              * Phase
              * @enum {string}
              */
-            phase: "fetching" | "placing" | "checking" | "stopped" | "paused" | "waiting for errands";
+            phase: "fetching" | "unpacking" | "placing" | "checking" | "stopped" | "paused" | "waiting for errands";
             /**
              * Seconds Left
              * @default -1
@@ -3199,6 +3209,11 @@ export interface components {
              */
             total: number;
             /**
+             * Under Way
+             * @default []
+             */
+            under_way: components["schemas"]["UnderWayIn"][];
+            /**
              * What
              * @default
              */
@@ -3206,7 +3221,8 @@ export interface components {
         };
         /**
          * ProgressOut
-         * @description What the agent is doing: waiting, fetching, placing, stopped. Bytes; `seconds_left` -1 when not known.
+         * @description What the agent is doing: waiting, checking, fetching, unpacking, placing, stopped. `done` of `total` bytes, and
+         *     `files_done` of `files`; `seconds_left` -1 when not known.
          */
         ProgressOut: {
             /**
@@ -3219,6 +3235,16 @@ export interface components {
              * @default
              */
             error: string;
+            /**
+             * Files
+             * @default 0
+             */
+            files: number;
+            /**
+             * Files Done
+             * @default 0
+             */
+            files_done: number;
             /**
              * Phase
              * @default
@@ -3234,6 +3260,11 @@ export interface components {
              * @default 0
              */
             total: number;
+            /**
+             * Under Way
+             * @default []
+             */
+            under_way: components["schemas"]["UnderWayOut"][];
             /**
              * What
              * @default
@@ -3687,6 +3718,27 @@ export interface components {
             path: string;
             /** Value */
             value: string | number | boolean | (string | number | boolean)[];
+        };
+        /** UnderWayIn */
+        UnderWayIn: {
+            /** Done */
+            done: number;
+            /** Name */
+            name: string;
+            /** Total */
+            total: number;
+        };
+        /**
+         * UnderWayOut
+         * @description One file that is on its way. Bytes.
+         */
+        UnderWayOut: {
+            /** Done */
+            done: number;
+            /** Name */
+            name: string;
+            /** Total */
+            total: number;
         };
         /** UnsettledOut */
         UnsettledOut: {

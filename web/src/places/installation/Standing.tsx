@@ -1,15 +1,14 @@
 // Where I am, where the pack is, what is being done, and the one button.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import LinearProgress from "@mui/material/LinearProgress";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
-import type { Shape } from "../../api/client";
 import { isBusy } from "../../api/queries";
 import { StateMark } from "../../parts/marks";
 import { RefusalRemark, Remark } from "../../parts/notices";
-import { bytes, duration, many, when } from "../../parts/words";
-import { type Page, useChoose, useHold, useOrder } from "./asking";
+import { many, when } from "../../parts/words";
+import { type Page, useChoose, useOrder } from "./asking";
+import { Busy } from "./Busy";
 import { Commands } from "./Commands";
 
 export function Standing({ one }: { one: Page }) {
@@ -38,7 +37,7 @@ export function Standing({ one }: { one: Page }) {
       )}
       {!busy && <LeaveOut one={one} />}
       <Outcome one={one} busy={busy} />
-      {busy && <Busy one={one} />}
+      {busy && <Busy id={one.id} progress={one.progress} />}
       <RefusalRemark error={order.error} />
       {one.watching && !one.by_listing && (
         <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
@@ -137,53 +136,6 @@ function buttonName(one: Page): string {
 function hasMoves(one: Page): boolean {
   const plan = one.plan;
   return !!plan && plan.place + plan.replace + plan.merge + plan.remove > 0;
-}
-
-const PHASES: Record<string, string> = {
-  waiting: "Waiting for the machine",
-  checking: "Looking at what is there",
-  fetching: "Fetching",
-  placing: "Placing files",
-  paused: "Paused",
-  "waiting for errands": "Looking for what you brought",
-};
-
-function Busy({ one }: { one: Page }) {
-  const { progress } = one;
-  const hold = useHold(one.id);
-  const done = progress.total ? Math.min(100, (100 * progress.done) / progress.total) : 0;
-  const fetching = progress.phase === "fetching" || progress.phase === "paused";
-  return (
-    <Box role="status" sx={{ minHeight: 84 }}>
-      <Typography variant="body2">
-        {PHASES[progress.phase] ?? progress.phase} {progress.what}
-      </Typography>
-      <LinearProgress
-        aria-label={PHASES[progress.phase] ?? progress.phase}
-        variant={progress.total ? "determinate" : "indeterminate"}
-        value={done}
-        sx={{ my: 0.5, height: 6 }}
-      />
-      <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "center", gap: 1, minHeight: 34 }}>
-        <Typography variant="caption">{howFar(progress)}</Typography>
-        {fetching && (
-          <Box>
-            <Button size="small" onClick={() => hold.mutate(progress.phase === "paused" ? "" : "pause")}>
-              {progress.phase === "paused" ? "Go on" : "Pause"}
-            </Button>
-            <Button size="small" color="error" onClick={() => hold.mutate("stop")}>
-              Stop
-            </Button>
-          </Box>
-        )}
-      </Box>
-    </Box>
-  );
-}
-
-function howFar(progress: Shape["ProgressOut"]): string {
-  const far = progress.total > 0 ? `${bytes(progress.done)} of ${bytes(progress.total)}` : "";
-  return [far, progress.phase === "paused" ? "" : duration(progress.seconds_left)].filter(Boolean).join(", ");
 }
 
 export const aboutErrands = (one: Page) =>

@@ -1,0 +1,219 @@
+"""The page of one installation, from what its agent told and what its release holds."""
+
+from typing import Any
+
+from convoy_core.diff import change_log
+from convoy_core.errands import what_to_do
+from convoy_core.lock import LockedBuild
+from convoy_core.model import AUTOMATIC_PICKUPS
+from convoy_core.signing import key_fingerprint
+
+from ..catalogue.models import Source
+from ..packs.api import ChangeOut
+from ..releases.api import ReleaseRow, release_row
+from ..releases.keys import public_key
+from ..releases.models import Release
+from ..releases.services import recipe_of, releases_of
+from . import asking, services
+from .models import Installation
+from .shapes import (
+    BackupOut,
+    ChoiceOut,
+    DifferenceOut,
+    ErrandOut,
+    FitOut,
+    HistoryOut,
+    InstallationPage,
+    PlanOut,
+    ProgressOut,
+    StandingOut,
+    StepOut,
+    StrayedOut,
+)
+from .standings import Stood, needed_by, share_of, stand
+
+
+def standing_out(stood: Stood) -> StandingOut:
+    found = stood.standing
+    return StandingOut(
+        state=found.state,
+        behind=found.behind,
+        to_do=found.to_do,
+        since=stood.since,
+        differences=[
+            DifferenceOut(
+                name=one.name,
+                what=one.what,
+                paths=list(one.paths[:50]),
+                counts=one.counts,
+                sentence=one.sentence(),
+                version=one.version,
+                has=one.has,
+                strayed=[
+                    StrayedOut(path=row.path, key=row.key, wanted=row.wanted, there=row.there) for row in one.strayed
+                ],
+            )
+            for one in found.differences
+        ],
+    )
+
+
+def fit_out(stood: Stood) -> FitOut:
+    told = stood.installation.about.get("machine", {})
+    needed = needed_by(stood.installation, stood.current) if stood.current else None
+    return FitOut(
+        machine=told.get("memory_mb", 0),
+        disk_free=told.get("disk_free", 0),
+        runtimes=told.get("runtimes", []),
+        minimum=needed.minimum if needed else 0,
+        recommended=needed.recommended if needed else 0,
+        runtime=needed.runtime if needed else "",
+        figure=stood.verdict.figure,
+        obstacles=[one.what for one in stood.verdict.obstacles],
+        remarks=list(stood.verdict.remarks),
+        leave_out=list(stood.verdict.leave_out),
+    )
+
+
+def row_of(stood: Stood) -> dict[str, Any]:
+    one = stood.installation
+    return {
+        "id": one.id,
+        "name": one.name,
+        "pack_id": one.pack_id,
+        "pack": one.pack.name,
+        "emblem": one.pack.emblem,
+        "crew": one.pack.crew.name,
+        "side": one.side,
+        "release": one.release.number if one.release else "",
+        "current": stood.current.number if stood.current else "",
+        "target": stood.target.number if stood.target else "",
+        "heard_at": one.heard_at,
+        "standing": standing_out(stood),
+        "progress": ProgressOut(**services.current_progress(one)),
+    }
+
+
+def page_of(one: Installation) -> InstallationPage:
+    """All that the page of one installation shows."""
+    releases = all_releases(one)
+    stood = stand([one], releases)[0]
+    target, about = stood.target, one.about
+    return InstallationPage(
+        **row_of(stood),
+        base=target.base_text if target else "",
+        key=key_fingerprint(public_key()),
+        fingerprint=one.fingerprint,
+        wanted_fingerprint=target.fingerprint if target else "",
+        paired=bool(one.token_hash),
+        machine=one.machine.name if one.machine else "",
+        watching=asking.is_watching(one),
+        by_listing=one.by_listing,
+        looked_at=about.get("at", ""),
+        changes=_to_come(one, target),
+        plan=_plan(about.get("plan"), target),
+        errands=_errands(one, target),
+        errand_minutes=about.get("errand_minutes", 0),
+        choices=_choices(one, target),
+        steps=_steps(about.get("steps", []), target),
+        backups=[BackupOut(**row) for row in about.get("backups", [])],
+        history=[HistoryOut(**row) for row in about.get("history", [])],
+        undo=about.get("undo", ""),
+        fit=fit_out(stood),
+        releases=[ReleaseRow(**release_row(release)) for release in releases],
+        stays_at=next((release.number for release in releases if release.pk == one.stays_at_id), ""),
+        trial=one.trial,
+        line_kb=one.line_kb,
+        most_mb=one.most_mb,
+        answer=one.answer.get("said", ""),
+        refused=bool(one.answer.get("refused")),
+    )
+
+
+def all_releases(one: Installation) -> list[Release]:
+    return list(releases_of(one.pack).select_related("published_by", "withdrawal"))
+
+
+def _to_come(one: Installation, target: Release | None) -> list[ChangeOut]:
+    if target is None or one.release_id == target.pk:
+        return []
+    before = share_of(one, recipe_of(one.release_id)) if one.release_id else None
+    after = share_of(one, recipe_of(target.pk))
+    return [ChangeOut(**row) for row in change_log(before, after)]
+
+
+def _plan(told: dict[str, Any] | None, target: Release | None) -> PlanOut | None:
+    """The agent's plan, while it is one for the release that is followed now."""
+    if not told or target is None or told["release"] != target.number:
+        return None
+    counts = told["counts"]
+    kept = {name: value for name, value in told.items() if name != "counts"}
+    return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "remove")})
+
+
+def _steps(told: list[dict[str, Any]], target: Release | None) -> list[StepOut]:
+    """The followed release's steps, told before its agent has looked; which of them are done is the agent's to say."""
+    done = {row["id"]: row for row in told}
+    steps = recipe_of(target.pk).lock.terms.steps if target else ()
+    return [
+        StepOut(
+            **step.as_data(),
+            done=done.get(step.id, {}).get("done", False),
+            seen=done.get(step.id, {}).get("seen", False),
+        )
+        for step in steps
+    ]
+
+
+def _errands(one: Installation, target: Release | None) -> list[ErrandOut]:
+    wanted = set(one.about.get("errands", ()))
+    if not wanted or target is None:
+        return []
+    builds = [
+        build
+        for build in recipe_of(target.pk).lock.builds
+        if build.mod in wanted and build.pickup not in AUTOMATIC_PICKUPS
+    ]
+    sources = {row.pk: row for row in Source.objects.filter(pk__in={build.source for build in builds})}
+    return [_errand(build, sources.get(build.source)) for build in builds]
+
+
+def _errand(build: LockedBuild, source: Source | None) -> ErrandOut:
+    return ErrandOut(
+        mod=build.mod,
+        name=build.name,
+        version=build.version,
+        file=build.archive.name,
+        size=build.archive.size,
+        sha256=build.archive.sha256,
+        source=source.name if source else build.source,
+        page=f"{source.address.rstrip('/')}/{build.page}" if source else "",
+        pickup=build.pickup,
+        instructions=what_to_do(build),
+    )
+
+
+def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
+    if target is None:
+        return []
+    # Asked of the whole share: what is left out is a choice still.
+    share = recipe_of(target.pk).lock.share(services.side_of(one))
+    return [
+        ChoiceOut(
+            mod=build.mod,
+            name=build.name,
+            version=build.version,
+            advice=build.advice,
+            size=build.archive.size,
+            memory=build.memory,
+            taken=build.mod not in one.left_out,
+            fresh=build.mod not in one.asked_about,
+        )
+        for build in share.choices
+    ]
+
+
+def shown(found):
+    return found.select_related("pack__crew", "member", "machine", "release").defer(
+        "release__document", "release__signature", "release__public_key", "release__changes"
+    )

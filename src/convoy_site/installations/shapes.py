@@ -1,0 +1,297 @@
+"""What goes in and out where a member's own installations are concerned."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from ninja import Schema
+from pydantic import Field
+
+from ..packs.api import ChangeOut
+from ..releases.api import ReleaseRow
+from ..shapes import Name, Short
+
+
+class StrayedOut(Schema):
+    path: str
+    key: str
+    wanted: str
+    there: str
+
+
+class DifferenceOut(Schema):
+    """`version` is the build as the release has it, `has` the one that lies there instead, where it is known."""
+
+    name: str
+    what: str
+    paths: list[str]
+    counts: bool
+    sentence: str
+    version: str
+    has: str
+    strayed: list[StrayedOut]
+
+
+class StandingOut(Schema):
+    """`state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began."""
+
+    state: str
+    behind: int
+    differences: list[DifferenceOut]
+    to_do: str
+    since: datetime | None
+
+
+class FitOut(Schema):
+    """MB. `figure`: memory to give the game here; `obstacles`: why it cannot run; `remarks`: what is tight."""
+
+    machine: int
+    minimum: int
+    recommended: int
+    figure: int
+    disk_free: int
+    runtime: str
+    runtimes: list[str]
+    obstacles: list[str]
+    remarks: list[str]
+    leave_out: list[str]
+    """Optional mods without which memory is no obstacle any more."""
+
+
+class UnderWayOut(Schema):
+    """One file that is on its way. Bytes."""
+
+    name: str
+    done: int
+    total: int
+
+
+class ProgressOut(Schema):
+    """What the agent is doing: waiting, checking, fetching, unpacking, placing, stopped. `done` of `total` bytes, and
+    `files_done` of `files`; `seconds_left` -1 when not known.
+    """
+
+    phase: str = ""
+    what: str = ""
+    done: int = 0
+    total: int = 0
+    seconds_left: int = -1
+    files_done: int = 0
+    files: int = 0
+    under_way: list[UnderWayOut] = []
+    error: str = ""
+
+
+class InstallationRow(Schema):
+    id: UUID
+    name: str
+    pack_id: UUID
+    pack: str
+    emblem: str
+    crew: str
+    side: str
+    release: str
+    current: str
+    target: str
+    heard_at: datetime | None
+    standing: StandingOut
+    progress: ProgressOut
+
+
+class WorldOut(Schema):
+    sentence: str
+    note: str
+
+
+class PlanOut(Schema):
+    """What a sync would do, by the agent's last look. Paths are cut to 200 of a kind; counts are whole."""
+
+    release: str
+    place: int
+    replace: int
+    merge: int
+    remove: int
+    left_alone: int
+    merged: list[str]
+    mine: list[str]
+    aside: list[str]
+    extras: list[str]
+    fetch: int
+    fetch_bytes: int
+    place_bytes: int
+    seconds: int
+    worlds: list[WorldOut]
+
+
+class ErrandOut(Schema):
+    mod: str
+    name: str
+    version: str
+    file: str
+    size: int
+    sha256: str
+    source: str
+    page: str
+    pickup: str
+    instructions: str
+
+
+class ChoiceOut(Schema):
+    """An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet."""
+
+    mod: str
+    name: str
+    version: str
+    advice: str
+    size: int
+    memory: int
+    taken: bool
+    fresh: bool
+
+
+class StepOut(Schema):
+    """`seen`: the agent's own check says that it is done."""
+
+    id: str
+    text: str
+    check: str
+    path: str
+    done: bool
+    seen: bool
+
+
+class BackupOut(Schema):
+    id: str
+    made_at: datetime
+    why: str
+    release: str
+    by_hand: bool
+    files: int
+    size: int
+
+
+class SettingOut(Schema):
+    key: str
+    mine: str
+    new: str
+
+
+class NoteOut(Schema):
+    """What merging did to one settings file: `kept` is the member's, `overruled` what must match."""
+
+    path: str
+    changed: list[str] = []
+    kept: list[SettingOut] = []
+    overruled: list[SettingOut] = []
+    problem: str = ""
+    beside: str = ""
+
+
+class HistoryOut(Schema):
+    """One sync that changed something. `id` begins with its date."""
+
+    id: str
+    before: str
+    release: str
+    counts: dict[str, int]
+    moved: list[str]
+    notes: list[NoteOut]
+    backup: str
+    undoes: bool
+
+
+class InstallationPage(InstallationRow):
+    base: str
+    key: str
+    fingerprint: str
+    wanted_fingerprint: str
+    paired: bool
+    machine: str
+    watching: bool
+    by_listing: bool
+    looked_at: str
+    """When the plan was made; empty while nobody looked."""
+    changes: list[ChangeOut]
+    """What the followed release has that this installation's has not."""
+    plan: PlanOut | None
+    errands: list[ErrandOut]
+    errand_minutes: int
+    choices: list[ChoiceOut]
+    steps: list[StepOut]
+    backups: list[BackupOut]
+    history: list[HistoryOut]
+    undo: str
+    """The release that taking the last sync back leads to; empty when there is nothing to take back."""
+    fit: FitOut
+    releases: list[ReleaseRow]
+    stays_at: str
+    trial: bool
+    line_kb: int
+    most_mb: int
+    answer: str
+    refused: bool
+
+
+class JoinIn(Schema):
+    code: Short
+    name: Name
+    side: Literal["player", "server"] = "player"
+    machine: Short = ""
+
+
+class PairingOut(Schema):
+    """`install` gets the agent onto a machine that has none; empty where the site has none to hand out."""
+
+    command: str
+    code: str
+    until: datetime
+    install: str
+
+
+class OrderIn(Schema):
+    """What is asked of the agent. Which fields count depends on `what`; the agent checks them again."""
+
+    what: Literal["look", "sync", "undo", "back up", "restore", "drop backup", "step", "put back", "leave"]
+    extras_aside: bool = False
+    only: list[Annotated[str, Field(max_length=300)]] = Field(default=[], max_length=2_000)
+    anyway: bool = False
+    thorough: bool = False
+    backup: Short = ""
+    id: Short = ""
+    step: Short = ""
+    done: bool = True
+    keep_all: bool = False
+
+
+class HoldIn(Schema):
+    what: Literal["", "pause", "stop"]
+
+
+class ChoicesIn(Schema):
+    """What is left out stays as it is."""
+
+    stays_at: Short | None = None
+    trial: bool | None = None
+    left_out: list[Name] | None = Field(default=None, max_length=500)
+    asked_about: list[Name] | None = Field(default=None, max_length=500)
+    line_kb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+    most_mb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+
+
+class BroughtOut(Schema):
+    """What a dropped file is: the errand that it does (`mod`), or what else it is, in words."""
+
+    mod: str
+    said: str
+
+
+class MachineOut(Schema):
+    slug: str
+    name: str
+    memory_mb: int
+
+
+class NamedOut(Schema):
+    """Which build a file is, in words; empty when no source has it."""
+
+    name: str
