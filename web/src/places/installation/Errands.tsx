@@ -21,9 +21,9 @@ interface Said {
 export function Errands({ one }: { one: Page }) {
   const [said, setSaid] = useState<Said[]>([]);
   const [error, setError] = useState<Refused | null>(null);
-  const [over, setOver] = useState(false);
-  const picker = useRef<HTMLInputElement>(null);
-  if (!one.errands.length) return null;
+  const left = one.errands.length > 0;
+  // What was said of the last file stays to be read, though with it nothing is left to bring.
+  if (!left && !said.length) return null;
   const take = async (files: File[]) => {
     setError(null);
     for (const file of files) {
@@ -37,7 +37,7 @@ export function Errands({ one }: { one: Page }) {
     queryClient.invalidateQueries({ queryKey: ["installation", one.id] });
   };
   return (
-    <Section title="To bring by hand" aside={aboutErrands(one)}>
+    <Section title="To bring by hand" aside={left ? aboutErrands(one) : "nothing is left to bring"}>
       <Box component="ol" sx={{ m: 0, pl: 2.5, display: "grid", gap: 1.25 }}>
         {one.errands.map((each) => (
           <Errand
@@ -47,49 +47,7 @@ export function Errands({ one }: { one: Page }) {
           />
         ))}
       </Box>
-      <Box
-        onDragOver={(event) => {
-          event.preventDefault();
-          setOver(true);
-        }}
-        onDragLeave={() => setOver(false)}
-        onDrop={(event) => {
-          event.preventDefault();
-          setOver(false);
-          take([...event.dataTransfer.files]);
-        }}
-        sx={{
-          mt: 1.5,
-          p: 1.5,
-          border: "1px dashed",
-          borderColor: over ? "primary.main" : "text.secondary",
-          fontSize: "0.9rem",
-          display: "flex",
-          gap: 1,
-          alignItems: "center",
-          flexWrap: "wrap",
-        }}
-      >
-        <Box sx={{ flex: 1, minWidth: 200 }}>
-          {one.machine
-            ? "Drop what you downloaded here, under whatever name."
-            : "Leave it in your downloads; the agent finds it there. Drop it here to see whether it is the right one."}
-        </Box>
-        <Button size="small" variant="outlined" onClick={() => picker.current?.click()}>
-          Choose files
-        </Button>
-        <input
-          ref={picker}
-          type="file"
-          multiple
-          hidden
-          aria-label="Files for errands"
-          onChange={(event) => {
-            take([...(event.target.files ?? [])]);
-            event.target.value = "";
-          }}
-        />
-      </Box>
+      {left && <Drop one={one} take={take} />}
       <Box sx={{ display: "grid", gap: 0.75, mt: said.length ? 1 : 0 }}>
         {said.map((each) => (
           <Remark key={each.name} tone={each.right ? "primary" : "warning"}>
@@ -99,6 +57,56 @@ export function Errands({ one }: { one: Page }) {
         <RefusalRemark error={error} />
       </Box>
     </Section>
+  );
+}
+
+function Drop({ one, take }: { one: Page; take: (files: File[]) => void }) {
+  const [over, setOver] = useState(false);
+  const picker = useRef<HTMLInputElement>(null);
+  return (
+    <Box
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        take([...event.dataTransfer.files]);
+      }}
+      sx={{
+        mt: 1.5,
+        p: 1.5,
+        border: "1px dashed",
+        borderColor: over ? "primary.main" : "text.secondary",
+        fontSize: "0.9rem",
+        display: "flex",
+        gap: 1,
+        alignItems: "center",
+        flexWrap: "wrap",
+      }}
+    >
+      <Box sx={{ flex: 1, minWidth: 200 }}>
+        {one.machine
+          ? "Drop what you downloaded here, under whatever name."
+          : "Leave it in your downloads; the agent finds it there. Drop it here to see whether it is the right one."}
+      </Box>
+      <Button size="small" variant="outlined" onClick={() => picker.current?.click()}>
+        Choose files
+      </Button>
+      <input
+        ref={picker}
+        type="file"
+        multiple
+        hidden
+        aria-label="Files for errands"
+        onChange={(event) => {
+          take([...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+    </Box>
   );
 }
 
