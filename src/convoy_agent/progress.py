@@ -148,6 +148,7 @@ class Progress:
             "what": self._what[:200],
             "done": self._done,
             "total": self._total,
+            "rate": round(rate),
             "seconds_left": max(-1, round((self._total - self._done) / rate)) if rate > 0 else -1,
             "files_done": self._finished,
             "files": self._files,

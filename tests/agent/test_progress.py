@@ -64,7 +64,7 @@ def test_what_was_there_and_pauses_say_nothing_about_the_speed(
     clock[0] += 10
     page.answers = ["pause", "pause", ""]
     progress.file("ledger", 600, 1_100)
-    assert page.told[-1]["seconds_left"] == 10
+    assert (page.told[-1]["seconds_left"], page.told[-1]["rate"]) == (10, 50)
     progress.wait()
     assert [one["phase"] for one in page.told[-2:]] == ["paused", "paused"]
     progress.file("ledger", 600, 1_100)

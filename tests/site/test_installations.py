@@ -127,7 +127,12 @@ def test_a_report_that_makes_no_sense_is_refused(world: World, body: dict, statu
 
 def test_progress_is_shown_and_a_silent_agent_is_said_to_have_stopped(world: World) -> None:
     body = {"phase": "fetching", "what": "Lock Ledger", "done": 5, "total": 10, "seconds_left": 2}
-    body |= {"files_done": 1, "files": 3, "under_way": [{"name": "Lock Ledger 3.4.1", "done": 5, "total": 8}]}
+    body |= {
+        "rate": 3,
+        "files_done": 1,
+        "files": 3,
+        "under_way": [{"name": "Lock Ledger 3.4.1", "done": 5, "total": 8}],
+    }
     assert world.agent().post("/api/agent/progress", body)[0] == 200
     assert called(world)["progress"] == {**body, "error": ""}
     Installation.objects.update(progress_at=timezone.now() - timedelta(minutes=2))

@@ -218,6 +218,7 @@ class ProgressIn(Schema):
     what: Annotated[Plain, Field(max_length=200)] = ""
     done: Count = 0
     total: Count = 0
+    rate: Count = 0
     seconds_left: Annotated[int, Field(ge=-1, lt=2**31)] = -1
     files_done: Count = 0
     files: Count = 0

@@ -68,13 +68,14 @@ class UnderWayOut(Schema):
 
 class ProgressOut(Schema):
     """What the agent is doing: waiting, checking, fetching, unpacking, placing, stopped. `done` of `total` bytes, and
-    `files_done` of `files`; `seconds_left` -1 when not known.
+    `files_done` of `files`; `rate` in bytes a second; `seconds_left` -1 when not known.
     """
 
     phase: str = ""
     what: str = ""
     done: int = 0
     total: int = 0
+    rate: int = 0
     seconds_left: int = -1
     files_done: int = 0
     files: int = 0

@@ -3199,6 +3199,11 @@ export interface components {
              */
             phase: "fetching" | "unpacking" | "placing" | "checking" | "stopped" | "paused" | "waiting for errands";
             /**
+             * Rate
+             * @default 0
+             */
+            rate: number;
+            /**
              * Seconds Left
              * @default -1
              */
@@ -3222,7 +3227,7 @@ export interface components {
         /**
          * ProgressOut
          * @description What the agent is doing: waiting, checking, fetching, unpacking, placing, stopped. `done` of `total` bytes, and
-         *     `files_done` of `files`; `seconds_left` -1 when not known.
+         *     `files_done` of `files`; `rate` in bytes a second; `seconds_left` -1 when not known.
          */
         ProgressOut: {
             /**
@@ -3250,6 +3255,11 @@ export interface components {
              * @default
              */
             phase: string;
+            /**
+             * Rate
+             * @default 0
+             */
+            rate: number;
             /**
              * Seconds Left
              * @default -1

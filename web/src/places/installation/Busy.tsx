@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
+import { useRef } from "react";
 import type { Shape } from "../../api/client";
 import { bytes, duration, many } from "../../parts/words";
 import { useHold } from "./asking";
@@ -19,7 +20,7 @@ const PHASES: Record<string, string> = {
   "waiting for errands": "Looking for what you brought",
 };
 
-const AT_ONCE = 6; // Archives that an agent fetches at a time: room for them is kept, so that nothing jumps.
+const FEWEST_ROWS = 3;
 
 export function Busy({ id, progress }: { id: string; progress: Progress }) {
   const hold = useHold(id);
@@ -50,8 +51,11 @@ export function Busy({ id, progress }: { id: string; progress: Progress }) {
 }
 
 function UnderWay({ files, of }: { files: Progress["under_way"]; of: number }) {
+  // Room once taken is kept: as files come and go, what stands below must not jump.
+  const rows = useRef(FEWEST_ROWS);
+  rows.current = Math.max(rows.current, files.length);
   return (
-    <Box component="ul" aria-label="On their way" sx={{ m: 0, p: 0, minHeight: 28 * Math.min(AT_ONCE, of) }}>
+    <Box component="ul" aria-label="On their way" sx={{ m: 0, p: 0, minHeight: 28 * Math.min(rows.current, of) }}>
       {files.map((file) => (
         <Box component="li" key={file.name} sx={{ display: "flex", alignItems: "center", gap: 1.5, height: 28 }}>
           <Typography variant="body2" noWrap sx={{ flex: 1, minWidth: 0 }}>
@@ -90,6 +94,7 @@ function howFar(progress: Progress): string {
   const parts = [
     progress.files > 0 ? `${progress.files_done} of ${many(progress.files, "file")}` : "",
     progress.total > 0 ? `${bytes(progress.done)} of ${bytes(progress.total)}` : "",
+    progress.phase === "fetching" && progress.rate > 0 ? `${bytes(progress.rate)} a second` : "",
     progress.phase === "paused" ? "" : duration(progress.seconds_left),
   ];
   return parts.filter(Boolean).join(", ");

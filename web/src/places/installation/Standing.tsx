@@ -16,11 +16,16 @@ export function Standing({ one }: { one: Page }) {
   const order = useOrder(one.id);
   const extras = one.standing.differences.some((each) => each.what === "extra");
   const stopped = busy || order.isPending;
+  const installing = busy && !one.release; // it has said nothing yet, and is being heard all the same
   return (
     <Paper variant="outlined" component="section" sx={{ p: 2, display: "grid", gap: 1.5 }}>
       <Box sx={{ fontSize: "1.15rem" }} aria-live="polite">
-        <StateMark state={one.standing.state} behind={one.standing.behind} />
-        {one.standing.since && (
+        {installing ? (
+          <strong>Installing release {one.target}</strong>
+        ) : (
+          <StateMark state={one.standing.state} behind={one.standing.behind} />
+        )}
+        {one.standing.since && !installing && (
           <Box component="span" sx={{ fontSize: "0.85rem", color: "text.secondary", ml: 1 }}>
             since {when(one.standing.since)}
           </Box>
