@@ -33,6 +33,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "ways in": ways_in.measure,
     "sync": syncing.measure,
     "in step": in_step.measure,
+    "fetching": in_step.fetching,
 }
 
 
