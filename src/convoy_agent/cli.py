@@ -9,9 +9,6 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from rich.console import Console
-from rich.progress import BarColumn, DownloadColumn, TaskID, TextColumn, TimeRemainingColumn, TransferSpeedColumn
-from rich.progress import Progress as Bar
 
 from convoy_core.errands import minutes, what_to_do
 from convoy_core.lock import LockedBuild
@@ -25,6 +22,7 @@ from .backups import Backups
 from .folder import Folder
 from .leaving import leave as leave_pack
 from .plain import plain, run
+from .screen import Bar, say
 from .storing import keep as keep_store
 from .storing import store_app
 from .watch import Watcher
@@ -38,7 +36,6 @@ app = typer.Typer(
 app.registered_commands += plain.registered_commands
 app.registered_groups += plain.registered_groups
 app.add_typer(store_app, name="store")
-out = Console(highlight=False, soft_wrap=True)
 
 FolderOption = Annotated[Path, typer.Option("--folder", help="The installation's folder.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Answer as JSON, for scripts.")]
@@ -70,10 +67,10 @@ def join(
     ] = False,
 ) -> None:
     """Pair a folder with an installation."""
-    with _Bar() as screen:
+    with Bar() as screen:
         pairing = work.join(code, site, into, key, game, as_it_is, screen, again)
-    out.print(f"{into} follows [bold]{pairing.pack}[/] from now on. The site's key is {pairing.key}.")
-    out.print(f"Next: convoy sync --folder {into}")
+    say(f"{into} follows {pairing.pack} from now on. The site's key is {pairing.key}.")
+    say(f"Next: convoy sync --folder {into}")
 
 
 @app.command()
@@ -90,7 +87,7 @@ def sync(
     as_json: JsonOption = False,
 ) -> None:
     """Bring the folder to the release that it follows."""
-    with _Bar(quiet=as_json) as screen:
+    with Bar(quiet=as_json) as screen:
         bring = _Bringer(folder, downloads or hand.downloads(), wait, as_json)
         choices = Choices(extras_aside, frozenset(only) if only else None)
         done = work.sync(folder, keep_store(), screen, work.Wish(choices, to, anyway, bring))
@@ -99,25 +96,25 @@ def sync(
                      "counts": {act.value: done.plan.count(act) for act in Act}})  # fmt: skip
         return
     if done.recovered:
-        out.print("A change that was interrupted earlier was completed first.")
-    out.print(f"Release {done.release}: {work.describe(done.plan)}.")
+        say("A change that was interrupted earlier was completed first.")
+    say(f"Release {done.release}: {work.describe(done.plan)}.")
     for path in done.aside:
-        out.print(f"  moved aside: {path}")
+        say(f"  moved aside: {path}")
     for note in done.notes:
         _print_note(note)
     for path in done.plan.extras:
-        out.print(f"  not of the pack, left alone: {path}")
+        say(f"  not of the pack, left alone: {path}")
     if done.unheard:
-        out.print("The site did not answer any more; it hears of this from the next look.")
+        say("The site did not answer any more; it hears of this from the next look.")
 
 
 def _print_note(note: Any) -> None:
     if "problem" in note:
-        out.print(f"  {note['problem']} The pack's lies beside it: {note.get('beside', '')}")
+        say(f"  {note['problem']} The pack's lies beside it: {note.get('beside', '')}")
     for one in note.get("kept", ()):
-        out.print(f"  yours stays: {note['path']}, {one['key']} = {one['mine']} (the pack says {one['new']})")
+        say(f"  yours stays: {note['path']}, {one['key']} = {one['mine']} (the pack says {one['new']})")
     for one in note.get("overruled", ()):
-        out.print(f"  must match: {note['path']}, {one['key']} = {one['new']} (was {one['mine']})")
+        say(f"  must match: {note['path']}, {one['key']} = {one['new']} (was {one['mine']})")
 
 
 @app.command()
@@ -139,19 +136,19 @@ def _tell(found: work.Status, as_json: bool) -> None:
         _print_json({**told, "deviations": dict(found.deviations), "fingerprint": found.fingerprint,
                      "plan": _plan_data(found.plan)})  # fmt: skip
         raise typer.Exit(0 if in_step else 1)
-    out.print(f"[bold]{found.pairing.pack}[/]: release {found.release or 'none yet'}, newest is {found.current}")
+    say(f"{found.pairing.pack}: release {found.release or 'none yet'}, newest is {found.current}")
     for path, what in sorted(found.deviations.items()):
-        out.print(f"  {what.value}: {path}")
+        say(f"  {what.value}: {path}")
     if found.fingerprint:
-        out.print(f"fingerprint {found.fingerprint}")
+        say(f"fingerprint {found.fingerprint}")
     if found.plan and found.plan.moves:
-        out.print(f"A sync would do: {work.describe(found.plan)}")
+        say(f"A sync would do: {work.describe(found.plan)}")
     for world in found.plan.worlds if found.plan else ():
-        out.print(f"  worlds: {world.change.sentence()}. {world.note}")
+        say(f"  worlds: {world.change.sentence()}. {world.note}")
     if in_step:
-        out.print("In step.")
+        say("In step.")
         return
-    out.print("Not in step. Next: convoy sync")
+    say("Not in step. Next: convoy sync")
     raise typer.Exit(1)
 
 
@@ -175,8 +172,8 @@ def watch(
     downloads: DownloadsOption = None,
 ) -> None:
     """Keep reporting, and do what you ask for on the installation's page."""
-    with _Bar(quiet=once) as screen:
-        Watcher(folder, keep_store(), [downloads or hand.downloads()], out.print, screen).run(once)
+    with Bar(quiet=once) as screen:
+        Watcher(folder, keep_store(), [downloads or hand.downloads()], say, screen).run(once)
 
 
 @app.command()
@@ -189,19 +186,19 @@ def bring(
     wanted = list(plan.errands) if plan else []
     arrived = hand.Lookout(keep_store(), []).take(files, wanted)
     for build in arrived.taken:
-        out.print(f"{build.name} {build.version}: that was it.")
+        say(f"{build.name} {build.version}: that was it.")
     for file, meant in arrived.wrong:
         name = work.name_of(folder, file) or "a file that nobody knows"
-        out.print(f"{file.name} is not {meant.name} {meant.version}; it is {name}.")
+        say(f"{file.name} is not {meant.name} {meant.version}; it is {name}.")
     left = len(wanted) - len(arrived.taken)
-    out.print(f"{counted(left, 'file')} still to bring." if left else "Nothing is left to bring. Next: convoy sync")
+    say(f"{counted(left, 'file')} still to bring." if left else "Nothing is left to bring. Next: convoy sync")
     raise typer.Exit(1 if left else 0)
 
 
 @app.command()
 def undo(folder: FolderOption = Path()) -> None:
     """Take the last sync back."""
-    out.print(f"Back at release {work.undo(folder, keep_store()).release}.")
+    say(f"Back at release {work.undo(folder, keep_store()).release}.")
 
 
 @app.command("put-back")
@@ -210,7 +207,7 @@ def put_back(
 ) -> None:
     """Return what a sync moved aside to its place, where that is free."""
     for path in work.put_back(folder, sync_id):
-        out.print(f"back in place: {path}")
+        say(f"back in place: {path}")
 
 
 @app.command()
@@ -222,13 +219,13 @@ def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
         return
     for one in entries:
         what = "taken back" if one.get("undoes") else ", ".join(f"{n} {act}" for act, n in one["counts"].items())
-        out.print(f"{one['id'][:10]}  {one['from'] or 'nothing'} → {one['release']}  {what}")
+        say(f"{one['id'][:10]}  {one['from'] or 'nothing'} → {one['release']}  {what}")
 
 
 @app.command()
 def backup(folder: FolderOption = Path()) -> None:
     """Back up worlds and settings."""
-    out.print(f"Backed up as {work.back_up(folder)}.")
+    say(f"Backed up as {work.back_up(folder)}.")
 
 
 @app.command()
@@ -239,9 +236,9 @@ def backups(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
         _print_json([asdict(one) for one in found])
         return
     for one in found:
-        out.print(f"{one.id}  {one.made_at}  {counted(len(one.files), 'file')}, {one.size // 1024} KB  {one.why}")
+        say(f"{one.id}  {one.made_at}  {counted(len(one.files), 'file')}, {one.size // 1024} KB  {one.why}")
     if not found:
-        out.print("No backup yet.")
+        say("No backup yet.")
 
 
 @app.command()
@@ -249,7 +246,7 @@ def restore(
     backup: Annotated[str, typer.Argument(help="As “convoy backups” lists it.")], folder: FolderOption = Path()
 ) -> None:
     """Go back to a backup of worlds and settings."""
-    out.print(f"Worlds and settings are back. How they were is kept as {work.restore(folder, backup)}.")
+    say(f"Worlds and settings are back. How they were is kept as {work.restore(folder, backup)}.")
 
 
 @app.command()
@@ -268,9 +265,9 @@ def steps(
         _print_json(found)
     for one in () if as_json else found:
         how = "seen" if one["seen"] else "ticked" if one["done"] else "to do"
-        out.print(f"[bold]{how:6}[/]  {one['id']}: {one['text']}")
+        say(f"{how:6}  {one['id']}: {one['text']}")
     if not found and not as_json:
-        out.print("This release asks for no steps by hand.")
+        say("This release asks for no steps by hand.")
     raise typer.Exit(0 if all(one["done"] for one in found) else 1)
 
 
@@ -281,11 +278,11 @@ def leave(
 ) -> None:
     """Stop following the pack: its files go, yours stay."""
     left = leave_pack(folder, keep_all)
-    out.print(f"{counted(left.removed, 'file')} of the pack removed, {left.brought_back} of yours back in place.")
+    say(f"{counted(left.removed, 'file')} of the pack removed, {left.brought_back} of yours back in place.")
     for path in left.stayed:
-        out.print(f"  altered by you, stays: {path}")
+        say(f"  altered by you, stays: {path}")
     if left.kept:
-        out.print(f"Files that were moved aside, and backups, lie in {Path(folder) / left.kept}.")
+        say(f"Files that were moved aside, and backups, lie in {Path(folder) / left.kept}.")
 
 
 @app.command()
@@ -297,8 +294,8 @@ def machine(
     if runtime:
         machines.say_runtimes(runtime)
     told = machines.facts(folder)
-    out.print(f"{told['memory_mb']} MB of memory, {told['disk_free'] // 2**20} MB free on the disk, {told['system']}")
-    out.print(f"runtimes: {', '.join(told['runtimes']) or 'not said; see --runtime'}")
+    say(f"{told['memory_mb']} MB of memory, {told['disk_free'] // 2**20} MB free on the disk, {told['system']}")
+    say(f"runtimes: {', '.join(told['runtimes']) or 'not said; see --runtime'}")
 
 
 class _Bringer:
@@ -311,53 +308,23 @@ class _Bringer:
     def __call__(self, left: Sequence[LockedBuild]) -> Sequence[LockedBuild]:
         turns = iter((True,))
         if self._wait and not self._quiet:
-            out.print(f"{counted(len(left), 'file')} to bring, about {minutes(left)} minutes:")
+            say(f"{counted(len(left), 'file')} to bring, about {minutes(left)} minutes:")
             for build in left:
-                out.print(f"  {build.name} {build.version}: {what_to_do(build)}")
+                say(f"  {build.name} {build.version}: {what_to_do(build)}")
         return hand.wait_for(left, self._lookout, self._said, lambda: self._wait or next(turns, False))
 
     def _said(self, arrived: hand.Arrived, missing: Sequence[LockedBuild]) -> None:
         if self._quiet:
             return
         for build in arrived.taken:
-            out.print(f"{build.name} {build.version} has arrived, {len(missing)} to go.")
+            say(f"{build.name} {build.version} has arrived, {len(missing)} to go.")
         for file, meant in arrived.wrong:
-            out.print(f"{file.name} is another build; wanted is {meant.name} {meant.version}.")
+            say(f"{file.name} is another build; wanted is {meant.name} {meant.version}.")
 
 
 def _print_json(value: Any) -> None:
-    print(json.dumps(value, ensure_ascii=False, indent=1, default=list))
-
-
-class _Bar:
-    """Progress on the terminal: bytes, speed, time left."""
-
-    def __init__(self, quiet: bool = False) -> None:
-        columns = (
-            TextColumn("{task.description}"),
-            BarColumn(),
-            DownloadColumn(),
-            TransferSpeedColumn(),
-            TimeRemainingColumn(),
-        )
-        self._bar = Bar(*columns, TextColumn("{task.fields[what]}"), console=out, transient=True, disable=quiet)
-        self._task: TaskID | None = None
-
-    def __enter__(self) -> _Bar:
-        self._bar.start()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._bar.stop()
-
-    def phase(self, phase: str, total: int) -> None:
-        if self._task is not None:
-            self._bar.remove_task(self._task)
-        self._task = self._bar.add_task(phase, total=total, what="")
-
-    def move(self, done: int, what: str) -> None:
-        if self._task is not None:
-            self._bar.update(self._task, completed=done, what=what)
+    # Escaped: a name on the disk may hold bytes that are no letters.
+    print(json.dumps(value, indent=1, default=list))
 
 
 def main() -> None:

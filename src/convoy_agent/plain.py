@@ -22,7 +22,7 @@ from convoy_core.resolve import resolve as find_lock
 from convoy_core.resolve import why as paths_to
 from convoy_core.resolve.wire import read_problem, write_answer
 from convoy_core.takeover import FORMAT
-from convoy_core.words import counted
+from convoy_core.words import counted, printable
 
 from .archives import contents, hashes, marker_of
 from .files import sha256_of, walk, write_at_once
@@ -148,10 +148,10 @@ def run(commands: typer.Typer) -> None:
     try:
         commands(prog_name="convoy")
     except ConvoyError as error:
-        print(error.sentence(), file=sys.stderr)
+        print(printable(error.sentence()), file=sys.stderr)
         sys.exit(2)
     except OSError as error:
-        print(f"{error.filename or 'A file'} cannot be used: {error.strerror}.", file=sys.stderr)
+        print(printable(f"{error.filename or 'A file'} cannot be used: {error.strerror}."), file=sys.stderr)
         sys.exit(2)
     except KeyboardInterrupt:
         print("Stopped. The same command goes on from here.", file=sys.stderr)

@@ -22,6 +22,7 @@ from convoy_agent.errors import (
     SomebodyElse,
 )
 from convoy_agent.folder import Folder
+from convoy_agent.screen import Bar
 from convoy_agent.site import Site
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import BadSignature, ConvoyError
@@ -510,3 +511,19 @@ def test_every_refusal_is_a_plain_sentence() -> None:
     error = ConvoyError("What happened.", "Why.", "What now.", thing=1)
     assert str(error) == "What happened. Why. What now."
     assert error.data == {"thing": 1}
+
+
+def test_names_steer_no_terminal_and_stop_no_command(member: Member) -> None:
+    member.sync()
+    odd = member.folder / "mods/[red][/] :cat: \x1b[2J.zip"
+    odd.parent.mkdir()
+    odd.write_text("x")
+    (member.folder / os.fsdecode(b"mods/\xff.zip")).write_text("y")
+    told = run(member, "status", "--folder", str(member.folder))
+    assert told.returncode == 1 and "extra: mods/[red][/] :cat: ?[2J.zip" in told.stdout and "mods/?.zip" in told.stdout
+    listed = run(member, "status", "--json", "--folder", str(member.folder))
+    assert set(json.loads(listed.stdout)["deviations"].values()) == {"extra"}
+    bar = Bar()
+    with bar:
+        bar.phase("placing", 0)
+        bar.move(1, "mods/[/] \udcff")

@@ -356,6 +356,17 @@ def test_a_listing_gives_the_same_row_as_an_agent(world: World) -> None:
     assert world.as_("member").send("DELETE", f"{world.at}/listing/{world.installation.id}")[0] == 404
 
 
+def test_a_listing_may_be_made_above_and_beside_a_copy_and_is_cut_to_what_somebody_reads(world: World) -> None:
+    """The folder in which most is right is the one meant; of endless strangers as many are kept as an agent tells."""
+    stale = listing(world, root="backup/mods/old/", **{f"mods/m{n}.zip": "0" * 64 for n in range(3)})
+    here = listing(world, root="Games/Tillerway/", **{f"mods/x{n}.zip": "1" * 64 for n in range(10_500)})
+    damaged = stale.replace(b"heron-almanac/data", b"heron-almanac/gone")
+    status, row = hand_in(world, "member", damaged + b"\n" + here)
+    assert (status, row["standing"]["state"]) == (200, "differs")
+    assert [(one["what"], len(one["paths"])) for one in row["standing"]["differences"]] == [("extra", 50)]
+    assert len(Installation.objects.get(by_listing=True).deviations) == 10_000
+
+
 def test_a_listing_never_takes_the_place_of_an_installation(world: World) -> None:
     status, told = world.as_("member").post("/api/installations", {"code": world.code, "name": "by Listing"})
     assert (status, told["code"]) == (409, "name-taken")

@@ -13,6 +13,7 @@ from convoy_site.installations import tasks
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.services import stand_in_folder
 from convoy_site.people.models import Membership
+from convoy_site.people.services import bring_aboard
 
 from .conftest import World
 from .test_drafts import edit
@@ -105,6 +106,25 @@ def test_the_line_says_who_is_where(world: World) -> None:
     assert [(one["initials"], one["release"], one["state"], one["mine"]) for one in line["people"]] == [
         ("M", "1.0.0", "in step", True)
     ]
+
+
+def test_who_goes_ashore_is_neither_called_nor_served_and_comes_back_to_all_of_it(world: World) -> None:
+    def there() -> tuple[int, int, int, int]:
+        rows = world.as_("owner").get(f"{world.at}/roll-call")[1]["rows"]
+        [pack] = world.as_("owner").get("/api/packs")[1]
+        one = world.as_("member").get(f"/api/installations/{world.installation.id}")[0]
+        return len(rows), pack["installations"], one, world.agent().get("/api/agent/head")[0]
+
+    report(world)
+    assert there() == (1, 1, 200, 200)
+    people = f"/api/crews/{world.crew.id}/people"
+    assert world.as_("owner").send("DELETE", f"{people}/owner")[0] == 403
+    assert world.as_("owner").send("DELETE", f"{people}/member")[0] == 200
+    assert there() == (0, 0, 404, 401) and world.as_("member").get("/api/installations")[1] == []
+    assert world.as_("member").send("DELETE", f"{people}/member")[0] == 404
+    bring_aboard(world.users["member"], world.crew)
+    assert there() == (1, 1, 200, 200) and called(world)["standing"]["state"] == "in step"
+    assert world.as_("member").send("DELETE", f"{people}/member")[0] == 200
 
 
 BAD_REPORTS = [

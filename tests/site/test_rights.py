@@ -36,6 +36,7 @@ DOORS = [
     ("POST", "/api/installations", {"code": "{code}", "name": "Second"}, ANYBODY),
     ("GET", "/api/crews/{crew}", None, SEE),
     ("PUT", "/api/crews/{crew}/people/curator", {"role": "curator"}, OWN),
+    ("DELETE", "/api/crews/{crew}/people/curator", None, {**OWN, "curator": 200}),
     ("POST", "/api/packs", {"crew": "{crew}", "game": "tillerway", "name": "New", "game_version": "2.1.0"}, CURATE),
     ("GET", "/api/packs/{pack}", None, SEE),
     ("PATCH", "/api/packs/{pack}", {"notes": "new"}, CURATE),

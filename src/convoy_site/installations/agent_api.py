@@ -22,10 +22,8 @@ from ..sending import send_file
 from ..shapes import Done, Short
 from . import asking, services
 from .models import Installation
+from .services import MAX_DEVIATIONS
 from .standings import followed, target_of
-
-MAX_DEVIATIONS = 10_000
-"""Paths in one report. An agent with more sends that many: nobody reads further, and the state is the same."""
 
 
 class AgentToken(HttpBearer):

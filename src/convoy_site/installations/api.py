@@ -39,7 +39,7 @@ def join(request: HttpRequest, body: JoinIn) -> InstallationRow:
 @router.get("/installations", response=list[InstallationRow], operation_id="installations")
 def installations(request: HttpRequest) -> list[InstallationRow]:
     """One's own installations."""
-    mine = list(shown(Installation.objects.filter(member=request.user, by_listing=False)))
+    mine = list(shown(Installation.objects.aboard().filter(member=request.user, by_listing=False)))
     releases: dict[UUID, list[Release]] = {}
     found = Release.objects.filter(pack__in={one.pack_id for one in mine}).select_related("withdrawal")
     for release in found.only("number", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):

@@ -135,7 +135,7 @@ def _releases(pack: Pack) -> list[Release]:
 
 
 def _stood(pack: Pack, releases: list[Release]) -> list[Stood]:
-    return stand(shown(pack.installations.all()), releases)
+    return stand(shown(pack.installations.aboard()), releases)
 
 
 def _called(request: HttpRequest, pack: Pack, stood: list[Stood], releases: list[Release]) -> list[CalledRow]:

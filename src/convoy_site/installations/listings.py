@@ -1,5 +1,8 @@
 """Compare by listing: somebody without the agent hands in names and hashes, and gets the same row of the roll call."""
 
+from collections import Counter
+from collections.abc import Sequence
+
 from django.db import transaction
 from django.utils import timezone
 
@@ -14,11 +17,21 @@ from ..packs.models import Pack
 from ..people.models import User
 from ..releases.services import recipe_of, releases_of
 from .models import Installation
-from .services import BY_LISTING, name_what_lies_there
+from .services import BY_LISTING, MAX_DEVIATIONS, name_what_lies_there
 from .standings import followed
 
 FOREIGN = 0.02
 """Of the pack's files a listing has to have this share, somewhere; below it is another folder than an installation."""
+
+
+ABOVE = 3
+"""Folders above the game's own in which a listing may have been made."""
+
+NEAREST_OF = 20
+"""Newest releases that a listing is held against: whoever is further behind is told to be so far behind."""
+
+RECOGNISED = 1_000
+"""Strange files of a listing that are looked up; what is one build's tells for the whole of its folder."""
 
 
 class NothingOfThePack(ConvoyError):
@@ -38,7 +51,8 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
     open_to = followed(one, list(releases_of(pack).select_related("withdrawal")))
     if not open_to:
         raise NothingOfThePack(f"{pack.name} has no release to compare with.")
-    judged = [(release, *_against(files, recipe_of(release.pk).lock.share(Side(side)))) for release in open_to]
+    newest = open_to[:NEAREST_OF]
+    judged = [(release, *_against(files, recipe_of(release.pk).lock.share(Side(side)))) for release in newest]
     # The release that is nearest: somebody who is behind is told so, and not that everything is altered.
     release, there, missing = min(judged, key=lambda row: len(row[2]))
     share = recipe_of(release.pk).lock.share(Side(side))
@@ -49,9 +63,10 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
             "List the game's folder, the one that holds the mods.",
         )
     one.side, one.release, one.heard_at = side, release, timezone.now()
-    one.deviations = {path: what.value for path, what in _deviations(share, there, missing).items()}
+    found = _deviations(share, there, missing)
+    one.deviations = {path: found[path].value for path in sorted(found)[:MAX_DEVIATIONS]}
     one.fingerprint = recipe_of(release.pk).lock.fingerprint(there, _as_if_right(share))
-    off = {path: there[path] for path in one.deviations if path in there}
+    off = {path: there[path] for path in list(one.deviations)[:RECOGNISED] if path in there}
     one.has, one.harmless = name_what_lies_there(pack, share, off)
     one.about, one.strayed = {}, []
     one.since = timezone.now() if one.deviations else None
@@ -59,31 +74,28 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
     return one
 
 
-def _against(files: tuple[CarriedFile, ...], share: Lock) -> tuple[dict[str, str], set[str]]:
+def _against(files: Sequence[CarriedFile], share: Lock) -> tuple[dict[str, str], set[str]]:
     """The listing's files by their paths in an installation, and the pack's paths that are missing or other there.
 
-    A listing may have been made one or more folders above: its paths are tried below each folder that it names.
+    A listing may have been made some folders above: the folder below which most is as it should be is the one meant.
     """
-    plain = {file.path: file.sha256 for file in files}
-    best = (plain, _missing(plain, share))
-    tops = {"/".join(file.path.split("/")[:depth]) for file in files[:2_000] for depth in (1, 2, 3)}
-    for top in sorted(tops):
-        below = {path.removeprefix(f"{top}/"): sha256 for path, sha256 in plain.items() if path.startswith(f"{top}/")}
-        if share.managed and not any(path.startswith(f"{share.managed[0]}/") for path in below):
-            continue
-        missing = _missing(below, share)
-        if len(missing) < len(best[1]):
-            best = (below, missing)
-    return best
+    right: Counter[str] = Counter()
+    for file in files:
+        parts = file.path.split("/")
+        for depth in range(min(ABOVE + 1, len(parts))):
+            if _is_right("/".join(parts[depth:]), file.sha256, share):
+                right["".join(f"{part}/" for part in parts[:depth])] += 1
+    top = min(right, key=lambda one: (-right[one], len(one), one), default="")
+    there = {file.path.removeprefix(top): file.sha256 for file in files if file.path.startswith(top)}
+    return there, {file.path for file in share.files if not _is_right(file.path, there.get(file.path, ""), share)}
 
 
-def _missing(there: dict[str, str], share: Lock) -> set[str]:
-    return {
-        file.path
-        for file in share.files
-        if there.get(file.path) != file.sha256
-        and not (file.path in there and (share.terms.is_settings(file.path) or file.path in share.terms.by_hand))
-    }
+def _is_right(path: str, sha256: str, share: Lock) -> bool:
+    """Whether a file of the pack lies there as it should; a member's own settings do, whatever is in them."""
+    file = share.by_path.get(path)
+    if file is None or not sha256:
+        return False
+    return sha256 == file.sha256 or share.terms.is_settings(path) or path in share.terms.by_hand
 
 
 def _deviations(share: Lock, there: dict[str, str], missing: set[str]) -> dict[str, Deviation]:

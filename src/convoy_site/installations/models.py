@@ -50,7 +50,15 @@ class Coming(models.Model):
         constraints = [models.UniqueConstraint(fields=["departure", "user"], name="one_answer_per_person")]
 
 
+class Installations(models.QuerySet["Installation"]):
+    def aboard(self) -> "Installations":
+        """Of people who are in the pack's crew now. Who goes ashore is neither called nor served, and loses nothing."""
+        return self.filter(pack__crew__memberships__user=models.F("member"))
+
+
 class Installation(models.Model):
+    objects = Installations.as_manager()
+
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     pack = models.ForeignKey(Pack, models.PROTECT, related_name="installations")
     member = models.ForeignKey(User, models.CASCADE, related_name="installations")

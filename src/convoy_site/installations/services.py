@@ -38,6 +38,9 @@ PAIRING_FOR = timedelta(minutes=30)
 
 PAIRING_TRIES, PAIRING_SECONDS = 20, 600
 
+MAX_DEVIATIONS = 10_000
+"""Paths in one report. An agent with more sends that many: nobody reads further, and the state is the same."""
+
 BY_LISTING = "By listing"
 """The name of the row that a listing makes; no installation may have it."""
 
@@ -70,9 +73,10 @@ class PairingCommand:
 
 
 def installation_for(user: User, installation_id: UUID) -> Installation:
-    """One's own installation. Raises NotFound for every other one."""
+    """One's own installation, of a crew that one is in. Raises NotFound for every other one."""
     found = (
-        Installation.objects.select_related("pack__crew", "pack__game", "pack__draft", "machine", "member")
+        Installation.objects.aboard()
+        .select_related("pack__crew", "pack__game", "pack__draft", "machine", "member")
         .filter(pk=installation_id, member=user)
         .first()
     )
@@ -143,7 +147,8 @@ def pair(text: str, who: str) -> tuple[Installation, str]:
         )
     code = read_code(text, PAIRING_LENGTH)
     found = (
-        Installation.objects.select_for_update(of=("self",))
+        Installation.objects.aboard()
+        .select_for_update(of=("self",))
         .select_related("pack")
         .filter(pairing_hash=_hash(code), pairing_until__gt=timezone.now())
         .first()
@@ -161,7 +166,8 @@ def pair(text: str, who: str) -> tuple[Installation, str]:
 
 
 def by_token(token: str) -> Installation | None:
-    return Installation.objects.select_related("pack", "member").filter(token_hash=_hash(token)).first()
+    """The installation that a token is of, while its member is in the crew."""
+    return Installation.objects.aboard().select_related("pack", "member").filter(token_hash=_hash(token)).first()
 
 
 @dataclass(frozen=True)

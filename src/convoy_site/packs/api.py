@@ -4,7 +4,7 @@ from datetime import date, datetime
 from typing import Annotated
 from uuid import UUID
 
-from django.db.models import Count
+from django.db.models import Count, F, Q
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
@@ -234,8 +234,9 @@ def base_out(pack: Pack) -> BaseOut:
 def packs(request: HttpRequest) -> list[PackRow]:
     roles = dict(Membership.objects.filter(user=request.user).values_list("crew_id", "role"))
     found = Pack.objects.filter(crew__in=roles).select_related("crew", "game", "draft").order_by("name")
+    aboard = Q(installations__member__memberships__crew=F("crew"))
     found = found.annotate(
-        chosen=Count("draft__lines", distinct=True), installed=Count("installations", distinct=True)
+        chosen=Count("draft__lines", distinct=True), installed=Count("installations", filter=aboard, distinct=True)
     ).prefetch_related("releases")
     return [PackRow(**_row(pack, roles[pack.crew_id])) for pack in found]
 
@@ -265,7 +266,7 @@ def start_pack(request: HttpRequest, body: PackIn) -> PackOut:
 @router.get("/packs/{pack_id}", response=PackOut, operation_id="pack")
 def pack_page(request: HttpRequest, pack_id: UUID) -> PackOut:
     pack = services.pack_for(request.user, pack_id, Action.SEE)
-    pack.chosen, pack.installed = pack.draft.lines.count(), pack.installations.count()
+    pack.chosen, pack.installed = pack.draft.lines.count(), pack.installations.aboard().count()
     role = Membership.objects.get(crew=pack.crew, user=request.user).role
     return PackOut(**_row(pack, role), crew_id=pack.crew_id, notes=pack.notes, revision=pack.draft.revision)
 

@@ -89,3 +89,9 @@ def crew(request: HttpRequest, crew_id: UUID) -> CrewPage:
 def change_role(request: HttpRequest, crew_id: UUID, username: Name, body: RoleIn) -> Done:
     services.change_role(request.user, crew_id, username, body.role)
     return Done()
+
+
+@router.delete("/crews/{crew_id}/people/{username}", response=Done, operation_id="go_ashore")
+def go_ashore(request: HttpRequest, crew_id: UUID, username: Name) -> Done:
+    services.go_ashore(request.user, crew_id, username)
+    return Done()

@@ -56,6 +56,20 @@ def change_role(user: User, crew_id: UUID, username: str, role: Role) -> None:
     theirs.save(update_fields=["role"])
 
 
+@transaction.atomic
+def go_ashore(user: User, crew_id: UUID, username: str) -> None:
+    """Takes somebody out of a crew: the owner anybody, everybody themselves. What lies on their machines stays; their
+    installations are served again when they come back. Raises Forbidden for the owner, whom a crew always has.
+    """
+    crew = crew_for(user, crew_id, Action.SEE if username == user.username else Action.PEOPLE)
+    theirs = crew.memberships.select_for_update().filter(user__username=username).first()
+    if theirs is None:
+        raise NotFound(f"{username} is not in {crew.name}.")
+    if theirs.role == Role.OWNER:
+        raise Forbidden("A crew always has an owner.", now="Hand it over to somebody else first.")
+    theirs.delete()
+
+
 def bring_aboard(user: User, crew: Crew) -> None:
     """Makes somebody a member; keeps the role of one who is in already."""
     Membership.objects.get_or_create(crew=crew, user=user)

@@ -237,7 +237,8 @@ export interface paths {
         /** Change Role */
         put: operations["change_role"];
         post?: never;
-        delete?: never;
+        /** Go Ashore */
+        delete: operations["go_ashore"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4242,6 +4243,38 @@ export interface operations {
                 "application/json": components["schemas"]["RoleIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    go_ashore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

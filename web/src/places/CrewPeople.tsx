@@ -1,10 +1,12 @@
 // The people of a crew and their roles. The owner gives roles; everybody sees them.
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useParams } from "react-router";
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../api/client";
-import { useChange, useCrew } from "../api/queries";
-import { Loaded, RefusalRemark } from "../parts/notices";
+import { useChange, useCrew, useMe } from "../api/queries";
+import { Loaded, RefusalRemark, Remark } from "../parts/notices";
 import { day, many } from "../parts/words";
 import { Pick } from "./BaseFields";
 
@@ -23,6 +25,65 @@ export default function CrewPeople() {
     </Box>
   );
 }
+
+/** The owner takes anybody out of the crew, everybody themselves; nobody the owner. */
+function GoAshore({ crew, person }: { crew: Shape["CrewPage"]; person: Shape["Person"] }) {
+  const [asked, setAsked] = useState(false);
+  const go = useNavigate();
+  const mine = useMe().data?.username === person.username;
+  const ashore = useChange(
+    () =>
+      told(
+        api.DELETE("/api/crews/{crew_id}/people/{username}", {
+          params: { path: { crew_id: crew.id, username: person.username } },
+        }),
+      ),
+    mine ? ["me"] : ["crew", crew.id],
+    ["pack"],
+    ["packs"],
+    ["installations"],
+  );
+  if (person.role === "owner" || !(mine || crew.role === "owner")) return <Box sx={{ width: ASHORE_WIDTH }} />;
+  const name = mine ? "Leave the crew" : "Remove";
+  if (!asked)
+    return (
+      <Box sx={{ width: ASHORE_WIDTH, textAlign: "right" }}>
+        <Button
+          size="small"
+          color="error"
+          aria-label={mine ? name : `Remove ${person.name}`}
+          onClick={() => setAsked(true)}
+        >
+          {name}
+        </Button>
+      </Box>
+    );
+  return (
+    <Box sx={{ flexBasis: "100%" }}>
+      <Remark tone="warning">
+        {mine ? "You get" : `${person.name} gets`} no more releases, and {mine ? "leave" : "leaves"} the roll call.
+        Every file stays where it is; a new join code brings {mine ? "you" : "them"} back to the same installations.
+        <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+          <Button
+            size="small"
+            variant="contained"
+            color="error"
+            disabled={ashore.isPending}
+            onClick={() => ashore.mutate(undefined, { onSuccess: () => mine && go("/") })}
+          >
+            {mine ? name : `Remove ${person.name}`}
+          </Button>
+          <Button size="small" onClick={() => setAsked(false)}>
+            {mine ? "Stay" : "Keep"}
+          </Button>
+        </Box>
+        <RefusalRemark error={ashore.error} />
+      </Remark>
+    </Box>
+  );
+}
+
+const ASHORE_WIDTH = 130;
 
 function Shown({ crew }: { crew: Shape["CrewPage"] }) {
   const change = useChange(
@@ -79,6 +140,7 @@ function Shown({ crew }: { crew: Shape["CrewPage"] }) {
                 one.role
               )}
             </Box>
+            <GoAshore crew={crew} person={one} />
           </Box>
         ))}
       </Box>

@@ -9,6 +9,7 @@ import random
 import zipfile
 from collections.abc import Iterable
 from datetime import date, timedelta
+from uuid import UUID
 
 import httpx
 from django.core.management.base import BaseCommand, CommandError
@@ -72,6 +73,8 @@ STEPS = [
         "text": "Switch off the game's own copying of worlds between machines: two copies of one world do not mix.",
     },
 ]
+ON_TILLERWAY = ("tillerway", "2.1.0", "bosun", "5.2.0")
+ON_GAUGE_HOLLOW = ("gauge-hollow", "3.1", "", "")
 SLOW_SHELVES, SLOW_LINES = ("Boats", "Looks", "Towns"), 40
 HOLLOW_LINES = (
     "slate-wagons", "banking-engine", "wet-valley", "coal-smoke", "incline-working", "water-cranes", "brake-vans",
@@ -144,20 +147,8 @@ class Command(BaseCommand):
         for name in people.keys() - {"maren", "isbet"}:
             bring_aboard(people[name], crew)
         Membership.objects.filter(user=people["tolliver"]).update(role=Role.CURATOR)
-        pack = start_pack(
-            maren,
-            NewPack(
-                crew=crew.id,
-                game="tillerway",
-                name="Night Freight",
-                emblem="lantern",
-                group="Thursday nights",
-                notes="Freight by lantern light. Be at the quay by eight.",
-                game_version="2.1.0",
-                loader="bosun",
-                loader_version="5.2.0",
-            ),
-        )
+        about = ("Night Freight", "lantern", "Thursday nights", "Freight by lantern light. Be at the quay by eight.")
+        pack = self._start(maren, crew.id, about, ON_TILLERWAY)
         hold = HoldLine(do="hold", mod="night-lanterns", version="1.4.0", because="the last one that keeps our world")
         edit_draft(maren, pack.id, 0, [*(AddMod(do="add", mod=mod) for mod in FIRST_LINES), hold])
         self._publish(maren, pack, "1.0.0", "The first evening. Six mods and what they need.")
@@ -187,6 +178,11 @@ class Command(BaseCommand):
         self._edit(maren, pack, RemoveMod(do="remove", mod="fog-over-fen"), AddMod(do="add", mod="second-keel"))
         self._slow_water(people, crew.id)
         self._hollow_line(people, crew.id)
+
+    def _start(self, user: User, crew: UUID, about: tuple[str, str, str, str], base: tuple[str, str, str, str]) -> Pack:
+        """`about`: name, emblem, group, notes; `base`: game, its version, loader and its version."""
+        game, *versions = base
+        return start_pack(user, NewPack(crew, game, *about, *versions))
 
     def _grow(self, maren: User, tolliver: User, pack: Pack) -> None:
         """Five releases in all, up to some hundred and twenty lines, from builds of the summer before."""
@@ -286,22 +282,10 @@ class Command(BaseCommand):
             archive = httpx.get(f"{source.address}/{build.urls[0]}").raise_for_status().content
             (downloads / build.archive.name).write_bytes(archive)
 
-    def _slow_water(self, people: dict[str, User], crew: object) -> None:
+    def _slow_water(self, people: dict[str, User], crew: UUID) -> None:
         tolliver = people["tolliver"]
-        pack = start_pack(
-            tolliver,
-            NewPack(
-                crew=crew,
-                game="tillerway",
-                name="Slow Water",
-                emblem="reed",
-                group="Whoever is in",
-                notes="Nothing is urgent here. Tie up where you like.",
-                game_version="2.1.0",
-                loader="bosun",
-                loader_version="5.2.0",
-            ),
-        )
+        about = ("Slow Water", "reed", "Whoever is in", "Nothing is urgent here. Tie up where you like.")
+        pack = self._start(tolliver, crew, about, ON_TILLERWAY)
         calm = Mod.objects.filter(game="tillerway", category__in=SLOW_SHELVES).order_by("category", "slug")
         self._edit(tolliver, pack, AddMods(do="add many", mods=self._fitting(pack, calm)[:SLOW_LINES]))
         self._publish(tolliver, pack, "1.0.0", "Forty mods for an evening without a load.")
@@ -310,22 +294,10 @@ class Command(BaseCommand):
         join(people["sunniva"], code, "Slow Water", "player", "sunnivas-desk")
         self._sync(pack)
 
-    def _hollow_line(self, people: dict[str, User], crew: object) -> None:
+    def _hollow_line(self, people: dict[str, User], crew: UUID) -> None:
         maren = people["maren"]
-        pack = start_pack(
-            maren,
-            NewPack(
-                crew=crew,
-                game="gauge-hollow",
-                name="Hollow Line",
-                emblem="wheel",
-                group="Sunday afternoons",
-                notes="Slate down, coal up.",
-                game_version="3.1",
-                loader="",
-                loader_version="",
-            ),
-        )
+        about = ("Hollow Line", "wheel", "Sunday afternoons", "Slate down, coal up.")
+        pack = self._start(maren, crew, about, ON_GAUGE_HOLLOW)
         edit_draft(maren, pack.id, 0, [AddMod(do="add", mod=mod) for mod in HOLLOW_LINES])
         self._edit(
             maren,
