@@ -9,15 +9,12 @@ from typing import Annotated
 import typer
 
 from convoy_core.errors import MalformedInput
-from convoy_core.formats import Key, Value, format_of, open_settings
+from convoy_core.formats import Key, Value, open_settings, typed
 from convoy_core.merge import KeyMerge, merge
 
 from .files import write_at_once
 
 settings = typer.Typer(help="Read, change and merge settings files.", no_args_is_help=True)
-
-TEXT_ONLY = (".ini", ".cfg", ".properties", ".xml")
-"""Formats in which every value is text."""
 
 KeyArgument = Annotated[str, typer.Argument(help="Where the value stands: parts joined by a slash, as bow/strength.")]
 
@@ -42,7 +39,7 @@ def get(file: Path, key: Annotated[str, typer.Argument(help="One key; all of the
 def set_(file: Path, key: KeyArgument, value: Annotated[str, typer.Argument(help="JSON, or plain text.")]) -> None:
     """Change or add one value; everything else stays as it is."""
     document = open_settings(file.name, file.read_bytes())
-    document.set(_key(key), _value(file, value))
+    document.set(_key(key), typed(file.name, value))
     text = document.text().encode()
     open_settings(file.name, text)
     write_at_once(file, text)
@@ -69,15 +66,6 @@ def merge_(
 
 def _key(text: str) -> Key:
     return tuple(text.split("/"))
-
-
-def _value(file: Path, text: str) -> Value:
-    if format_of(file.name) in TEXT_ONLY:
-        return text
-    try:
-        return json.loads(text)
-    except ValueError:
-        return text
 
 
 def _told(one: KeyMerge) -> dict[str, Value]:

@@ -13,7 +13,7 @@ from functools import lru_cache
 from typing import Any
 
 from .errors import MalformedInput
-from .formats import Key, Value, format_of
+from .formats import TEXT_ONLY, Key, Value, format_of
 from .paths import checked_path
 from .reading import Fields
 
@@ -136,6 +136,8 @@ def read_tweak(fields: Fields) -> Tweak:
     value = fields.plain("value")
     if isinstance(value, dict) or (isinstance(value, list) and any(isinstance(one, list | dict) for one in value)):
         raise MalformedInput("A tweak sets text, a number, true or false, or a list of these.", field="value")
+    if isinstance(value, list) and format_of(path) in TEXT_ONLY:
+        raise MalformedInput(f"“{path}” holds no lists.", "Its format knows text alone.", field="value")
     return Tweak(path, key, value, fields.one_of("how", How))
 
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 
 from .canonical import canonical_json, sha256_hex
 from .errors import ConvoyError
-from .formats import Key, Unreadable, Value, open_settings
+from .formats import Key, Unreadable, Value, open_settings, spelled
 from .formats.base import same
 from .terms import How, Terms, Tweak
 
@@ -22,7 +22,7 @@ def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
     document = open_settings(path, data)
     try:
         for tweak in setting:
-            document.set(tweak.key, tweak.value)
+            document.set(tweak.key, spelled(path, tweak.value))
         return document.text().encode()
     except ConvoyError:
         raise
@@ -43,5 +43,7 @@ def broken(path: str, data: bytes, enforced: Iterable[Tweak]) -> tuple[tuple[Key
     values = open_settings(path, data).values() if wanted else {}
     found = [(tweak.key, values.get(tweak.key)) for tweak in wanted]
     return tuple(
-        (key, value) for (key, value), tweak in zip(found, wanted, strict=True) if not same(value, tweak.value)
+        (key, value)
+        for (key, value), tweak in zip(found, wanted, strict=True)
+        if not same(value, spelled(path, tweak.value))
     )

@@ -101,6 +101,7 @@ def test_settings_count_by_their_enforced_keys_alone() -> None:
     [
         ("tweaks", [{"path": "../x.toml", "key": ["a"], "value": 1, "how": "enforced"}]),
         ("tweaks", [{"path": "mods/x.exe", "key": ["a"], "value": 1, "how": "enforced"}]),
+        ("tweaks", [{"path": "mods/x.ini", "key": ["a"], "value": [1], "how": "enforced"}]),
         ("tweaks", [{"path": "mods/x.toml", "key": [], "value": 1, "how": "enforced"}]),
         ("tweaks", [{"path": "mods/x.toml", "key": ["a"], "value": {"b": 1}, "how": "enforced"}]),
         ("steps", [{"id": "a", "text": "t", "check": "exists", "path": "/etc/passwd"}]),

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from convoy_core.diff import terms_changes
 from convoy_core.errands import minutes, what_to_do
-from convoy_core.formats import Unreadable, open_settings
+from convoy_core.formats import TEXT_ONLY, Unreadable, format_of, open_settings, typed
 from convoy_core.formats.base import same
 from convoy_core.model import Pickup
 from convoy_core.terms import HandStep, How, Terms, Tweak
@@ -58,6 +58,25 @@ def test_what_is_tweaked_says_so_and_nothing_else_moves(path: str, text: str) ->
     assert render(path, rendered, tweaks) == rendered
     off = broken(path, FILES[path], tweaks[:1])
     assert off == (() if same(before[KEYS[path]], text) else ((KEYS[path], before[KEYS[path]]),))
+
+
+@pytest.mark.parametrize("path", FILES)
+@pytest.mark.parametrize("value", [3, 0.5, True, False])
+def test_numbers_and_truths_can_be_enforced_in_every_format(path: str, value: object) -> None:
+    """Formats of text alone hold them in words; what was set is then as it must be, and nobody differs for ever."""
+    tweak = Tweak(path, KEYS[path], value, How.ENFORCED)
+    rendered = render(path, FILES[path], [tweak])
+    assert broken(path, rendered, [tweak]) == ()
+    assert broken(path, FILES[path], [tweak]) or (path, value) == ("a.toml", True)
+    there = open_settings(path, rendered).values()[KEYS[path]]
+    assert there == (str(value).lower() if format_of(path) in TEXT_ONLY else value)
+
+
+def test_a_typed_value_is_what_the_format_can_hold() -> None:
+    assert [typed("a.toml", one) for one in ("3", "true", "[1, 2]", "amber", "null", '{"a": 1}', "1.50")] == [
+        3, True, [1, 2], "amber", "null", '{"a": 1}', 1.5,
+    ]  # fmt: skip
+    assert [typed("a.ini", one) for one in ("3", "1.50", "[1]")] == ["3", "1.50", "[1]"]
 
 
 def test_a_rendering_is_named_by_what_sets_and_by_nothing_else() -> None:

@@ -296,6 +296,31 @@ def test_tweaks_and_steps_are_published_and_can_be_taken_back(world: World) -> N
     assert (draft["tweaks"], draft["steps"]) == ([], [])
 
 
+def test_a_tweak_is_taken_as_a_person_writes_it(world: World) -> None:
+    """A mod for its settings file, a value as typed: what a format can hold is the core's to say."""
+
+    def send(path: str, text: str) -> tuple[int, Any]:
+        tweak = {"path": path, "key": ["strength"], "text": text, "how": "enforced"}
+        body = {"revision": world.revision(), "edits": [{"do": "tweaks", "tweaks": [tweak]}]}
+        return world.as_("owner").post(f"{world.at}/draft/edits", body)
+
+    for path, text, kept in (
+        ("lock-ledger", "7", ("mods/lock-ledger/settings.toml", 7)),
+        ("config/game.ini", "1.50", ("config/game.ini", "1.50")),
+    ):
+        assert send(path, text)[0] == 200
+        [tweak] = world.as_("owner").get(f"{world.at}/draft")[1]["tweaks"]
+        assert (tweak["path"], tweak["value"]) == kept
+    edit(world, {"do": "add", "mod": "green-water"})
+    for path, says in (
+        ("green-water", "no settings file"),
+        ("ferry-hands", "not in the draft"),
+        ("no-such-mod", "no-such-mod"),
+    ):
+        status, told = send(path, "7")
+        assert 400 <= status < 500 and says in f"{told['what']} {told['why']}", told
+
+
 def test_who_leaves_is_heard_from_no_more_and_can_be_paired_anew(on_stand_in: World, deferred: list[dict]) -> None:
     world = on_stand_in
     tell(world, deviations={"mods/x.zip": "extra"})

@@ -6,12 +6,13 @@ formats.md, "settings that are read and written"; rules.md, "Conflicts in settin
 
 from __future__ import annotations
 
+import json
 from importlib import import_module
 
 from ..errors import ConvoyError
 from .base import Key, Settings, Unreadable, Value
 
-__all__ = ["Key", "Settings", "Unreadable", "Value", "format_of", "open_settings"]
+__all__ = ["Key", "Settings", "Unreadable", "Value", "format_of", "open_settings", "spelled", "typed"]
 
 READERS = {
     ".toml": ("toml", "TomlSettings"),
@@ -27,6 +28,9 @@ READERS = {
 }
 """By file ending: module and class. Loaded when first needed: each brings a library that most commands do without."""
 
+TEXT_ONLY = frozenset({".ini", ".cfg", ".properties", ".xml"})
+"""Formats in which every value is text."""
+
 MAX_BYTES = 4 * 1024 * 1024
 """A settings file above this is no settings file, and is replaced as a whole."""
 
@@ -36,6 +40,24 @@ def format_of(path: str) -> str:
     name = path.rsplit("/", 1)[-1].lower()
     dot = name.rfind(".")
     return name[dot:] if dot > 0 and name[dot:] in READERS else ""
+
+
+def typed(path: str, text: str) -> Value:
+    """A value as a person types it: JSON where it is some, else text; in formats of text alone always text."""
+    if format_of(path) in TEXT_ONLY:
+        return text
+    try:
+        value = json.loads(text)
+    except (ValueError, RecursionError):
+        return text
+    return text if value is None or isinstance(value, dict) else value
+
+
+def spelled(path: str, value: Value) -> Value:
+    """A value as the file at `path` holds it: formats of text alone hold numbers and truths in words."""
+    if format_of(path) not in TEXT_ONLY or isinstance(value, str | list):
+        return value
+    return str(value).lower() if isinstance(value, bool) else str(value)
 
 
 def open_settings(path: str, data: bytes) -> Settings:

@@ -81,12 +81,11 @@ function NewTweak({ draft, send }: { draft: Draft; send: Send }) {
   const [key, setKey] = useState("");
   const [value, setValue] = useState("");
   const [how, setHow] = useState("enforced");
-  const path = mod.includes("/") ? mod : `mods/${mod}/settings.toml`;
   const add = () =>
     send(
       {
         do: "tweaks",
-        tweaks: [...draft.tweaks, { path, key: key.split(".").map((part) => part.trim()), value: read(value), how }],
+        tweaks: [...draft.tweaks, { path: mod, key: key.split(".").map((part) => part.trim()), text: value, how }],
       },
       () => {
         setKey("");
@@ -144,16 +143,6 @@ function NewTweak({ draft, send }: { draft: Draft; send: Send }) {
       </Button>
     </Box>
   );
-}
-
-/** A value as one types it: a number, true or false, a list, or else text. */
-function read(text: string): string | number | boolean | (string | number | boolean)[] {
-  try {
-    const value = JSON.parse(text);
-    return value === null || (typeof value === "object" && !Array.isArray(value)) ? text : value;
-  } catch {
-    return text;
-  }
 }
 
 function NewStep({ draft, send }: { draft: Draft; send: Send }) {
