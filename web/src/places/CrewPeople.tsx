@@ -59,27 +59,30 @@ function GoAshore({ crew, person }: { crew: Shape["CrewPage"]; person: Shape["Pe
       </Box>
     );
   return (
-    <Box sx={{ flexBasis: "100%" }}>
-      <Remark tone="warning">
-        {mine ? "You get" : `${person.name} gets`} no more releases, and {mine ? "leave" : "leaves"} the roll call.
-        Every file stays where it is; a new join code brings {mine ? "you" : "them"} back to the same installations.
-        <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
-          <Button
-            size="small"
-            variant="contained"
-            color="error"
-            disabled={ashore.isPending}
-            onClick={() => ashore.mutate(undefined, { onSuccess: () => mine && go("/") })}
-          >
-            {mine ? name : `Remove ${person.name}`}
-          </Button>
-          <Button size="small" onClick={() => setAsked(false)}>
-            {mine ? "Stay" : "Keep"}
-          </Button>
-        </Box>
-        <RefusalRemark error={ashore.error} />
-      </Remark>
-    </Box>
+    <>
+      <Box sx={{ width: ASHORE_WIDTH }} />
+      <Box sx={{ flexBasis: "100%" }}>
+        <Remark tone="warning">
+          {mine ? "You get" : `${person.name} gets`} no more releases, and {mine ? "leave" : "leaves"} the roll call.
+          Every file stays where it is; a new join code brings {mine ? "you" : "them"} back to the same installations.
+          <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+            <Button
+              size="small"
+              variant="contained"
+              color="error"
+              disabled={ashore.isPending}
+              onClick={() => ashore.mutate(undefined, { onSuccess: () => mine && go("/") })}
+            >
+              {mine ? name : `Remove ${person.name}`}
+            </Button>
+            <Button size="small" onClick={() => setAsked(false)}>
+              {mine ? "Stay" : "Keep"}
+            </Button>
+          </Box>
+          <RefusalRemark error={ashore.error} />
+        </Remark>
+      </Box>
+    </>
   );
 }
 
