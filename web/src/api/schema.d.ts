@@ -3493,7 +3493,8 @@ export interface components {
         };
         /**
          * SetTweaks
-         * @description All settings that the pack sets, in the place of those that it had.
+         * @description All settings that the pack sets, in the place of those that it had. A new one may name a mod for its `path`, and
+         *     give its value as it was typed (`text`).
          */
         SetTweaks: {
             /**
