@@ -18,7 +18,17 @@ from typing import Any
 from convoy_core.terms import Terms
 
 from .errors import BackupRefused
-from .files import CHUNK, copy_beside, inside, remove_empty_folders, sha256_of, trouble_told, walk, write_at_once
+from .files import (
+    CHUNK,
+    copy_beside,
+    inside,
+    made_anew,
+    remove_empty_folders,
+    sha256_of,
+    trouble_told,
+    walk,
+    write_at_once,
+)
 from .folder import Folder
 
 KEPT = 8
@@ -171,9 +181,7 @@ class Backups:
     def _copy(self, path: str, place: Path, sha256: str) -> None:
         self._content.mkdir(parents=True, exist_ok=True)
         beside = self._content / f"{sha256}.new"
-        # Made anew, never opened: what lies there may be a link that leads out.
-        beside.unlink(missing_ok=True)
-        with place.open("rb") as here, beside.open("xb") as there:
+        with place.open("rb") as here, made_anew(beside) as there:
             shutil.copyfileobj(here, there, CHUNK)
         if sha256_of(beside) != sha256:
             beside.unlink()

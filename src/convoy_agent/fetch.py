@@ -24,7 +24,7 @@ from convoy_core.lock import LockedBuild
 
 from .errors import FetchFailed, Stopped
 from .files import CHUNK, trouble_told
-from .line import tls
+from .line import asked_wait, tls
 from .progress import Told, Untold
 from .store import Store
 
@@ -268,8 +268,7 @@ def _check_status(reply: httpx.Response) -> None:
         return
     if status in (404, 410):
         raise _Again(f"it no longer has the file ({status})")
-    asked = reply.headers.get("retry-after", "")
-    after = float(asked) if asked.isdecimal() and len(asked) < 8 else 0
+    after = asked_wait(reply)
     if status == 429:
         raise _Again("it asks us to wait (429)", after or 5)
     raise _Again(f"it answered with {status}", after)

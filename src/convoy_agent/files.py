@@ -58,14 +58,17 @@ def _hash_or_nothing(place: Path) -> str:
 def write_at_once(path: Path, data: bytes, private: bool = False) -> None:
     """Writes beside the place and swaps in; whoever reads sees the old or the new content, also after a power cut."""
     beside = path.with_name(path.name + ".new")
-    # Made anew, never opened: what lies there may be a link that leads elsewhere.
-    beside.unlink(missing_ok=True)
-    handle = os.open(beside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600 if private else 0o644)
-    with os.fdopen(handle, "wb") as file:
+    with made_anew(beside, 0o600 if private else 0o644) as file:
         file.write(data)
         file.flush()
         os.fsync(file.fileno())
     beside.replace(path)
+
+
+def made_anew(place: Path, mode: int = 0o644) -> IO[bytes]:
+    """A working file, made and never opened: what lies there may be a link that leads elsewhere."""
+    place.unlink(missing_ok=True)
+    return os.fdopen(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode), "wb")
 
 
 def to_disk() -> None:

@@ -1,4 +1,4 @@
-"""What all connections of a run share: one trust store, and large reads."""
+"""What all connections of a run share: one trust store, large reads, and heeding who asks to wait."""
 
 from __future__ import annotations
 
@@ -17,6 +17,12 @@ def tls() -> ssl.SSLContext:
     """Read once in a run: reading the system's certificates takes longer than a quiet sync."""
     _read_in_large_pieces()
     return httpx.create_ssl_context()
+
+
+def asked_wait(reply: httpx.Response) -> float:
+    """Seconds that a source asks to be left alone for (Retry-After); 0 where it says nothing that can be read."""
+    asked = reply.headers.get("retry-after", "")
+    return float(asked) if asked.isdecimal() and len(asked) < 8 else 0
 
 
 def _read_in_large_pieces() -> None:

@@ -65,7 +65,8 @@ class Progress:
         self._stands: dict[str, tuple[int, int]] = {}
         self._done = self._there = self._finished = 0
         self._since = time.monotonic()
-        self._paused_at = self._paused = 0.0
+        # A pause may outlast the phase in which it was asked for.
+        self._paused, self._paused_at = 0.0, self._since if self._hold == "pause" else 0.0
 
     def phase(self, phase: str, total: int, files: int = 0) -> None:
         with self._guard:
@@ -84,11 +85,7 @@ class Progress:
             self._stands[name] = (at, of)
             self._done += at
             self._finished += at >= of
-            self._what = name
-            done, due = self._done, self._is_due()
-        self._screen.move(done, name)
-        if due:
-            self._tell()
+        self.remark(name)
 
     def remark(self, what: str) -> None:
         with self._guard:

@@ -22,7 +22,7 @@ from convoy_core.plan import BESIDE, Act, Move, Plan
 from convoy_core.tweaking import render, rendering
 
 from .errors import ArchiveWrong
-from .files import CHUNK, inside, sha256_of, trouble_told
+from .files import CHUNK, inside, made_anew, sha256_of, trouble_told
 from .folder import Folder, Record, as_text
 from .progress import Told
 from .sharing import Siblings
@@ -162,9 +162,7 @@ class Stager:
         where.mkdir(exist_ok=True)
         if not (where / sha256).exists():
             beside = where / f"{sha256}.new"
-            # Made anew, never opened: what lies there may be a link that leads out.
-            beside.unlink(missing_ok=True)
-            with beside.open("xb") as file:
+            with made_anew(beside) as file:
                 file.write(data)
             beside.replace(where / sha256)
         return sha256

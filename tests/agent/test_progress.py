@@ -92,3 +92,20 @@ def test_a_sync_counts_files_to_the_last_one(member: Member, monkeypatch: pytest
     assert fetching["done"] == fetching["total"] > 0 and fetching["files_done"] == fetching["files"] == 2
     assert last["unpacking"]["done"] == last["unpacking"]["total"]
     assert placing["files_done"] == placing["files"] == 6 and placing["what"].startswith("mods/")
+
+
+def test_a_pause_that_outlasts_its_phase_leaves_the_time_right(
+    page: Page, progress: Progress, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    clock = [1000.0]
+    monkeypatch.setattr(module.time, "monotonic", lambda: clock[0])
+    page.answers = ["pause"]
+    progress.phase("fetching", 100, 1)
+    clock[0] += 50
+    page.answers = ["pause", ""]
+    progress.phase("unpacking", 100, 1)
+    clock[0] += 7
+    progress.file("ledger", 0, 100)
+    clock[0] += 5
+    progress.file("ledger", 50, 100)
+    assert progress.came() == (50, 5) and page.told[-1]["seconds_left"] == 5

@@ -314,7 +314,7 @@ def test_a_tweak_is_taken_as_a_person_writes_it(world: World) -> None:
     edit(world, {"do": "add", "mod": "green-water"})
     for path, says in (
         ("green-water", "no settings file"),
-        ("ferry-hands", "not in the draft"),
+        ("ferry-hands", "no mod of the draft"),
         ("no-such-mod", "no-such-mod"),
     ):
         status, told = send(path, "7")

@@ -18,6 +18,7 @@ import httpx
 from django.db import transaction
 from django.utils import timezone
 
+from convoy_agent.line import asked_wait
 from convoy_core.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
 from convoy_core.errors import ConvoyError
 
@@ -144,7 +145,7 @@ class _Reading:
                 if reply.status_code not in (429, 503):
                     reply.raise_for_status()
                     return _body(reply), reply.headers.get("etag", "")
-                wait = _asked_wait(reply) or 2**attempt
+                wait = asked_wait(reply) or 2**attempt
             if wait > LONGEST_WAIT_SECONDS or attempt == PATIENCE - 1:
                 raise _ComeLater(wait)
             self.sleep(wait)
@@ -158,8 +159,3 @@ def _body(reply: httpx.Response) -> bytes:
         if len(body) > MAX_PAGE_BYTES:
             raise ValueError(f"a page of its catalogue is larger than {MAX_PAGE_BYTES // 2**20} MB")
     return bytes(body)
-
-
-def _asked_wait(reply: httpx.Response) -> float:
-    asked = reply.headers.get("retry-after", "")
-    return float(asked) if asked.isdecimal() and len(asked) < 8 else 0

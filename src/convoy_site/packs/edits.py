@@ -12,7 +12,6 @@ from ninja import Schema
 from pydantic import Field
 
 from convoy_core.errors import ConvoyError
-from convoy_core.formats import format_of, typed
 from convoy_core.reading import Fields
 from convoy_core.recipe import read_recipe
 from convoy_core.terms import MAX_STEPS, MAX_TWEAKS, read_step, read_tweak
@@ -21,9 +20,9 @@ from convoy_core.words import counted, listed
 from ..catalogue.models import Build
 from ..catalogue.services import shelf
 from ..shapes import Name, Short
-from . import drafts
 from .history import restore
 from .models import Draft, Edit, Line, Pack
+from .tweaks import as_meant
 
 MAX_LINES = 2_000
 """Chosen lines of one draft: five times the largest pack that people keep."""
@@ -43,12 +42,6 @@ class TooManyLines(ConvoyError):
 
 class AlreadyThere(ConvoyError):
     code = "already"
-
-
-class NoSettings(ConvoyError):
-    """A mod of which no one settings file can be meant."""
-
-    code = "no-settings"
 
 
 class OtherGame(ConvoyError):
@@ -321,33 +314,10 @@ def _move(draft: Draft, edit: MoveLines) -> Applied:
 
 
 def _set_tweaks(draft: Draft, edit: SetTweaks) -> Applied:
-    read = [read_tweak(Fields(_meant(draft, one), f"tweaks[{at}]")) for at, one in enumerate(edit.tweaks)]
+    read = [read_tweak(Fields(as_meant(draft, one), f"tweaks[{at}]")) for at, one in enumerate(edit.tweaks)]
     # One key is set once: what was said last counts.
     draft.tweaks = [one.as_data() for one in {(one.path, one.key): one for one in read}.values()]
     return Applied(("tweaks",), f"the pack sets {counted(len(draft.tweaks), 'setting')}")
-
-
-def _meant(draft: Draft, told: dict[str, Any]) -> dict[str, Any]:
-    """A tweak as a person writes it: a mod in the place of its settings file, and a value as it is typed (`text`)."""
-    path, text = told.get("path"), told.get("text")
-    if isinstance(path, str) and "/" not in path and not format_of(path):
-        path = _settings_file(draft, path)
-    if isinstance(path, str) and isinstance(text, str):
-        told = {**told, "value": typed(path, text)}
-    return {**{name: value for name, value in told.items() if name != "text"}, "path": path}
-
-
-def _settings_file(draft: Draft, mod: str) -> str:
-    """The one settings file of a mod of the draft. Raises NoSettings where it has none, or several."""
-    terms = drafts.terms_of(draft)
-    placed = next((files for build, files in drafts.layers(draft) if build.mod == mod), None)
-    if placed is None:
-        raise NoSettings(f"{_name(draft, mod)} is not in the draft with a build.", field="path")
-    found = [file.path for file in placed if terms.is_settings(file.path)]
-    if len(found) != 1:
-        few = "Its build carries no settings file." if not found else f"It has {listed(found[:6])}."
-        raise NoSettings(f"Which settings file of {_name(draft, mod)} is meant?", few, "Name its path.", field="path")
-    return found[0]
 
 
 def _set_steps(draft: Draft, edit: SetSteps) -> Applied:
