@@ -136,7 +136,8 @@ def _tell(found: work.Status, as_json: bool) -> None:
         _print_json({**told, "deviations": dict(found.deviations), "fingerprint": found.fingerprint,
                      "plan": _plan_data(found.plan)})  # fmt: skip
         raise typer.Exit(0 if in_step else 1)
-    say(f"{found.pairing.pack}: release {found.release or 'none yet'}, newest is {found.current}")
+    newest = f"newest is {found.current}" if found.current else "withdrawn, and no other is open yet"
+    say(f"{found.pairing.pack}: release {found.release or 'none yet'}, {newest}")
     for path, what in sorted(found.deviations.items()):
         say(f"  {what.value}: {path}")
     if found.fingerprint:
@@ -148,7 +149,7 @@ def _tell(found: work.Status, as_json: bool) -> None:
     if in_step:
         say("In step.")
         return
-    say("Not in step. Next: convoy sync")
+    say("Not in step. Next: convoy sync" if found.current or found.deviations else "Not in step. Wait for a release.")
     raise typer.Exit(1)
 
 

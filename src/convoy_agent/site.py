@@ -50,8 +50,9 @@ class Order:
 
 @dataclass(frozen=True)
 class Head:
-    """`number`: the release that this installation follows by its member's choice; `newest`: the pack's current one.
-    `left_out`: optional mods that the member does without; `line`: KB a second at most (0: all); `most`: MB at once.
+    """`number`: the release that this installation follows by its member's choice; `newest`: the pack's current one,
+    empty while none is open. `left_out`: optional mods that the member does without; `line`: KB a second at most (0:
+    all); `most`: MB at once.
     """
 
     number: str
@@ -110,7 +111,7 @@ class Site:
             order = told.get("order")
             return Head(
                 str(told["number"]),
-                str(told.get("newest") or told["number"]),
+                str(told.get("newest", told["number"])),
                 sources,
                 frozenset(map(str, told.get("left_out", ()))),
                 int(told.get("line", 0)),

@@ -108,7 +108,10 @@ class Standing:
 
 @dataclass(frozen=True, slots=True)
 class Course:
-    """What the crew follows: the current release's number, and those that a machine may still have, newest first."""
+    """What a machine follows: the current release's number, and those that it may still have, newest first.
+
+    `current` is empty while no release is open to it: none was published, or all were withdrawn.
+    """
 
     current: str
     others: Sequence[str] = ()
@@ -127,17 +130,21 @@ def standing(
 
     `share`: this machine's share of the lock of the release it reports (None when it reports none); `obstacles`: what
     keeps it from running the current release; `errands`: files that its person still has to bring; `stays_at`: the
-    release that its person chose to stay at; `leave_out`: optional mods without which memory would do.
+    release that its person chose to stay at.
     """
     blocked = tuple(one.what for one in obstacles)
     if report is None:
-        return Standing(State.UNHEARD, to_do="Run the pairing command on the machine, then sync.", obstacles=blocked)
+        to_do = f"Install release {course.current} from the installation's page." if course.current else ""
+        return Standing(State.UNHEARD, to_do=to_do, obstacles=blocked)
     differences = _differences(report, share)
-    behind = 0 if report.release == course.current else 1 + _place(report.release, course.others)
+    behind = _behind(report.release, course)
     if now - report.heard_at > UNHEARD_AFTER:
         return Standing(State.UNHEARD, behind, differences, "Start the agent once, so that it reports.", blocked)
     if blocked:
         return Standing(State.CANNOT_RUN, behind, differences, " ".join(one.to_do for one in obstacles), blocked)
+    if not course.current:
+        # What it has was withdrawn, and there is nowhere to go: its person can only wait.
+        return Standing(State.BEHIND, behind, differences)
     if behind:
         return Standing(State.BEHIND, behind, differences, _catch_up(report.release, course, errands, stays_at))
     if any(one.counts for one in differences):
@@ -145,9 +152,13 @@ def standing(
     return Standing(State.IN_STEP, 0, differences)
 
 
-def _place(release: str, others: Sequence[str]) -> int:
-    """How far back a release lies. One that is none of these (nothing installed, withdrawn) is one step off."""
-    return others.index(release) if release in others else (len(others) if not release else 0)
+def _behind(release: str, course: Course) -> int:
+    """How many releases back; one that is none of these any more (withdrawn) counts as one step off."""
+    if release == course.current or not course.current:
+        return 0
+    if not release:
+        return 1 + len(course.others)
+    return 1 + (course.others.index(release) if release in course.others else 0)
 
 
 def _catch_up(release: str, course: Course, errands: int, stays_at: str) -> str:
@@ -179,8 +190,8 @@ def _differences(report: Report, share: Lock | None) -> tuple[Difference, ...]:
 
 
 def message(person: str, pack: str, found: Standing, address: str) -> str:
-    """What a curator may send to somebody who is not in step: what is wrong, the exact to-do, and where. Polite."""
-    if found.state is State.IN_STEP:
+    """What a curator may send to whoever has something to do: what is wrong, the exact to-do, and where. Polite."""
+    if not found.to_do:
         return ""
     reasons = [one.sentence() for one in found.differences if one.counts][:MESSAGE_LINES] or []
     more = sum(one.counts for one in found.differences) - len(reasons)

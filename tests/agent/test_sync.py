@@ -483,6 +483,11 @@ def test_the_command_line_tells_and_its_exit_codes_agree(member: Member, tmp_pat
     done = run(member, "sync", *here)
     assert done.returncode == 0 and "Release 1.0.0: 6 new." in done.stdout
     assert run(member, "verify", *here).returncode == 0
+    # Its release was withdrawn, and none is open: nothing that a sync could do.
+    member.harbour.choice = {"newest": ""}
+    told = run(member, "status", *here)
+    assert told.returncode == 1 and "no other is open" in told.stdout and "Wait for a release." in told.stdout
+    member.harbour.choice = {}
     (member.folder / "mods/ledger/settings.toml").write_text("mine")
     found = run(member, "verify", *here)
     assert found.returncode == 1 and "altered: mods/ledger/settings.toml" in found.stdout

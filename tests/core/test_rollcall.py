@@ -47,6 +47,13 @@ def test_standing(name: str, report: Report | None, state: str, behind: int, dif
     assert bool(found.to_do) == (state != "in step")
 
 
+def test_where_no_release_is_open_nobody_is_in_step_and_nobody_is_told_to_do_anything() -> None:
+    for there in (None, Report("", NOW), Report("1.2.0", NOW)):
+        found = standing(there, Course(""), SHARE, NOW)
+        assert found.state == ("behind" if there else "not heard from")
+        assert (found.behind, found.to_do, message("Ada", "P", found, "http://x")) == (0, "", "")
+
+
 def test_extras_alone_are_mended_in_another_way_than_alterations() -> None:
     extra = standing(Report("1.2.0", NOW, {"mods/x": Deviation.EXTRA}), COURSE, SHARE, NOW)
     altered = standing(Report("1.2.0", NOW, {"mods/ledger/a": Deviation.ALTERED}), COURSE, SHARE, NOW)

@@ -107,6 +107,34 @@ def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(
     assert choose(world, stays_at="1.1.0")[0] == 404
 
 
+def test_while_no_release_is_open_a_machine_stays_at_what_it_has(world: World) -> None:
+    owner = world.as_("owner")
+    report(world, "1.0.0")
+    evening = {"at": (timezone.now() + timedelta(hours=30)).isoformat(), "release": "1.0.0", "note": ""}
+    assert owner.post(f"{world.at}/departures", evening)[0] == 200
+    assert owner.post(f"{world.at}/releases/1.0.0/withdrawal", {"why": "It eats worlds."})[0] == 200
+    row = called(world)
+    assert (row["standing"]["state"], row["standing"]["to_do"], row["message"]) == ("behind", "", "")
+    assert row["standing"]["since"] > row["heard_at"] and row["fit"]["minimum"] > 0
+    told = world.agent().get("/api/agent/head")[1]
+    assert (told["number"], told["newest"]) == ("1.0.0", "")
+    shown = page(world)
+    assert (shown["current"], shown["target"], shown["changes"]) == ("", "1.0.0", [])
+    assert world.as_("member").get(f"/api/codes/{world.code}")[1]["release"] == ""
+    assert owner.get(world.at)[1]["newest_release"] == owner.get("/api/packs")[1][0]["newest_release"] == ""
+    departure = owner.get(f"{world.at}/departures")[1][0]
+    assert (departure["release"], departure["needed"]) == ("", "")
+    assert "none is open" in departure["waiting"][0]["to_do"]
+    # One that has nothing yet has nowhere to go.
+    report(world, "")
+    assert world.agent().get("/api/agent/head")[0] == 404
+    edit(world, {"do": "steps", "steps": [{"id": "read", "text": "Read the rules."}]})
+    publish(world, "1.1.0")
+    assert owner.get(f"{world.at}/departures")[1][0]["needed"] == "1.1.0"
+    assert called(world)["standing"]["to_do"] == "Install release 1.1.0."
+    assert owner.get(world.at)[1]["newest_release"] == "1.1.0"
+
+
 def test_an_agent_is_not_handed_what_its_member_may_not_have(world: World) -> None:
     two_releases(world, "trial")
     agent = world.agent()

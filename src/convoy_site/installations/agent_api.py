@@ -58,8 +58,9 @@ class OrderOut(Schema):
 
 
 class Head(Schema):
-    """`number`: the release that this installation follows by its member's choice, `newest` the pack's own. Sources:
-    where they are now; one that begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
+    """`number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
+    while none is open. Sources: where they are now; one that begins with `/` is this site. `line`: KB a second at
+    most; `most`: MB at once; 0: any.
     """
 
     number: str
@@ -244,15 +245,15 @@ def head(request: HttpRequest) -> Head:
     installation: Installation = request.auth
     pack = installation.pack
     releases = list(releases_of(pack).select_related("withdrawal"))
-    target = target_of(installation, releases)
+    target, open_to = target_of(installation, releases), followed(installation, releases)
     if target is None:
-        raise NotFound(f"{pack.name} has no release yet.", now="Come back when one is published.")
+        raise NotFound(f"{pack.name} has no open release.", now="Come back when one is published.")
     services.seen_watching(installation)
     order = asking.pending(installation)
     shown = Source.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
     return Head(
         number=target.number,
-        newest=followed(installation, releases)[0].number,
+        newest=open_to[0].number if open_to else "",
         sources=dict(shown.values_list("id", "address")),
         left_out=installation.left_out,
         line=installation.line_kb,

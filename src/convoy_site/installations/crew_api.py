@@ -101,8 +101,10 @@ class WaitingOut(Schema):
 
 
 class DepartureOut(Schema):
-    """`needed` is the release it asks for (empty release: whatever is newest). `last`: the release of the evening
-    before, with what changed since."""
+    """`needed` is the release that it asks for, empty while none is open; `release` the same where it was chosen and is
+    still open, empty where whatever is newest is meant. `last`: the release of the evening before, with what changed
+    since.
+    """
 
     id: UUID
     at: datetime
@@ -270,7 +272,7 @@ def _departure_out(
     return DepartureOut(
         id=one.id,
         at=one.at,
-        release=one.release.number if one.release else "",
+        release=one.release.number if one.release and one.release == needed else "",
         needed=needed.number if needed else "",
         note=one.note,
         set_by=one.set_by.shown,

@@ -45,7 +45,7 @@ class Ready:
 
 def coming_up(pack: Pack) -> list[Departure]:
     found = pack.departures.filter(called_off=False, at__gt=timezone.now() - SHOWN_FOR)
-    return list(found.select_related("release", "set_by").prefetch_related("answers__user")[:MOST])
+    return list(found.select_related("release__withdrawal", "set_by").prefetch_related("answers__user")[:MOST])
 
 
 def set_departure(user: User, pack_id: UUID, at: datetime, release: str, note: str) -> Departure:
@@ -81,7 +81,9 @@ def answer(user: User, pack_id: UUID, departure_id: UUID, comes: bool) -> None:
 
 
 def needed_release(departure: Departure, newest: Release | None) -> Release | None:
-    return departure.release or newest
+    """The one that was chosen, while it is open; else the newest."""
+    chosen = departure.release
+    return newest if chosen is None or hasattr(chosen, "withdrawal") else chosen
 
 
 def readiness(departure: Departure, newest: Release | None, stood: Sequence[Stood], crew: Sequence[User]) -> Ready:
@@ -125,9 +127,11 @@ def _is_ready(one: Stood, wanted: Release | None) -> bool:
 
 
 def _to_do(one: Stood | None, wanted: Release | None) -> str:
+    if wanted is None:
+        return "Waits for a release: none is open."
     if one is None:
         return "Has no installation yet: hand out a join code."
-    if wanted and one.current and wanted.pk != one.current.pk and one.installation.release_id != wanted.pk:
+    if one.current and wanted.pk != one.current.pk and one.installation.release_id != wanted.pk:
         return f"Go to release {wanted.number}."
     return one.standing.to_do
 

@@ -60,7 +60,8 @@ def standing_out(stood: Stood) -> StandingOut:
 
 def fit_out(stood: Stood) -> FitOut:
     told = stood.installation.about.get("machine", {})
-    needed = needed_by(stood.installation, stood.current) if stood.current else None
+    wanted = stood.current or stood.target
+    needed = needed_by(stood.installation, wanted) if wanted else None
     return FitOut(
         machine=told.get("memory_mb", 0),
         disk_free=told.get("disk_free", 0),

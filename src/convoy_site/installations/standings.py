@@ -40,10 +40,16 @@ def followed(one: Installation, releases: Sequence[Release]) -> list[Release]:
 
 
 def target_of(one: Installation, releases: Sequence[Release]) -> Release | None:
-    """The release that an installation is to have. A choice to stay ends where its release is withdrawn."""
+    """The release that an installation is to have. A choice to stay ends where its release is withdrawn; while none is
+    open to it, it stays at what it has.
+    """
     open_to = followed(one, releases)
     stays = next((release for release in open_to if release.pk == one.stays_at_id), None)
-    return stays or (open_to[0] if open_to else None)
+    return stays or (open_to[0] if open_to else _installed(one, releases))
+
+
+def _installed(one: Installation, releases: Sequence[Release]) -> Release | None:
+    return next((release for release in releases if release.pk == one.release_id), None)
 
 
 def share_of(one: Installation, recipe: Recipe) -> Lock:
@@ -73,7 +79,7 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
     open_to = followed(one, releases)
     current = open_to[0] if open_to else None
     target = target_of(one, releases)
-    verdict = _fits(one, current)
+    verdict = _fits(one, current or target)
     course = Course(current.number if current else "", [release.number for release in open_to[1:]])
     share = None
     if one.deviations and one.release_id:
@@ -81,7 +87,7 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
     stays = target.number if target and one.stays_at_id == target.pk else ""
     errands = len(one.about.get("errands", ()))
     found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays)
-    return Stood(one, found, verdict, current, target, _since(one, found, open_to))
+    return Stood(one, found, verdict, current, target, _since(one, found, releases, open_to))
 
 
 def needed_by(one: Installation, release: Release) -> Needed:
@@ -98,11 +104,11 @@ def _memory(lock: Lock) -> int:
     return sum(build.memory for build in lock.builds)
 
 
-def _fits(one: Installation, current: Release | None) -> Verdict:
-    if current is None:
+def _fits(one: Installation, wanted: Release | None) -> Verdict:
+    if wanted is None:
         return judge(Needed(), machine_of(one), _still_to_place(one))
-    choices = [Choice(build.name, build.memory) for build in _bare_share(one, current).choices]
-    return judge(needed_by(one, current), machine_of(one), _still_to_place(one), choices)
+    choices = [Choice(build.name, build.memory) for build in _bare_share(one, wanted).choices]
+    return judge(needed_by(one, wanted), machine_of(one), _still_to_place(one), choices)
 
 
 def _still_to_place(one: Installation) -> int:
@@ -124,14 +130,21 @@ def _report(one: Installation) -> Report | None:
     )
 
 
-def _since(one: Installation, found: Standing, open_to: Sequence[Release]) -> datetime | None:
-    """Behind: since the first release that it lacks. Differs: since that was told. Unheard: since the last word."""
+def _since(
+    one: Installation, found: Standing, releases: Sequence[Release], open_to: Sequence[Release]
+) -> datetime | None:
+    """Behind: since what it has was withdrawn, or since the first release that it lacks. Differs: since that was told.
+    Unheard: since the last word.
+    """
     if found.state is State.IN_STEP:
         return None
     if found.state is State.UNHEARD:
         return one.heard_at or one.started_at
     if found.state is State.DIFFERS:
         return one.since
+    has = _installed(one, releases)
+    if has and hasattr(has, "withdrawal"):
+        return max(has.withdrawal.at, one.started_at)
     if found.behind and open_to:
         lacking = open_to[min(found.behind, len(open_to)) - 1]
         return max(lacking.published_at, one.started_at)

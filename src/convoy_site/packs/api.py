@@ -4,7 +4,7 @@ from datetime import date, datetime
 from typing import Annotated
 from uuid import UUID
 
-from django.db.models import Count, F, Q
+from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
@@ -60,6 +60,8 @@ class PackChange(Schema):
 
 
 class PackRow(Schema):
+    """`newest_release`: what members follow who did not choose otherwise; empty while none is open."""
+
     id: UUID
     name: str
     emblem: str
@@ -233,16 +235,22 @@ def base_out(pack: Pack) -> BaseOut:
 @router.get("/packs", response=list[PackRow], operation_id="packs")
 def packs(request: HttpRequest) -> list[PackRow]:
     roles = dict(Membership.objects.filter(user=request.user).values_list("crew_id", "role"))
-    found = Pack.objects.filter(crew__in=roles).select_related("crew", "game", "draft").order_by("name")
-    aboard = Q(installations__member__memberships__crew=F("crew"))
-    found = found.annotate(
-        chosen=Count("draft__lines", distinct=True), installed=Count("installations", filter=aboard, distinct=True)
-    ).prefetch_related("releases")
+    found = _listed().filter(crew__in=roles).order_by("name")
     return [PackRow(**_row(pack, roles[pack.crew_id])) for pack in found]
 
 
+def _listed() -> QuerySet[Pack]:
+    """Packs with what their rows show: `chosen`, `installed`, and the number of the release that is `open`."""
+    aboard = Q(installations__member__memberships__crew=F("crew"))
+    its_open = Pack.objects.filter(pk=OuterRef("pk"), releases__channel="stable", releases__withdrawal=None)
+    return Pack.objects.select_related("crew", "game", "draft").annotate(
+        chosen=Count("draft__lines", distinct=True),
+        installed=Count("installations", filter=aboard, distinct=True),
+        open=Subquery(its_open.order_by("-releases__pk").values("releases__number")[:1]),
+    )
+
+
 def _row(pack: Pack, role: str) -> dict:
-    newest = max(pack.releases.all(), key=lambda release: release.pk, default=None)
     return {
         "id": pack.id,
         "name": pack.name,
@@ -252,7 +260,7 @@ def _row(pack: Pack, role: str) -> dict:
         "role": role,
         "base": base_out(pack),
         "chosen": pack.chosen,
-        "newest_release": newest.number if newest else "",
+        "newest_release": pack.open or "",
         "installations": pack.installed,
     }
 
@@ -265,8 +273,8 @@ def start_pack(request: HttpRequest, body: PackIn) -> PackOut:
 
 @router.get("/packs/{pack_id}", response=PackOut, operation_id="pack")
 def pack_page(request: HttpRequest, pack_id: UUID) -> PackOut:
-    pack = services.pack_for(request.user, pack_id, Action.SEE)
-    pack.chosen, pack.installed = pack.draft.lines.count(), pack.installations.aboard().count()
+    services.pack_for(request.user, pack_id, Action.SEE)
+    pack = _listed().get(pk=pack_id)
     role = Membership.objects.get(crew=pack.crew, user=request.user).role
     return PackOut(**_row(pack, role), crew_id=pack.crew_id, notes=pack.notes, revision=pack.draft.revision)
 

@@ -207,7 +207,8 @@ def _code_out(code: JoinCode) -> CodeOut:
 def open_code(request: HttpRequest, code: Short) -> OpenedCode:
     """What a join code opens, before anything is joined."""
     found = services.open_code(request.user, code)
-    newest = services.current_release(found.pack) or services.newest_release(found.pack)
+    current = services.current_release(found.pack)
+    newest = current or services.newest_release(found.pack)
     assert newest is not None
     lock = services.recipe_of(newest.pk).lock
     return OpenedCode(
@@ -217,7 +218,7 @@ def open_code(request: HttpRequest, code: Short) -> OpenedCode:
         crew=found.pack.crew.name,
         notes=found.pack.notes,
         base=newest.base_text,
-        release=newest.number,
+        release=current.number if current else "",
         builds=newest.builds,
         download=sum(build.archive.size for build in lock.builds),
         already_in_crew=found.pack.crew.memberships.filter(user=request.user).exists(),

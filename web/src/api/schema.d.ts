@@ -1649,8 +1649,9 @@ export interface components {
         };
         /**
          * DepartureOut
-         * @description `needed` is the release it asks for (empty release: whatever is newest). `last`: the release of the evening
-         *     before, with what changed since.
+         * @description `needed` is the release that it asks for, empty while none is open; `release` the same where it was chosen and is
+         *     still open, empty where whatever is newest is meant. `last`: the release of the evening before, with what changed
+         *     since.
          */
         DepartureOut: {
             /** Absent */
@@ -2083,8 +2084,9 @@ export interface components {
         };
         /**
          * Head
-         * @description `number`: the release that this installation follows by its member's choice, `newest` the pack's own. Sources:
-         *     where they are now; one that begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
+         * @description `number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
+         *     while none is open. Sources: where they are now; one that begins with `/` is this site. `line`: KB a second at
+         *     most; `most`: MB at once; 0: any.
          */
         Head: {
             /** Left Out */
@@ -2980,7 +2982,10 @@ export interface components {
             revision: number;
             role: components["schemas"]["Role"];
         };
-        /** PackRow */
+        /**
+         * PackRow
+         * @description `newest_release`: what members follow who did not choose otherwise; empty while none is open.
+         */
         PackRow: {
             base: components["schemas"]["BaseOut"];
             /** Chosen */

@@ -110,7 +110,9 @@ function Opened({ opened }: { opened: Shape["OpenedCode"] }) {
             {opened.crew} · {opened.base}
           </Typography>
           <Typography variant="body2">
-            Release {opened.release}: {many(opened.builds, "mod")}, {bytes(opened.download)}
+            {opened.release
+              ? `Release ${opened.release}: ${many(opened.builds, "mod")}, ${bytes(opened.download)}`
+              : "No release is open now; you can join, and install the next one."}
           </Typography>
         </Box>
       </Box>

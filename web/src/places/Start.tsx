@@ -171,8 +171,8 @@ function PackCard({ one }: { one: Shape["PackRow"] }) {
           {base.loader && `, ${base.loader_name} ${base.loader_version}`}
         </Typography>
         <Typography variant="body2">
-          {many(one.chosen, "chosen mod")} · {one.newest_release ? `release ${one.newest_release}` : "not published"} ·{" "}
-          {many(one.installations, "installation")}
+          {many(one.chosen, "chosen mod")} · {one.newest_release ? `release ${one.newest_release}` : "no open release"}{" "}
+          · {many(one.installations, "installation")}
         </Typography>
       </Box>
     </ButtonBase>

@@ -13,7 +13,7 @@ export function Machine({ one }: { one: Page }) {
   const matches = one.fingerprint !== "" && one.fingerprint === one.wanted_fingerprint;
   return (
     <Section title="My machine" aside={one.heard_at ? `heard ${when(one.heard_at)}` : ""}>
-      {fit.machine > 0 && <MemoryBar fit={fit} />}
+      {fit.machine > 0 && fit.figure > 0 && <MemoryBar fit={fit} />}
       {fit.remarks.map((each) => (
         <Box key={each} sx={{ fontSize: "0.85rem", color: "warning.main", mb: 1 }}>
           {each}.
@@ -32,8 +32,12 @@ export function Machine({ one }: { one: Page }) {
           "& dd": { m: 0, overflowWrap: "anywhere" },
         }}
       >
-        <dt>Base</dt>
-        <dd>{one.base}</dd>
+        {one.base && (
+          <>
+            <dt>Base</dt>
+            <dd>{one.base}</dd>
+          </>
+        )}
         {fit.machine > 0 && (
           <>
             <dt>Disk</dt>

@@ -44,7 +44,7 @@ export function Standing({ one }: { one: Page }) {
       <Outcome one={one} busy={busy} />
       {busy && <Busy id={one.id} progress={one.progress} />}
       <RefusalRemark error={order.error} />
-      {one.watching && !one.by_listing && (
+      {one.watching && one.target && !one.by_listing && (
         <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
           <Button variant="contained" size="large" disabled={stopped} onClick={() => order.mutate({ what: "sync" })}>
             {buttonName(one)}
@@ -69,7 +69,7 @@ export function Standing({ one }: { one: Page }) {
         </Box>
       )}
       {!one.machine && !one.watching && !one.paired && <Commands one={one} />}
-      {!one.machine && !one.watching && one.paired && (
+      {!one.machine && !one.watching && one.paired && one.target && (
         <Typography variant="body2">
           Run <code>convoy sync</code> in the installation's folder, or <code>convoy watch</code>: while that runs, this
           page has buttons.
@@ -96,6 +96,18 @@ function LeaveOut({ one }: { one: Page }) {
 }
 
 function Where({ one }: { one: Page }) {
+  const withdrawn = one.releases.find((each) => each.number === one.release)?.withdrawn;
+  if (!one.current && !one.release)
+    return (
+      <Typography variant="body2">Nothing is installed yet, and no release is open: wait for the next.</Typography>
+    );
+  if (withdrawn)
+    return (
+      <Remark tone="warning" live={false}>
+        <strong>Release {one.release}, which this machine has, was withdrawn.</strong> {withdrawn}{" "}
+        {one.current ? `The pack is at ${one.current}.` : "No other is open yet: wait for the next."}
+      </Remark>
+    );
   const here = one.release ? (
     <>
       This machine has <code>{one.release}</code>
@@ -114,7 +126,7 @@ function Where({ one }: { one: Page }) {
   return (
     <Typography variant="body2">
       {here}
-      {pack} {one.target !== one.current && <>You chose to stay at {one.target}.</>}
+      {pack} {one.stays_at && one.target !== one.current && <>You chose to stay at {one.target}.</>}
     </Typography>
   );
 }

@@ -18,7 +18,11 @@ export function Versions({ one }: { one: Page }) {
   return (
     <Section title="Which release">
       <Box role="radiogroup" aria-label="Which release" sx={{ maxHeight: 230, overflowY: "auto" }}>
-        <Option checked={!one.stays_at} pick={() => pick("")} label={`The newest, now ${one.current}`} />
+        <Option
+          checked={!one.stays_at}
+          pick={() => pick("")}
+          label={one.current ? `The newest, now ${one.current}` : "The newest, once one is open"}
+        />
         {open.map((each) => (
           <Option
             key={each.number}

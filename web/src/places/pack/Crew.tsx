@@ -80,7 +80,13 @@ function Head({ data }: { data: Shape["RollCall"] }) {
         <Typography variant="h1">Roll call</Typography>
         {data.rows.length > 0 && (
           <Typography>
-            {ready} of {many(data.rows.length, "installation")} in step with release <code>{data.current}</code>
+            {data.current ? (
+              <>
+                {ready} of {many(data.rows.length, "installation")} in step with release <code>{data.current}</code>
+              </>
+            ) : (
+              "No release is open, so there is nothing to be in step with until the next one."
+            )}
           </Typography>
         )}
       </Box>

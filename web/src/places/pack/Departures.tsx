@@ -7,6 +7,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { api, type Shape, told } from "../../api/client";
 import { useChange, useDepartures, useReleases } from "../../api/queries";
+import { Answer } from "../../parts/Answer";
 import { ChangeList } from "../../parts/ChangeList";
 import { RefusalRemark } from "../../parts/notices";
 import { clock, many } from "../../parts/words";
@@ -37,11 +38,6 @@ export function Departures({ pack }: { pack: Shape["PackOut"] }) {
 
 function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut"]; may: boolean }) {
   const path = { pack_id: pack.id, departure_id: one.id };
-  const answer = useChange(
-    (comes: boolean) =>
-      told(api.POST("/api/packs/{pack_id}/departures/{departure_id}/answer", { params: { path }, body: { comes } })),
-    ["pack", pack.id, "departures"],
-  );
   const callOff = useChange(
     () => told(api.DELETE("/api/packs/{pack_id}/departures/{departure_id}", { params: { path } })),
     ["pack", pack.id, "departures"],
@@ -52,37 +48,28 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
         <Box sx={{ minWidth: 220, flex: 1 }}>
           <Typography variant="h2">{departs(one.at)}</Typography>
           <Box sx={{ fontSize: "0.9rem" }}>
-            {timeLeft(one.at)} · needs release <code>{one.needed}</code>
-            {!one.release && " (the newest)"}
+            {timeLeft(one.at)} ·{" "}
+            {one.needed ? (
+              <>
+                needs release <code>{one.needed}</code>
+                {!one.release && " (the newest)"}
+              </>
+            ) : (
+              "waits for a release: none is open"
+            )}
           </Box>
           <Box sx={{ fontSize: "0.9rem", color: "text.secondary" }}>
             {one.note} {one.set_by}
           </Box>
           <Box sx={{ display: "flex", gap: 0.5, mt: 1, flexWrap: "wrap" }}>
-            <Button
-              size="small"
-              variant={one.mine === true ? "contained" : "outlined"}
-              aria-pressed={one.mine === true}
-              onClick={() => answer.mutate(true)}
-            >
-              I am coming
-            </Button>
-            <Button
-              size="small"
-              variant={one.mine === false ? "contained" : "outlined"}
-              color="inherit"
-              aria-pressed={one.mine === false}
-              onClick={() => answer.mutate(false)}
-            >
-              Not this time
-            </Button>
+            <Answer pack={pack.id} departure={one} />
             {may && (
               <Button size="small" color="error" onClick={() => callOff.mutate(undefined)}>
                 Call it off
               </Button>
             )}
           </Box>
-          <RefusalRemark error={answer.error ?? callOff.error} />
+          <RefusalRemark error={callOff.error} />
         </Box>
         <Box sx={{ minWidth: 260, flex: 1.4 }}>
           <Ready one={one} />

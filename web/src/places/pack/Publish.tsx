@@ -288,6 +288,11 @@ function Edits({ packId }: { packId: string }) {
   );
 }
 
+const isOpen = (one: Shape["ReleaseRow"]) => !one.withdrawn && one.channel === "stable";
+
+const isOnlyOpen = (one: Shape["ReleaseRow"], all: Shape["ReleaseRow"][]) =>
+  isOpen(one) && all.filter(isOpen).length === 1;
+
 function Releases({ packId, may }: { packId: string; may: boolean }) {
   const releases = useReleases(packId);
   return (
@@ -316,7 +321,7 @@ function Releases({ packId, may }: { packId: string; may: boolean }) {
             {one.withdrawn ? (
               <Box sx={{ width: "100%", color: "error.main" }}>▬ withdrawn: {one.withdrawn}</Box>
             ) : (
-              may && <Withdraw packId={packId} number={one.number} />
+              may && <Withdraw packId={packId} number={one.number} only={isOnlyOpen(one, list)} />
             )}
           </Box>
         ))

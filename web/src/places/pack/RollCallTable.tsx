@@ -133,7 +133,7 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
       <TableCell sx={{ ...wide, whiteSpace: "nowrap" }}>{row.standing.since ? when(row.standing.since) : ""}</TableCell>
       <TableCell sx={{ ...wide, whiteSpace: "nowrap", fontSize: "0.82rem" }}>
         {row.fit.machine > 0 && gigabytes(row.fit.machine)}
-        {row.fit.machine > 0 && !row.fit.obstacles.length && `, set ${row.fit.figure} MB`}
+        {row.fit.machine > 0 && row.fit.figure > 0 && !row.fit.obstacles.length && `, set ${row.fit.figure} MB`}
       </TableCell>
     </>
   );

@@ -7,7 +7,8 @@ import { api, told } from "../../api/client";
 import { useChange } from "../../api/queries";
 import { RefusalRemark } from "../../parts/notices";
 
-export function Withdraw({ packId, number }: { packId: string; number: string }) {
+/** `only`: no other release is open. */
+export function Withdraw({ packId, number, only }: { packId: string; number: string; only: boolean }) {
   const [asked, setAsked] = useState(false);
   const [why, setWhy] = useState("");
   const withdraw = useChange(
@@ -29,7 +30,7 @@ export function Withdraw({ packId, number }: { packId: string; number: string })
   return (
     <Box
       component="form"
-      sx={{ width: "100%", display: "flex", gap: 1, py: 0.5 }}
+      sx={{ width: "100%", display: "flex", gap: 1, pt: 1, pb: 0.5, alignItems: "flex-start", flexWrap: "wrap" }}
       onSubmit={(event) => {
         event.preventDefault();
         withdraw.mutate(undefined);
@@ -40,7 +41,10 @@ export function Withdraw({ packId, number }: { packId: string; number: string })
         required
         value={why}
         onChange={(event) => setWhy(event.target.value)}
-        sx={{ flex: 1 }}
+        helperText={
+          only && "It is the only open one. Who has it stays at it; nobody else can install the pack until the next."
+        }
+        sx={{ flex: "1 1 260px" }}
         slotProps={{ htmlInput: { maxLength: 300 } }}
       />
       <Button type="submit" color="error" variant="outlined" disabled={!why.trim() || withdraw.isPending}>
