@@ -114,7 +114,7 @@ def _print_note(note: Any) -> None:
     for one in note.get("kept", ()):
         say(f"  yours stays: {note['path']}, {one['key']} = {one['mine']} (the pack says {one['new']})")
     for one in note.get("overruled", ()):
-        say(f"  must match: {note['path']}, {one['key']} = {one['new']} (was {one['mine']})")
+        say(f"  enforced: {note['path']}, {one['key']} = {one['new']} (was {one['mine']})")
 
 
 @app.command()

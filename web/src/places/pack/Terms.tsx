@@ -1,4 +1,4 @@
-// What a release sets beside its files: settings of mods (must match, starting value, advice), and steps by hand.
+// What a release sets beside its files: settings of mods (enforced, starting value, advice), and steps by hand.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Paper from "@mui/material/Paper";
@@ -13,7 +13,7 @@ import { mono } from "../../theme";
 type Draft = Shape["DraftOut"];
 type Send = (edit: Edit, done: () => void) => void;
 
-const HOW = { enforced: "must match", "starting value": "starting value", advice: "advice" };
+const HOW = ["enforced", "starting value", "advice"];
 const CHECKS = { none: "nobody can check it", exists: "this file is there", changed: "this file has changed" };
 
 export function Terms({ packId, may }: { packId: string; may: boolean }) {
@@ -25,8 +25,8 @@ export function Terms({ packId, may }: { packId: string; may: boolean }) {
     <Paper variant="outlined" component="section" sx={{ p: 2, mt: 3 }} aria-label="Settings and steps">
       <Typography variant="h2">Settings and steps</Typography>
       <Typography variant="body2" sx={{ color: "text.secondary", mb: 1 }}>
-        They travel with the next release. A setting that must match counts in the roll call; every other is the
-        member's own once it is set.
+        They travel with the next release. An enforced setting must match, and counts in the roll call; every other is
+        the member's own once it is set.
       </Typography>
       {draft.tweaks.map((one, at) => (
         <Row
@@ -36,7 +36,7 @@ export function Terms({ packId, may }: { packId: string; may: boolean }) {
           <Box component="code" sx={{ fontSize: "0.82rem", overflowWrap: "anywhere" }}>
             {one.path} · {one.key.join(".")} = {JSON.stringify(one.value)}
           </Box>{" "}
-          {HOW[one.how as keyof typeof HOW]}
+          {one.how}
         </Row>
       ))}
       {may && <NewTweak draft={draft} send={send} />}
@@ -132,9 +132,9 @@ function NewTweak({ draft, send }: { draft: Draft; send: Send }) {
         onChange={(event) => setHow(event.target.value)}
         sx={{ width: 140 }}
       >
-        {Object.entries(HOW).map(([name, text]) => (
+        {HOW.map((name) => (
           <option key={name} value={name}>
-            {text}
+            {name}
           </option>
         ))}
       </TextField>
