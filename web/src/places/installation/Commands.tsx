@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { api, type Shape, told } from "../../api/client";
 import { useChange } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
@@ -42,7 +42,7 @@ export function Commands({ one }: { one: Page }) {
             text={shown.command}
             what={`Make the folder and pair it: once, until ${until}. With --game FOLDER your game is copied into it`}
           />
-          <Command text={`cd ${shown.command.split(" ").at(-1)} && convoy sync`} what="Install the pack" />
+          <Command text={`convoy sync --folder ${shown.command.split(" ").at(-1)}`} what="Install the pack" />
           {one.paired && (
             <Typography variant="caption">
               This page has heard from the machine. For a folder that follows this pack already, and that the site no
@@ -82,8 +82,15 @@ function Command({ text, what }: { text: string; what: string }) {
           pl: 1,
         }}
       >
-        <Box component="code" sx={{ flex: 1, minWidth: 0, overflowWrap: "anywhere", py: 0.75 }}>
-          {text}
+        <Box component="code" sx={{ flex: 1, minWidth: 0, py: 0.75, "& span": { display: "inline-block" } }}>
+          {text.split(" ").map((word) => (
+            // Whole words: a line that ends within “--key” is read as something else.
+            <Fragment key={word}>
+              <Box component="span" sx={{ maxWidth: "100%", overflowWrap: "anywhere" }}>
+                {word}
+              </Box>{" "}
+            </Fragment>
+          ))}
         </Box>
         <Copy text={text} />
       </Box>
