@@ -214,12 +214,14 @@ def put_back(
 @app.command()
 def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Every sync that changed something, newest last."""
-    entries = Folder(folder).history()
+    here = Folder(folder)
+    here.pairing()
+    entries = here.history()
     if as_json:
         _print_json(entries)
         return
     for one in entries:
-        what = "taken back" if one.get("undoes") else ", ".join(f"{n} {act}" for act, n in one["counts"].items())
+        what = "taken back" if one.get("undoes") else work.said(one["counts"])
         say(f"{one['id'][:10]}  {one['from'] or 'nothing'} → {one['release']}  {what}")
 
 
@@ -232,7 +234,9 @@ def backup(folder: FolderOption = Path()) -> None:
 @app.command()
 def backups(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """List the backups of worlds and settings."""
-    found = Backups(Folder(folder)).all()
+    here = Folder(folder)
+    here.pairing()
+    found = Backups(here).all()
     if as_json:
         _print_json([asdict(one) for one in found])
         return

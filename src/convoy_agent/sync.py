@@ -438,12 +438,16 @@ def _refuse_metered(head: Head, plan: Plan, wish: Wish) -> None:
 
 def describe(plan: Plan) -> str:
     """A plan in one line."""
-    parts = [
-        (plan.count(Act.PLACE), "new"),
-        (plan.count(Act.REPLACE), "replaced"),
-        (plan.count(Act.MERGE), "merged"),
-        (plan.count(Act.REMOVE), "removed"),
-        (plan.count(Act.ASIDE), "moved aside"),
-        (plan.left_alone, "left as they are"),
-    ]
-    return ", ".join(f"{count} {word}" for count, word in parts if count) or "nothing to do"
+    counts: dict[str, int] = {act: plan.count(act) for act in SAID}
+    parts = [said(counts), f"{plan.left_alone} left as they are" if plan.left_alone else ""]
+    return ", ".join(filter(None, parts)) or "nothing to do"
+
+
+def said(counts: Mapping[str, int]) -> str:
+    """How many files were, or will be, handled in which way."""
+    return ", ".join(f"{counts[act]} {word}" for act, word in SAID.items() if counts.get(act))
+
+
+SAID = {
+    Act.PLACE: "new", Act.REPLACE: "replaced", Act.MERGE: "merged", Act.REMOVE: "removed", Act.ASIDE: "moved aside",
+}  # fmt: skip

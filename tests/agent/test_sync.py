@@ -491,6 +491,8 @@ def test_the_command_line_tells_and_its_exit_codes_agree(member: Member, tmp_pat
     (member.folder / "mods/ledger/settings.toml").write_text("mine")
     found = run(member, "verify", *here)
     assert found.returncode == 1 and "altered: mods/ledger/settings.toml" in found.stdout
+    assert "nothing → 1.0.0  6 new" in run(member, "history", *here).stdout
+    assert run(member, "history", "--folder", str(tmp_path)).returncode == 2
     refused = run(member, "sync", "--folder", str(tmp_path))
     assert refused.returncode == 2 and "is no installation" in refused.stderr and "Traceback" not in refused.stderr
 
