@@ -44,7 +44,7 @@ export function Withdraw({ packId, number, only }: { packId: string; number: str
         helperText={
           only && "It is the only open one. Who has it stays at it; nobody else can install the pack until the next."
         }
-        sx={{ flex: "1 1 260px" }}
+        sx={{ flex: "1 1 100%" }}
         slotProps={{ htmlInput: { maxLength: 300 } }}
       />
       <Button type="submit" color="error" variant="outlined" disabled={!why.trim() || withdraw.isPending}>
