@@ -89,6 +89,12 @@ def test_a_trial_release_reaches_only_those_who_chose_it(world: World) -> None:
     assert world.agent().get("/api/agent/head")[1]["number"] == "1.1.0"
     assert called(world)["standing"]["state"] == "behind"
     assert world.as_("owner").get(f"{world.at}/roll-call")[1]["current"] == "1.0.0"
+    # An evening may be for trying it: who does not follow such releases is told to.
+    choose(world, trial=False)
+    [told] = depart(world, release="1.1.0")[1]
+    world.as_("member").post(f"{world.at}/departures/{told['id']}/answer", {"comes": True})
+    waiting = {one["who"]: one["to_do"] for one in world.as_("owner").get(f"{world.at}/departures")[1][0]["waiting"]}
+    assert waiting["member"] == "Follow trial releases, then go to release 1.1.0."
 
 
 def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(world: World) -> None:
@@ -105,6 +111,17 @@ def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(
     assert [one["withdrawn"] for one in page(world)["releases"]] == ["It eats worlds.", ""]
     assert world.as_("member").get(f"/api/codes/{world.code}")[1]["release"] == "1.0.0"
     assert choose(world, stays_at="1.1.0")[0] == 404
+
+
+def test_staying_at_a_release_ends_when_that_is_withdrawn(world: World) -> None:
+    two_releases(world)
+    choose(world, stays_at="1.0.0")
+    report(world, "1.0.0")
+    assert (page(world)["stays_at"], page(world)["target"]) == ("1.0.0", "1.0.0")
+    assert world.as_("owner").post(f"{world.at}/releases/1.0.0/withdrawal", {"why": "It eats worlds."})[0] == 200
+    shown = page(world)
+    assert (shown["stays_at"], shown["target"]) == ("", "1.1.0")
+    assert shown["standing"]["to_do"] == "Sync to release 1.1.0."
 
 
 def test_while_no_release_is_open_a_machine_stays_at_what_it_has(world: World) -> None:

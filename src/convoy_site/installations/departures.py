@@ -132,7 +132,8 @@ def _to_do(one: Stood | None, wanted: Release | None) -> str:
     if one is None:
         return "Has no installation yet: hand out a join code."
     if one.current and wanted.pk != one.current.pk and one.installation.release_id != wanted.pk:
-        return f"Go to release {wanted.number}."
+        trial = wanted.channel != "stable" and not one.installation.trial
+        return f"{'Follow trial releases, then go' if trial else 'Go'} to release {wanted.number}."
     return one.standing.to_do
 
 

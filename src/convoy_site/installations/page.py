@@ -122,7 +122,7 @@ def page_of(one: Installation) -> InstallationPage:
         undo=about.get("undo", ""),
         fit=fit_out(stood),
         releases=[ReleaseRow(**release_row(release)) for release in releases],
-        stays_at=next((release.number for release in releases if release.pk == one.stays_at_id), ""),
+        stays_at=stood.stays_at,
         trial=one.trial,
         line_kb=one.line_kb,
         most_mb=one.most_mb,

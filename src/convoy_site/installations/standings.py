@@ -19,13 +19,16 @@ from .models import Installation
 
 @dataclass(frozen=True)
 class Stood:
-    """`target`: the release that the installation follows by its member's choice; `current`: the pack's, for it."""
+    """`target`: the release that the installation follows by its member's choice; `current`: the pack's, for it;
+    `stays_at`: the number of the one that its member chose to stay at, while that is open.
+    """
 
     installation: Installation
     standing: Standing
     verdict: Verdict
     current: Release | None
     target: Release | None
+    stays_at: str
     since: datetime | None
     """Since when it is as it is; empty in step."""
 
@@ -44,12 +47,12 @@ def target_of(one: Installation, releases: Sequence[Release]) -> Release | None:
     open to it, it stays at what it has.
     """
     open_to = followed(one, releases)
-    stays = next((release for release in open_to if release.pk == one.stays_at_id), None)
-    return stays or (open_to[0] if open_to else _installed(one, releases))
+    newest = open_to[0] if open_to else _among(releases, one.release_id)
+    return _among(open_to, one.stays_at_id) or newest
 
 
-def _installed(one: Installation, releases: Sequence[Release]) -> Release | None:
-    return next((release for release in releases if release.pk == one.release_id), None)
+def _among(releases: Sequence[Release], pk: int | None) -> Release | None:
+    return next((release for release in releases if release.pk == pk), None)
 
 
 def share_of(one: Installation, recipe: Recipe) -> Lock:
@@ -84,10 +87,11 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
     share = None
     if one.deviations and one.release_id:
         share = share_of(one, recipe_of(one.release_id))
-    stays = target.number if target and one.stays_at_id == target.pk else ""
+    stays = _among(open_to, one.stays_at_id)
+    stays_at = stays.number if stays else ""
     errands = len(one.about.get("errands", ()))
-    found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays)
-    return Stood(one, found, verdict, current, target, _since(one, found, releases, open_to))
+    found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays_at)
+    return Stood(one, found, verdict, current, target, stays_at, _since(one, found, releases, open_to))
 
 
 def needed_by(one: Installation, release: Release) -> Needed:
@@ -142,7 +146,7 @@ def _since(
         return one.heard_at or one.started_at
     if found.state is State.DIFFERS:
         return one.since
-    has = _installed(one, releases)
+    has = _among(releases, one.release_id)
     if has and hasattr(has, "withdrawal"):
         return max(has.withdrawal.at, one.started_at)
     if found.behind and open_to:

@@ -1,9 +1,11 @@
 // The next departure of this pack, for a member: when, what it needs, and whether one is coming.
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { useDepartures } from "../../api/queries";
 import { Answer } from "../../parts/Answer";
+import { RefusalRemark } from "../../parts/notices";
 import { departs, timeLeft } from "../pack/Departures";
-import type { Page } from "./asking";
+import { type Page, useChoose } from "./asking";
 import { Section } from "./Section";
 
 export function NextDeparture({ one }: { one: Page }) {
@@ -25,7 +27,29 @@ export function NextDeparture({ one }: { one: Page }) {
       </Box>
       <Box sx={{ display: "flex", gap: 1, mt: 1, flexWrap: "wrap" }}>
         <Answer pack={one.pack_id} departure={next} />
+        <GoThere one={one} needed={next.needed} />
       </Box>
     </Section>
+  );
+}
+
+/** One press to follow what the evening needs, where this installation follows another release. */
+function GoThere({ one, needed }: { one: Page; needed: string }) {
+  const choose = useChoose(one.id);
+  const release = one.releases.find((each) => each.number === needed);
+  if (!release || needed === one.target) return null;
+  const newest = needed === one.current;
+  const trial = one.trial || release.channel === "trial";
+  return (
+    <>
+      <Button
+        size="small"
+        disabled={choose.isPending}
+        onClick={() => choose.mutate({ trial, stays_at: newest ? "" : needed })}
+      >
+        {newest ? "Follow the newest again" : `Follow ${needed} for it`}
+      </Button>
+      <RefusalRemark error={choose.error} />
+    </>
   );
 }

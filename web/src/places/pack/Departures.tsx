@@ -172,6 +172,7 @@ function NewDeparture({ pack, close }: { pack: Shape["PackOut"]; close: () => vo
         {releases.map((one) => (
           <option key={one.number} value={one.number}>
             {one.number}
+            {one.channel === "trial" && " · trial"}
           </option>
         ))}
       </TextField>
