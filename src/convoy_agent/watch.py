@@ -46,6 +46,8 @@ class Watcher:
         self.root, self.store, self.said, self.screen = root, store, said, screen
         self._lookout = Lookout(store, [*places, Folder(root).inbox])
         self._looked_at = 0.0
+        self._followed: tuple[str, frozenset[str]] | None = None
+        """The release and what is left out of it, as the site said last: what was looked for."""
         self._trouble = ""
         """What was said last: a site that is away for an hour is told of once."""
         self._missing: list[LockedBuild] = []
@@ -87,10 +89,14 @@ class Watcher:
 
     def _ordered(self) -> bool:
         with Site(Folder(self.root).pairing()) as site:
-            order = site.head().order
-            if order:
-                self._obey(site, order)
-        return order is not None
+            head = site.head()
+            if head.order:
+                self._obey(site, head.order)
+        followed = (head.number, head.left_out)
+        if followed != self._followed:
+            # What a sync would do is another thing now, and is told without waiting.
+            self._followed, self._looked_at = followed, 0.0
+        return head.order is not None
 
     def _obey(self, site: Site, order: Order) -> None:
         self.said(f"Asked on the page: {order.what}")

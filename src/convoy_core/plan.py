@@ -196,12 +196,14 @@ def _act_on(file: PlacedFile, record: Recorded, scan: Scan, target: Lock) -> Act
 
 
 def _world_changes(before: Lock | None, target: Lock, scan: Scan) -> tuple[WorldChange, ...]:
-    """What happens to *save* builds between what is installed and the target.
-
-    A first install touches no world, unless worlds lie there already: in a folder that was taken over as it is.
-    """
+    """A first install touches no world, unless worlds lie there already: in a folder that was taken over as it is."""
     if before is None and not any(target.terms.is_world(path) for path in scan.hashes):
         return ()
+    return world_changes(before, target)
+
+
+def world_changes(before: Lock | None, target: Lock) -> tuple[WorldChange, ...]:
+    """What happens to *save* builds between two locks, and what that means for worlds."""
     told = []
     for change in changes(before, target).mods:
         was = before.by_mod.get(change.mod) if before else None

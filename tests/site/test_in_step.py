@@ -113,6 +113,24 @@ def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(
     assert choose(world, stays_at="1.1.0")[0] == 404
 
 
+def test_what_going_back_does_to_worlds_is_said_before_anything_looks(on_stand_in: World, deferred: list[dict]) -> None:
+    world = on_stand_in
+    edit(world, {"do": "add", "mod": "seasons-turn"})
+    publish(world, "1.1.0")
+    tell(world, "1.1.0", plan={**PLAN, "release": "1.1.0"})
+    assert page(world)["worlds"] == []
+    choose(world, stays_at="1.0.0")
+    [told] = page(world)["worlds"]
+    assert told["sentence"].startswith("Seasons Turn") and "The calendar stops" in told["note"]
+    assert page(world)["plan"] is None
+    # Its agent is sent to look, and from then on the plan knows better: of the worlds that lie there.
+    assert deferred == [{"installation": str(world.installation.id), "only_look": True}]
+    tell(world, "1.1.0", plan={**PLAN, "worlds": [{"sentence": "Seasons Turn 2.1.0 removed", "note": ""}]})
+    assert [one["note"] for one in page(world)["worlds"]] == [""]
+    choose(world, line_kb=300)
+    assert len(deferred) == 1
+
+
 def test_staying_at_a_release_ends_when_that_is_withdrawn(world: World) -> None:
     two_releases(world)
     choose(world, stays_at="1.0.0")

@@ -172,7 +172,7 @@ def on_stand_in(world: World) -> World:
 @pytest.fixture
 def deferred(monkeypatch: Any) -> list[dict]:
     found: list[dict] = []
-    monkeypatch.setattr(tasks.obey, "defer", lambda **given: found.append(given))
+    monkeypatch.setattr(tasks, "send_agent", lambda one, **given: found.append({"installation": str(one.pk), **given}))
     return found
 
 

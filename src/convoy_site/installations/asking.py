@@ -58,7 +58,7 @@ def is_watching(one: Installation) -> bool:
 @transaction.atomic
 def ask(user: User, installation_id: UUID, what: str, given: dict[str, Any]) -> None:
     """Asks for something to be done. Raises Busy while something is, and NotWatching when nobody would do it."""
-    from .tasks import obey
+    from .tasks import send_agent
 
     installation_for(user, installation_id)
     one = Installation.objects.select_for_update(of=("self",)).select_related("machine").get(pk=installation_id)
@@ -73,7 +73,7 @@ def ask(user: User, installation_id: UUID, what: str, given: dict[str, Any]) -> 
         )
     note_order(one, what, given)
     if one.machine_id:
-        obey.defer(installation=str(one.pk))
+        send_agent(one)
 
 
 def go_on_after_errands(user: User, installation_id: UUID) -> None:
@@ -127,7 +127,12 @@ def give_up_order(one: Installation, said: str) -> None:
 
 
 def choose(user: User, installation_id: UUID, choices: Choices) -> Installation:
-    """Keeps a member's choices; the next sync follows them. Raises NotFound for a release that is not open to them."""
+    """Keeps a member's choices; the next sync follows them. Raises NotFound for a release that is not open to them.
+
+    An agent that watches sees by itself that its release or its share is another one, and looks; a stand-in's is sent.
+    """
+    from .tasks import send_agent
+
     installation_for(user, installation_id)
     with transaction.atomic():
         one = Installation.objects.select_for_update(of=("self",)).select_related("pack").get(pk=installation_id)
@@ -150,4 +155,7 @@ def choose(user: User, installation_id: UUID, choices: Choices) -> Installation:
                 )
             one.stays_at = found
         one.save(update_fields=["trial", "left_out", "asked_about", "line_kb", "most_mb", "stays_at"])
+        moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out))
+        if moved and one.machine_id and one.token_hash:
+            send_agent(one, only_look=True)
     return one

@@ -6,6 +6,7 @@ from convoy_core.diff import change_log
 from convoy_core.errands import what_to_do
 from convoy_core.lock import LockedBuild
 from convoy_core.model import AUTOMATIC_PICKUPS
+from convoy_core.plan import world_changes
 from convoy_core.signing import key_fingerprint
 
 from ..catalogue.models import Source
@@ -29,6 +30,7 @@ from .shapes import (
     StandingOut,
     StepOut,
     StrayedOut,
+    WorldOut,
 )
 from .standings import Stood, needed_by, share_of, stand
 
@@ -112,7 +114,8 @@ def page_of(one: Installation) -> InstallationPage:
         by_listing=one.by_listing,
         looked_at=about.get("at", ""),
         changes=_to_come(one, target),
-        plan=_plan(about.get("plan"), target),
+        worlds=_worlds(one, target),
+        plan=_plan(_told_plan(one, target)),
         errands=_errands(one, target),
         errand_minutes=about.get("errand_minutes", 0),
         choices=_choices(one, target),
@@ -143,12 +146,27 @@ def _to_come(one: Installation, target: Release | None) -> list[ChangeOut]:
     return [ChangeOut(**row) for row in change_log(before, after)]
 
 
-def _plan(told: dict[str, Any] | None, target: Release | None) -> PlanOut | None:
+def _worlds(one: Installation, target: Release | None) -> list[WorldOut]:
+    """As the agent's plan has it, which knows of worlds that lie there; before it has looked, by the two releases."""
+    if told := _told_plan(one, target):
+        return [WorldOut(**row) for row in told["worlds"]]
+    if target is None or not one.release_id or one.release_id == target.pk:
+        return []
+    found = world_changes(share_of(one, recipe_of(one.release_id)), share_of(one, recipe_of(target.pk)))
+    return [WorldOut(sentence=each.change.sentence(), note=each.note) for each in found]
+
+
+def _told_plan(one: Installation, target: Release | None) -> dict[str, Any] | None:
     """The agent's plan, while it is one for the release that is followed now."""
-    if not told or target is None or told["release"] != target.number:
+    told = one.about.get("plan")
+    return told if told and target and told["release"] == target.number else None
+
+
+def _plan(told: dict[str, Any] | None) -> PlanOut | None:
+    if not told:
         return None
     counts = told["counts"]
-    kept = {name: value for name, value in told.items() if name != "counts"}
+    kept = {name: value for name, value in told.items() if name not in ("counts", "worlds")}
     return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "remove")})
 
 

@@ -121,7 +121,6 @@ class PlanOut(Schema):
     fetch_bytes: int
     place_bytes: int
     seconds: int
-    worlds: list[WorldOut]
 
 
 class ErrandOut(Schema):
@@ -214,6 +213,8 @@ class InstallationPage(InstallationRow):
     """When the plan was made; empty while nobody looked."""
     changes: list[ChangeOut]
     """What the followed release has that this installation's has not."""
+    worlds: list[WorldOut]
+    """What going to it does to saved worlds, known before anything has looked."""
     plan: PlanOut | None
     errands: list[ErrandOut]
     errand_minutes: int

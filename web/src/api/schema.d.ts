@@ -2271,6 +2271,8 @@ export interface components {
             wanted_fingerprint: string;
             /** Watching */
             watching: boolean;
+            /** Worlds */
+            worlds: components["schemas"]["WorldOut"][];
         };
         /** InstallationRow */
         InstallationRow: {
@@ -3174,8 +3176,6 @@ export interface components {
             replace: number;
             /** Seconds */
             seconds: number;
-            /** Worlds */
-            worlds: components["schemas"]["WorldOut"][];
         };
         /** ProgressIn */
         ProgressIn: {

@@ -21,16 +21,16 @@ export function Ahead({ one }: { one: Page }) {
   return (
     <Section title={title} aside={figures(one).join(" · ")}>
       <Box sx={{ display: "grid", gap: 1.25 }}>
-        {plan && plan.worlds.length > 0 && (
+        {one.worlds.length > 0 && (
           <Remark tone="warning" live={false}>
             <strong>This touches saved worlds.</strong> Worlds and settings are backed up first.
             <Box component="ul" sx={{ m: 0, mt: 0.5, pl: 2.25 }}>
-              {plan.worlds.slice(0, 6).map((world) => (
+              {one.worlds.slice(0, 6).map((world) => (
                 <li key={world.sentence}>
                   {world.sentence}. {world.note}
                 </li>
               ))}
-              {plan.worlds.length > 6 && <li>and {plan.worlds.length - 6} more</li>}
+              {one.worlds.length > 6 && <li>and {one.worlds.length - 6} more</li>}
             </Box>
           </Remark>
         )}
