@@ -2,7 +2,6 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { ChangeList } from "../../parts/ChangeList";
-import { Remark } from "../../parts/notices";
 import { bytes, duration, many } from "../../parts/words";
 import type { Page } from "./asking";
 import { Paths, Section } from "./Section";
@@ -22,8 +21,8 @@ export function Ahead({ one }: { one: Page }) {
     <Section title={title} aside={figures(one).join(" · ")}>
       <Box sx={{ display: "grid", gap: 1.25 }}>
         {one.worlds.length > 0 && (
-          <Remark tone="warning" live={false}>
-            <strong>This touches saved worlds.</strong> Worlds and settings are backed up first.
+          <Box sx={{ fontSize: "0.9rem" }}>
+            <strong>Saved worlds</strong>
             <Box component="ul" sx={{ m: 0, mt: 0.5, pl: 2.25 }}>
               {one.worlds.slice(0, 6).map((world) => (
                 <li key={world.sentence}>
@@ -32,7 +31,7 @@ export function Ahead({ one }: { one: Page }) {
               ))}
               {one.worlds.length > 6 && <li>and {one.worlds.length - 6} more</li>}
             </Box>
-          </Remark>
+          </Box>
         )}
         {plan && (
           <>

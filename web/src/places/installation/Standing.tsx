@@ -42,6 +42,11 @@ export function Standing({ one }: { one: Page }) {
       )}
       {!busy && <LeaveOut one={one} />}
       <Outcome one={one} busy={busy} />
+      {one.worlds.length > 0 && !busy && (
+        <Remark tone="warning" live={false}>
+          <strong>This touches saved worlds.</strong> They are backed up first; what changes for them is named below.
+        </Remark>
+      )}
       {busy && <Busy id={one.id} progress={one.progress} />}
       <RefusalRemark error={order.error} />
       {one.watching && one.target && !one.by_listing && (
