@@ -6,6 +6,7 @@ and whatever its folder is called. Source: job.md 2 ("take over a folder that so
 
 from __future__ import annotations
 
+import codecs
 import json
 import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
@@ -51,10 +52,12 @@ def mark(sha256: str) -> int:
 
 def read_listing(data: bytes) -> tuple[CarriedFile, ...]:
     """A listing as `convoy scan` writes it (JSON), or as `sha256sum` does (then sizes are 0). Raises MalformedInput."""
+    # Windows' older shell writes what is sent to a file as UTF-16.
+    encoding = "utf-16" if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) else "utf-8-sig"
     try:
-        text = data.decode("utf-8-sig")
+        text = data.decode(encoding)
     except UnicodeDecodeError as error:
-        raise _no_listing("Its bytes are no UTF-8 text.") from error
+        raise _no_listing("Its bytes are no text in Unicode.") from error
     files = _from_json(text) if text.lstrip().startswith("{") else _from_sums(text)
     if len(files) > MAX_FILES:
         raise _no_listing(f"It names {len(files)} files; {MAX_FILES} is the most. Choose the game's folder alone.")
@@ -89,7 +92,9 @@ def _from_sums(text: str) -> list[CarriedFile]:
         match = _SUM.fullmatch(line)
         if not match:
             raise _no_listing(f"This line is no checksum: “{line[:60]}”.")
-        found.append(CarriedFile(checked_text(match[2], 1_000, "files").removeprefix("./"), 0, match[1].lower()))
+        # No file of a pack has a backslash in its name: it stands between folders, and twice where the line begins so.
+        path = re.sub(r"\\+", "/", checked_text(match[2], 1_000, "files")).removeprefix("./")
+        found.append(CarriedFile(path, 0, match[1].lower()))
     return found
 
 

@@ -134,6 +134,9 @@ def test_a_listing_is_read_as_json_and_as_checksums() -> None:
     sums = f"{'a' * 64}  ./mods/a\n{'B' * 64} *.convoy/record.json\n\n".encode()
     assert read_listing(listing) == (CarriedFile("mods/a", 3, "a" * 64),)
     assert read_listing(b"\xef\xbb\xbf" + sums) == (CarriedFile("mods/a", 0, "a" * 64),)
+    # As Windows writes them: other folders' marks, and every letter in two bytes.
+    for windows in (sums.replace(b"/a", b"\\a"), b"\\" + sums.replace(b"/a", b"\\\\a")):
+        assert read_listing(windows.decode().encode("utf-16")) == (CarriedFile("mods/a", 0, "a" * 64),)
 
 
 @pytest.mark.parametrize(

@@ -111,6 +111,9 @@ def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(
     assert [one["withdrawn"] for one in page(world)["releases"]] == ["It eats worlds.", ""]
     assert world.as_("member").get(f"/api/codes/{world.code}")[1]["release"] == "1.0.0"
     assert choose(world, stays_at="1.1.0")[0] == 404
+    # Who went from it to the other release has no way back that the agent would be refused.
+    tell(world, "1.0.0", undo="1.1.0")
+    assert page(world)["undo"] == ""
 
 
 def test_what_going_back_does_to_worlds_is_said_before_anything_looks(on_stand_in: World, deferred: list[dict]) -> None:
@@ -467,7 +470,8 @@ def test_a_listing_of_something_else_is_refused(world: World) -> None:
     other = "\n".join(f"{hashlib.sha256(str(n).encode()).hexdigest()}  photos/{n}.jpg" for n in range(30)).encode()
     for data, says in (
         (other, "next to nothing"),
-        (b"\xff\xfe", "UTF-8"),
+        (b"\xfe\xfe", "no text"),
+        (b"\xff\xfea", "no text"),
         (b"not a sum", "no checksum"),
         (b"", "no file"),
     ):

@@ -32,7 +32,7 @@ from .shapes import (
     StrayedOut,
     WorldOut,
 )
-from .standings import Stood, needed_by, share_of, stand
+from .standings import Stood, followed, needed_by, share_of, stand
 
 
 def standing_out(stood: Stood) -> StandingOut:
@@ -122,7 +122,7 @@ def page_of(one: Installation) -> InstallationPage:
         steps=_steps(about.get("steps", []), target),
         backups=[BackupOut(**row) for row in about.get("backups", [])],
         history=[HistoryOut(**row) for row in about.get("history", [])],
-        undo=about.get("undo", ""),
+        undo=_undo(one, releases),
         fit=fit_out(stood),
         releases=[ReleaseRow(**release_row(release)) for release in releases],
         stays_at=stood.stays_at,
@@ -132,6 +132,13 @@ def page_of(one: Installation) -> InstallationPage:
         answer=one.answer.get("said", ""),
         refused=bool(one.answer.get("refused")),
     )
+
+
+def _undo(one: Installation, releases: list[Release]) -> str:
+    """The release that taking the last sync back leads to; empty where that is not handed out any more."""
+    number = one.about.get("undo", "")
+    had = [release.number for release in releases if release.pk == one.release_id]
+    return number if number in had or number in [each.number for each in followed(one, releases)] else ""
 
 
 def all_releases(one: Installation) -> list[Release]:
