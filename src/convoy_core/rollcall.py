@@ -104,6 +104,8 @@ class Standing:
     """What this machine's person has to do, as a sentence; empty when nothing."""
     obstacles: tuple[str, ...] = ()
     """Why the pack cannot run there."""
+    withdrawn: str = ""
+    """That the release it has was withdrawn, and why, as a sentence. Whoever knows of withdrawals adds it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,7 +198,7 @@ def message(person: str, pack: str, found: Standing, address: str) -> str:
     reasons = [one.sentence() for one in found.differences if one.counts][:MESSAGE_LINES] or []
     more = sum(one.counts for one in found.differences) - len(reasons)
     lines = [f"Hello {person}, for {pack} to run together this is still to do on your side:", found.to_do]
-    lines += [f"- {one}." for one in (*found.obstacles, *reasons)]
+    lines += [f"- {one}." for one in (found.withdrawn.rstrip("."), *found.obstacles, *reasons) if one]
     if more > 0:
         lines.append(f"- and {counted(more, 'more difference')}.")
     lines += [f"Your page has the button and every detail: {address}", "Nothing of yours is lost by it. Thank you."]

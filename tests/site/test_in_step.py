@@ -107,6 +107,7 @@ def test_a_withdrawn_release_is_nobodys_target_and_stays_listed_with_its_reason(
     assert world.as_("owner").post(at, {"why": "Again."})[0] == 200
     row = called(world)
     assert (row["standing"]["state"], row["standing"]["to_do"]) == ("behind", "Sync to release 1.0.0.")
+    assert "- Release 1.1.0 was withdrawn: It eats worlds.\n" in row["message"]
     assert world.agent().get("/api/agent/head")[1]["number"] == "1.0.0"
     assert [one["withdrawn"] for one in page(world)["releases"]] == ["It eats worlds.", ""]
     assert world.as_("member").get(f"/api/codes/{world.code}")[1]["release"] == "1.0.0"

@@ -42,6 +42,7 @@ def standing_out(stood: Stood) -> StandingOut:
         behind=found.behind,
         to_do=found.to_do,
         since=stood.since,
+        withdrawn=found.withdrawn,
         differences=[
             DifferenceOut(
                 name=one.name,

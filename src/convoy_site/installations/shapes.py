@@ -33,13 +33,16 @@ class DifferenceOut(Schema):
 
 
 class StandingOut(Schema):
-    """`state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began."""
+    """`state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began;
+    `withdrawn` that the release it has was withdrawn, and why.
+    """
 
     state: str
     behind: int
     differences: list[DifferenceOut]
     to_do: str
     since: datetime | None
+    withdrawn: str
 
 
 class FitOut(Schema):

@@ -1,7 +1,7 @@
 """Where each installation stands: its report against the releases that it follows, and its machine against the pack."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from django.utils import timezone
@@ -91,7 +91,10 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
     stays_at = stays.number if stays else ""
     errands = len(one.about.get("errands", ()))
     found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays_at)
-    return Stood(one, found, verdict, current, target, stays_at, _since(one, found, releases, open_to))
+    has = _among(releases, one.release_id)
+    if has and hasattr(has, "withdrawal"):
+        found = replace(found, withdrawn=f"Release {has.number} was withdrawn: {has.withdrawal.why}")
+    return Stood(one, found, verdict, current, target, stays_at, _since(one, found, has, open_to))
 
 
 def needed_by(one: Installation, release: Release) -> Needed:
@@ -134,9 +137,7 @@ def _report(one: Installation) -> Report | None:
     )
 
 
-def _since(
-    one: Installation, found: Standing, releases: Sequence[Release], open_to: Sequence[Release]
-) -> datetime | None:
+def _since(one: Installation, found: Standing, has: Release | None, open_to: Sequence[Release]) -> datetime | None:
     """Behind: since what it has was withdrawn, or since the first release that it lacks. Differs: since that was told.
     Unheard: since the last word.
     """
@@ -146,7 +147,6 @@ def _since(
         return one.heard_at or one.started_at
     if found.state is State.DIFFERS:
         return one.since
-    has = _among(releases, one.release_id)
     if has and hasattr(has, "withdrawal"):
         return max(has.withdrawal.at, one.started_at)
     if found.behind and open_to:

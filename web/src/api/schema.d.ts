@@ -3559,7 +3559,8 @@ export interface components {
         };
         /**
          * StandingOut
-         * @description `state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began.
+         * @description `state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began;
+         *     `withdrawn` that the release it has was withdrawn, and why.
          */
         StandingOut: {
             /** Behind */
@@ -3572,6 +3573,8 @@ export interface components {
             state: string;
             /** To Do */
             to_do: string;
+            /** Withdrawn */
+            withdrawn: string;
         };
         /**
          * State

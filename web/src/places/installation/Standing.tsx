@@ -101,15 +101,15 @@ function LeaveOut({ one }: { one: Page }) {
 }
 
 function Where({ one }: { one: Page }) {
-  const withdrawn = one.releases.find((each) => each.number === one.release)?.withdrawn;
   if (!one.current && !one.release)
     return (
       <Typography variant="body2">Nothing is installed yet, and no release is open: wait for the next.</Typography>
     );
-  if (withdrawn)
+  if (one.standing.withdrawn)
     return (
       <Remark tone="warning" live={false}>
-        <strong>Release {one.release}, which this machine has, was withdrawn.</strong> {withdrawn}{" "}
+        This machine has {one.release}. <strong>{one.standing.withdrawn}</strong>
+        <br />
         {one.current ? `The pack is at ${one.current}.` : "No other is open yet: wait for the next."}
       </Remark>
     );

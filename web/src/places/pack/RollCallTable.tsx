@@ -143,6 +143,7 @@ function whatKeeps(row: Row): string {
   const { differences } = row.standing;
   const counting = differences.filter((one) => one.counts);
   if (row.fit.obstacles.length) return row.fit.obstacles[0];
+  if (row.standing.withdrawn) return row.standing.withdrawn;
   if (row.standing.state === "behind" && row.errands) return many(row.errands, "errand");
   if (counting.length) {
     return counting[0].sentence + (counting.length > 1 ? `, and ${counting.length - 1} more` : "");
@@ -161,6 +162,7 @@ function Opened({ row }: { row: Row }) {
         {row.standing.differences.map((one) => (
           <DifferenceRows key={one.sentence} difference={one} />
         ))}
+        {row.standing.withdrawn && <Box>{row.standing.withdrawn}</Box>}
         {[...row.fit.obstacles, ...row.fit.remarks].map((one) => (
           <Box key={one}>{one}.</Box>
         ))}
