@@ -148,6 +148,7 @@ function InstallationCard({ one }: { one: Shape["InstallationRow"] }) {
           {one.release && <span style={{ fontFamily: mono, fontSize: "0.8rem" }}> {one.release}</span>}
           {one.heard_at && <span> · heard {when(one.heard_at)}</span>}
         </Typography>
+        {one.standing.withdrawn && <Typography variant="body2">{one.standing.withdrawn}</Typography>}
         {one.standing.to_do && <Typography variant="body2">{one.standing.to_do}</Typography>}
       </Box>
     </ButtonBase>
