@@ -40,8 +40,10 @@ class Browser:
         self.driver = webdriver.Chrome(options, webdriver.ChromeService("/usr/bin/chromedriver"))
         metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
         self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
-        scheme = [{"name": "prefers-color-scheme", "value": "dark" if dark else "light"}]
-        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": scheme})
+        # Without motion, so that nothing is judged in a colour that it only passes through.
+        wishes = {"prefers-color-scheme": "dark" if dark else "light", "prefers-reduced-motion": "reduce"}
+        features = [{"name": name, "value": value} for name, value in wishes.items()]
+        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": features})
         self.address = address
 
     def close(self) -> None:
