@@ -15,6 +15,7 @@ from convoy_core.lock import LockedBuild
 from convoy_core.plan import Act, Choices, Plan
 from convoy_core.words import counted
 
+from . import asked
 from . import errands as hand
 from . import machine as machines
 from . import sync as work
@@ -189,7 +190,7 @@ def bring(
     for build in arrived.taken:
         say(f"{build.name} {build.version}: that was it.")
     for file, meant in arrived.wrong:
-        name = work.name_of(folder, file) or "a file that nobody knows"
+        name = asked.name_of(folder, file) or "a file that nobody knows"
         say(f"{file.name} is not {meant.name} {meant.version}; it is {name}.")
     left = len(wanted) - len(arrived.taken)
     say(f"{counted(left, 'file')} still to bring." if left else "Nothing is left to bring. Next: convoy sync")
@@ -199,7 +200,7 @@ def bring(
 @app.command()
 def undo(folder: FolderOption = Path()) -> None:
     """Take the last sync back."""
-    say(f"Back at release {work.undo(folder, keep_store()).release}.")
+    say(f"Back at release {asked.undo(folder, keep_store()).release}.")
 
 
 @app.command("put-back")
@@ -207,7 +208,7 @@ def put_back(
     sync_id: Annotated[str, typer.Argument(help="As “convoy history --json” names it.")], folder: FolderOption = Path()
 ) -> None:
     """Return what a sync moved aside to its place, where that is free."""
-    for path in work.put_back(folder, sync_id):
+    for path in asked.put_back(folder, sync_id):
         say(f"back in place: {path}")
 
 
@@ -228,7 +229,7 @@ def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
 @app.command()
 def backup(folder: FolderOption = Path()) -> None:
     """Back up worlds and settings."""
-    say(f"Backed up as {work.back_up(folder)}.")
+    say(f"Backed up as {asked.back_up(folder)}.")
 
 
 @app.command()
@@ -251,7 +252,7 @@ def restore(
     backup: Annotated[str, typer.Argument(help="As “convoy backups” lists it.")], folder: FolderOption = Path()
 ) -> None:
     """Go back to a backup of worlds and settings."""
-    say(f"Worlds and settings are back. How they were is kept as {work.restore(folder, backup)}.")
+    say(f"Worlds and settings are back. How they were is kept as {asked.restore(folder, backup)}.")
 
 
 @app.command()
@@ -264,8 +265,8 @@ def steps(
     """List the steps that only you can do, and tick them. Exit code 1 while one is left."""
     for names, ticked in ((done or [], True), (undone or [], False)):
         for name in names:
-            work.tick(folder, name, ticked)
-    found = work.steps_of(folder)
+            asked.tick(folder, name, ticked)
+    found = asked.steps_of(folder)
     if as_json:
         _print_json(found)
     for one in () if as_json else found:

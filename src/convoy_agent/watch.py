@@ -18,7 +18,7 @@ from convoy_core.plan import Choices
 from convoy_core.reading import Fields
 from convoy_core.words import counted
 
-from . import sync
+from . import asked, sync
 from .errands import Lookout, wait_for
 from .errors import ErrandsLeft, LineLimit
 from .files import trouble_told
@@ -173,31 +173,31 @@ def _sync(watcher: Watcher, given: Fields) -> str:
 
 
 def _undo(watcher: Watcher, given: Fields) -> str:
-    done = sync.undo(watcher.root, watcher.store)
+    done = asked.undo(watcher.root, watcher.store)
     return f"Back at release {done.release}."
 
 
 def _put_back(watcher: Watcher, given: Fields) -> str:
-    back = sync.put_back(watcher.root, given.text("id"))
+    back = asked.put_back(watcher.root, given.text("id"))
     return f"{counted(len(back), 'file')} back in place." + _after(watcher)
 
 
 def _backup(watcher: Watcher, given: Fields) -> str:
-    return f"Backed up as {sync.back_up(watcher.root)}." + _after(watcher)
+    return f"Backed up as {asked.back_up(watcher.root)}." + _after(watcher)
 
 
 def _restore(watcher: Watcher, given: Fields) -> str:
-    before = sync.restore(watcher.root, given.text("backup"))
+    before = asked.restore(watcher.root, given.text("backup"))
     return f"Worlds and settings are back. How they were before is kept as {before}." + _after(watcher)
 
 
 def _drop(watcher: Watcher, given: Fields) -> str:
-    sync.drop_backup(watcher.root, given.text("backup"))
+    asked.drop_backup(watcher.root, given.text("backup"))
     return "The backup is gone." + _after(watcher)
 
 
 def _step(watcher: Watcher, given: Fields) -> str:
-    sync.tick(watcher.root, given.text("step"), given.flag("done"))
+    asked.tick(watcher.root, given.text("step"), given.flag("done"))
     return "Noted." + _after(watcher)
 
 

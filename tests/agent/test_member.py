@@ -11,6 +11,7 @@ from typing import IO, Any
 
 import pytest
 
+from convoy_agent import asked
 from convoy_agent import sync as work
 from convoy_agent.backups import KEPT, Backups
 from convoy_agent.errors import (
@@ -284,15 +285,15 @@ def test_worlds_are_backed_up_before_a_save_mod_changes_and_restoring_can_be_und
     (member.folder / "worlds/canal/map.dat").write_text("spoilt")
     (member.folder / "worlds/canal/new.dat").write_text("since then")
     (member.folder / "worlds/canal/crew.dat").unlink()
-    before = work.restore(member.folder, made.id)
+    before = asked.restore(member.folder, made.id)
     assert worlds(member) == {"canal/map.dat": "before", "canal/crew.dat": "eight aboard"}
-    work.restore(member.folder, before)
+    asked.restore(member.folder, before)
     assert worlds(member) == {"canal/map.dat": "spoilt", "canal/new.dat": "since then"}
 
 
 def test_restoring_that_is_stopped_anywhere_is_completed(member: Member) -> None:
     with_world(member)
-    made = work.back_up(member.folder)
+    made = asked.back_up(member.folder)
     number, seen = 0, [""]
     while seen[-1] != "done":
         number += 1
@@ -306,7 +307,7 @@ def test_restoring_that_is_stopped_anywhere_is_completed(member: Member) -> None
                 raise KeyboardInterrupt
 
         try:
-            work.restore(member.folder, made, step=step)
+            asked.restore(member.folder, made, step=step)
             seen.append("done")
         except KeyboardInterrupt:
             assert member.sync().recovered
@@ -318,11 +319,11 @@ def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied
     member: Member, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with_world(member)
-    made = work.back_up(member.folder)
+    made = asked.back_up(member.folder)
     for kept in (member.folder / ".convoy/backups/content").iterdir():
         kept.write_text("rot")
     with pytest.raises(BackupRefused, match="damaged"):
-        work.restore(member.folder, made)
+        asked.restore(member.folder, made)
     assert worlds(member)["canal/map.dat"] == "before"
     world = member.folder / "worlds/canal/map.dat"
     for playing in (lambda: world.write_text("played on"), world.unlink):
@@ -334,27 +335,27 @@ def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied
         monkeypatch.setattr("convoy_agent.backups.shutil.copyfileobj", copied)
         world.write_text("another evening")
         with pytest.raises(BackupRefused, match="Close it"):
-            work.back_up(member.folder)
+            asked.back_up(member.folder)
 
 
 def test_a_copy_that_a_power_cut_left_short_is_made_anew(member: Member) -> None:
     with_world(member)
-    work.back_up(member.folder)
+    asked.back_up(member.folder)
     for kept in (member.folder / ".convoy/backups/content").iterdir():
         kept.write_bytes(b"")
-    work.restore(member.folder, work.back_up(member.folder))
+    asked.restore(member.folder, asked.back_up(member.folder))
     assert worlds(member)["canal/map.dat"] == "before"
 
 
 def test_backups_that_nobody_asked_for_retire_and_content_is_kept_once(member: Member) -> None:
     with_world(member)
-    asked = work.back_up(member.folder)
+    on_request = asked.back_up(member.folder)
     for number in range(KEPT + 3):
         member.harbour.publish(f"2.{number}", NEWER if number % 2 else MODS, **SAVE)
         member.sync()
         (member.folder / "worlds/canal/map.dat").write_text(f"evening {number}")
     found = Backups(Folder(member.folder)).all()
-    assert sum(not one.by_hand for one in found) == KEPT and asked in [one.id for one in found]
+    assert sum(not one.by_hand for one in found) == KEPT and on_request in [one.id for one in found]
     content = list((member.folder / ".convoy/backups/content").iterdir())
     assert len(content) == len({sha256 for one in found for _, _, sha256 in one.files})
 
@@ -381,14 +382,14 @@ def test_undo_takes_back_the_release_and_what_it_moved_aside(member: Member) -> 
     member.harbour.publish("1.1.0", NEWER)
     member.sync()
     member.holds(NEWER)
-    assert work.undo(member.folder, member.store).release == "1.0.0"
+    assert asked.undo(member.folder, member.store).release == "1.0.0"
     assert member.files() == was
     entries = Folder(member.folder).history()
     assert [(one["from"], one["release"], one["undoes"]) for one in entries] == [
         ("", "1.0.0", False), ("1.0.0", "1.1.0", False), ("1.1.0", "1.0.0", True),
     ]  # fmt: skip
     with pytest.raises(BackupRefused, match="nothing to take back"):
-        work.undo(member.folder, member.store)
+        asked.undo(member.folder, member.store)
 
 
 def test_undo_takes_back_what_stands_even_after_an_undo(member: Member) -> None:
@@ -401,7 +402,7 @@ def test_undo_takes_back_what_stands_even_after_an_undo(member: Member) -> None:
         member.sync()
         assert text(member, "mods/ledger/data/new.dat") == "n"
         assert member.harbour.reports[-1]["about"]["undo"] == "1.0.0"
-        assert work.undo(member.folder, member.store).release == "1.0.0"
+        assert asked.undo(member.folder, member.store).release == "1.0.0"
         assert text(member, "mods/ledger/data/new.dat") == f"mine {number}"
         told = member.harbour.reports[-1]
         assert (told["release"], told["about"]["undo"]) == ("1.0.0", "")
@@ -413,7 +414,7 @@ def test_a_mend_is_taken_back_too(member: Member) -> None:
     (member.folder / "mods/ledger/data/a.dat").write_text("as I like it")
     member.sync()
     member.holds(MODS)
-    work.undo(member.folder, member.store)
+    asked.undo(member.folder, member.store)
     assert text(member, "mods/ledger/data/a.dat") == "as I like it"
     assert member.harbour.reports[-1]["deviations"] == {"mods/ledger/data/a.dat": "altered"}
     assert member.sync().aside == ("mods/ledger/data/a.dat",)
@@ -578,8 +579,8 @@ def test_extras_are_off_for_the_time_of_play_and_come_back(member: Member) -> No
     member.sync(wish=work.Wish(Choices(extras_aside=True)))
     member.holds(MODS)
     entry = Folder(member.folder).history()[-1]
-    assert work.put_back(member.folder, entry["id"]) == ("mods/mine.zip",)
-    assert text(member, "mods/mine.zip") == "mine" and work.put_back(member.folder, entry["id"]) == ()
+    assert asked.put_back(member.folder, entry["id"]) == ("mods/mine.zip",)
+    assert text(member, "mods/mine.zip") == "mine" and asked.put_back(member.folder, entry["id"]) == ()
 
 
 def test_the_store_keeps_what_is_referred_to_and_drops_what_is_damaged(member: Member) -> None:
@@ -728,7 +729,7 @@ def watch(member: Member) -> list[str]:
 def test_what_is_asked_on_the_page_is_done_and_answered(member: Member) -> None:
     with_world(member)
     member.harbour.publish("1.2.0", NEWER, **SAVE)
-    asked = [
+    orders = [
         ("sync", {}),
         ("back up", {}),
         ("look", {"thorough": True}),
@@ -737,7 +738,7 @@ def test_what_is_asked_on_the_page_is_done_and_answered(member: Member) -> None:
         ("sync", {"only": "not a list"}),
         ("format the disk", {}),
     ]
-    member.harbour.orders = [{"id": n, "what": what, "given": given} for n, (what, given) in enumerate(asked)]
+    member.harbour.orders = [{"id": n, "what": what, "given": given} for n, (what, given) in enumerate(orders)]
     watch(member)
     assert [(one["id"], one["refused"]) for one in member.harbour.done] == [
         (0, False), (1, False), (2, False), (3, False), (4, True), (5, True), (6, True),
@@ -764,7 +765,7 @@ def test_a_folder_that_rests_is_known_by_one_walk_and_one_that_moved_is_not(
     assert member.sync().plan.extras == ("mods/mine.zip",) and reads
     (member.folder / "mods/mine.zip").unlink()
     member.sync()
-    work.tick(member.folder, "read", True)  # not seen in the folder's files, and told all the same
+    asked.tick(member.folder, "read", True)  # not seen in the folder's files, and told all the same
     reads.clear()
     assert member.sync().plan.moves == () and reads
     (member.folder / ".convoy/calm.json").write_text("{nonsense")
