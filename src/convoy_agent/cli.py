@@ -137,7 +137,7 @@ def _tell(found: work.Status, as_json: bool) -> None:
         _print_json({**told, "deviations": dict(found.deviations), "fingerprint": found.fingerprint,
                      "plan": _plan_data(found.plan)})  # fmt: skip
         raise typer.Exit(0 if in_step else 1)
-    newest = f"newest is {found.current}" if found.current else "withdrawn, and no other is open yet"
+    newest = f"newest is {found.current}" if found.current else "no other is open yet"
     say(f"{found.pairing.pack}: release {found.release or 'none yet'}, {newest}")
     for path, what in sorted(found.deviations.items()):
         say(f"  {what.value}: {path}")

@@ -145,7 +145,7 @@ def standing(
     if blocked:
         return Standing(State.CANNOT_RUN, behind, differences, " ".join(one.to_do for one in obstacles), blocked)
     if not course.current:
-        # What it has was withdrawn, and there is nowhere to go: its person can only wait.
+        # What it has is not open any more, and there is nowhere to go: its person can only wait.
         return Standing(State.BEHIND, behind, differences)
     if behind:
         return Standing(State.BEHIND, behind, differences, _catch_up(report.release, course, errands, stays_at))

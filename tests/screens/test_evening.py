@@ -185,3 +185,23 @@ def test_a_small_machine_is_told_what_to_leave_out_and_then_it_runs(people: Peop
     assert [corvin.find(name).is_selected() for name in ("Green Water", "Old Brick", "Rain on Tin")] == [0, 0, 1]
     corvin.sees("Give the game 4096 MB")
     assert corvin.complaints() == []
+
+
+def test_a_withdrawn_release_is_told_to_those_who_have_it(people: People, kept: dict[str, str]) -> None:
+    maren, isbet = people("maren"), people("isbet at night")
+    maren.go(kept["pack"] + "/publish")
+    maren.press("Withdraw release 1.5.0")
+    maren.fill("Why, for everybody to read", "It eats worlds.")
+    maren.press("Withdraw 1.5.0")
+    maren.sees("withdrawn: It eats worlds.")
+    isbet.go(kept["page"].replace(isbet.address, ""))
+    isbet.sees("Release 1.5.0 was withdrawn: It eats worlds.", "the pack is at 1.4.0.", "Go back to 1.4.0")
+    isbet.driver.find_element("css selector", "input[aria-label='Stay at 1.0.0']").click()
+    isbet.sees("Go back to 1.0.0", "This touches saved worlds.", "What it added to worlds is lost there.")
+    # What the evening needs is followed with one press.
+    isbet.press("Follow the newest again")
+    isbet.sees("Go back to 1.4.0")
+    assert isbet.complaints() == []
+    maren.go(kept["pack"] + "/crew")
+    maren.sees("Release 1.5.0 was withdrawn: It eats worlds.", "Sync to release 1.4.0.")
+    assert maren.complaints() == []

@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from convoy_core.recipe import read_recipe
 from convoy_core.signing import verify
@@ -174,6 +175,18 @@ def deferred(monkeypatch: Any) -> list[dict]:
     found: list[dict] = []
     monkeypatch.setattr(tasks, "send_agent", lambda one, **given: found.append({"installation": str(one.pk), **given}))
     return found
+
+
+@pytest.mark.django_db(transaction=True)
+def test_an_agent_is_sent_once_however_often_somebody_chooses_and_one_run_at_a_time(on_stand_in: World) -> None:
+    at = f"/api/installations/{on_stand_in.installation.id}"
+    member = on_stand_in.as_("member")
+    for trial in (True, False, True):
+        assert member.post(f"{at}/choices", {"trial": trial})[0] == 200
+    assert Installation.objects.get(pk=on_stand_in.installation.pk).trial  # the second job's refusal undid nothing
+    assert member.post(f"{at}/orders", {"what": "sync"})[0] == 200
+    jobs = ProcrastinateJob.objects.filter(task_name=tasks.obey.name)
+    assert jobs.count() == 2 and len({job.lock for job in jobs}) == 1
 
 
 def test_only_ones_own_is_asked_and_for_one_thing_at_a_time(on_stand_in: World, deferred: list[dict]) -> None:

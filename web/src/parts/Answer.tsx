@@ -1,4 +1,6 @@
-// Whether one is coming to a departure: two buttons of equal weight, the answer given is filled.
+// Whether one is coming to a departure: two buttons of equal weight, the answer given is filled. They stand in a row that
+// wraps, with a refusal in a line below it.
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { api, type Shape, told } from "../api/client";
 import { useChange } from "../api/queries";
@@ -30,7 +32,11 @@ export function Answer({ pack, departure }: { pack: string; departure: Shape["De
           {name}
         </Button>
       ))}
-      <RefusalRemark error={answer.error} />
+      {answer.error && (
+        <Box sx={{ flexBasis: "100%", order: 1 }}>
+          <RefusalRemark error={answer.error} />
+        </Box>
+      )}
     </>
   );
 }

@@ -83,9 +83,9 @@ function Command({ text, what }: { text: string; what: string }) {
         }}
       >
         <Box component="code" sx={{ flex: 1, minWidth: 0, py: 0.75, "& span": { display: "inline-block" } }}>
-          {text.split(" ").map((word) => (
+          {[...text.matchAll(/\S+/g)].map(({ 0: word, index }) => (
             // Whole words: a line that ends within “--key” is read as something else.
-            <Fragment key={word}>
+            <Fragment key={index}>
               <Box component="span" sx={{ maxWidth: "100%", overflowWrap: "anywhere" }}>
                 {word}
               </Box>{" "}

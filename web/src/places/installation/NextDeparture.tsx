@@ -49,7 +49,11 @@ function GoThere({ one, needed }: { one: Page; needed: string }) {
       >
         {newest ? "Follow the newest again" : `Follow ${needed} for it`}
       </Button>
-      <RefusalRemark error={choose.error} />
+      {choose.error && (
+        <Box sx={{ flexBasis: "100%", order: 1 }}>
+          <RefusalRemark error={choose.error} />
+        </Box>
+      )}
     </>
   );
 }

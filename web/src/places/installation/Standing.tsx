@@ -101,38 +101,34 @@ function LeaveOut({ one }: { one: Page }) {
 }
 
 function Where({ one }: { one: Page }) {
-  if (!one.current && !one.release)
-    return (
-      <Typography variant="body2">Nothing is installed yet, and no release is open: wait for the next.</Typography>
-    );
-  if (one.standing.withdrawn)
-    return (
-      <Remark tone="warning" live={false}>
-        This machine has {one.release}. <strong>{one.standing.withdrawn}</strong>
-        <br />
-        {one.current ? `The pack is at ${one.current}.` : "No other is open yet: wait for the next."}
-      </Remark>
-    );
-  const here = one.release ? (
-    <>
-      This machine has <code>{one.release}</code>
-    </>
-  ) : (
-    "Nothing is installed yet"
-  );
-  const pack =
-    one.release === one.current ? (
-      ", the pack's newest release."
-    ) : (
-      <>
-        ; the pack is at <code>{one.current}</code>.
-      </>
-    );
   return (
-    <Typography variant="body2">
-      {here}
-      {pack} {one.stays_at && one.target !== one.current && <>You chose to stay at {one.target}.</>}
-    </Typography>
+    <>
+      <Typography variant="body2">
+        {one.release ? (
+          <>
+            This machine has <code>{one.release}</code>
+          </>
+        ) : (
+          "Nothing is installed yet"
+        )}
+        <WherePack one={one} /> {one.stays_at && one.target !== one.current && <>You chose to stay at {one.target}.</>}
+      </Typography>
+      {one.standing.withdrawn && (
+        <Remark tone="warning" live={false}>
+          <strong>{one.standing.withdrawn}</strong>
+        </Remark>
+      )}
+    </>
+  );
+}
+
+function WherePack({ one }: { one: Page }) {
+  if (!one.current) return <>; no release is open: wait for the next.</>;
+  if (one.release === one.current) return <>, the pack's newest release.</>;
+  return (
+    <>
+      ; the pack is at <code>{one.current}</code>.
+    </>
   );
 }
 
