@@ -177,7 +177,6 @@ def deferred(monkeypatch: Any) -> list[dict]:
     return found
 
 
-@pytest.mark.django_db(transaction=True)
 def test_an_agent_is_sent_once_however_often_somebody_chooses_and_one_run_at_a_time(on_stand_in: World) -> None:
     at = f"/api/installations/{on_stand_in.installation.id}"
     member = on_stand_in.as_("member")
