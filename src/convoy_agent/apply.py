@@ -1,44 +1,52 @@
-"""Carries a staged plan out: journalled, renamed. A stop at any moment ends in the old state or goes on to the new.
+"""Carries a staged change out: journalled, renamed. A stop at any moment ends in the old state or goes on to the new.
 
 Order: 1. everything is staged (`staging`); 2. the journal is written; 3. the moves are done, each of which can be done
 twice without harm; 4. the record is written, and the sync put down in the history; 5. the journal goes. Up to 2 nothing
-in the folder has changed; from 2 on, the next start completes it (`sync.recover`).
+in the folder has changed; from 2 on, the next start completes it (`recover`).
+
+The journal holds all that completing needs: no release, site or source is asked. Nothing is placed that this very
+process did not hash. A move that cannot be done any more (a link lies in its way, a name that the disk does not take)
+is left out and told of: what lay there stays, the record goes on to say so, and the next sync plans it anew.
 """
 
 from __future__ import annotations
 
-import json
 import os
-import shutil
 from collections import Counter
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
 from convoy_core.lock import Lock
+from convoy_core.paths import checked_path
 from convoy_core.plan import BESIDE, Act, Plan
+from convoy_core.tweaking import rendering
 
-from .errors import FolderRefused
+from . import disk, sealed
+from .backups import Backups
+from .before import Before
+from .disk import is_link
 from .files import (
     copy_beside,
     inside,
     move,
+    own_place,
     remove_empty_folders,
     sha256_of,
-    to_disk,
     trouble_told,
+    unless_hopeless,
     unlinked,
     write_at_once,
 )
-from .folder import Folder, Record, Sight
+from .folder import Folder
+from .history import lying_in
 from .progress import Told, Untold
+from .record import UNSEEN, Record, Sight
 from .staging import Staged
 
 Step = Callable[[str], None]
 """Called with a name before each step that changes something. Tests stop there; others pass `no_step`."""
-
-UNSEEN: Sight = (-1, -1, -1)
-"""A sight that no file has: it is hashed at the next scan."""
 
 BACK = "back"
 """A journal's own act, for undoing: a file that was moved aside returns to its place."""
@@ -48,195 +56,357 @@ def no_step(name: str) -> None:
     return
 
 
-def write_journal(
-    folder: Folder,
-    plan: Plan,
-    staged: Staged,
-    release: str,
-    record: Record,
-    stamp: str,
-    back: Mapping[str, str] | None = None,
-    backup: str = "",
-) -> None:
-    """From here on, the change will be completed. Everything staged is on the disk before the journal is.
-
-    `back`: path to where it was moved aside, relative to the agent's folder; `backup`: the one that was made for this.
+@dataclass(frozen=True)
+class Change:
+    """What a journal says. `moves`: act, path, the sha256 to place (for BACK: where it lies aside, relative to the
+    agent's folder), and the sha256 of what may be replaced. `after`: what the record will name, path to sha256.
     """
-    to_disk()
-    placed = record.hashes()
-    moves = []
+
+    id: str
+    number: int
+    at: str
+    before: str
+    release: str
+    moves: list[tuple[str, str, str, str]]
+    after: dict[str, str]
+    renderings: dict[str, str]
+    adopted: dict[str, str] = field(default_factory=dict)
+    mods: list[str] = field(default_factory=list)
+    notes: list[dict[str, Any]] = field(default_factory=list)
+    backup: str = ""
+    undoes: bool = False
+
+    @property
+    def aside(self) -> str:
+        return f"aside/{self.id}"
+
+    def as_data(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What a change came to: paths that were moved aside, and those that could not be done, with why."""
+
+    moved: tuple[str, ...]
+    undone: Mapping[str, str]
+
+
+def plan_moves(
+    plan: Plan, staged: Staged, placed: Mapping[str, str], back: Mapping[str, str]
+) -> list[tuple[str, str, str, str]]:
+    """A journal's moves. `placed`: path to the sha256 of the pack's own; `back`: path to where it was moved aside."""
+    moves: list[tuple[str, str, str, str]] = []
     for one in plan.moves:
         was = staged.found.get(one.path) or placed.get(one.path, "")
-        moves.append([one.act, one.path, staged.content.get(one.path, ""), was])
+        moves.append((one.act.value, one.path, staged.content.get(one.path, ""), was))
         beside = f"{one.path}{BESIDE}"
         if beside in staged.content:
-            moves.append([Act.PLACE, beside, staged.content[beside], ""])
-    for path, place in (back or {}).items():
-        moves.append([BACK, path, place, staged.content.get(path) or placed.get(path, "")])
-    journal = {
-        "id": stamp,
-        "from": record.release,
-        "release": release,
-        "aside": f"aside/{stamp}",
-        "moves": moves,
-        "rendered": staged.rendered,
-        "notes": staged.notes,
-        "backup": backup,
-        "undoes": bool(back is not None),
-    }
-    write_at_once(folder.journal, json.dumps(journal).encode())
+            moves.append((Act.PLACE.value, beside, staged.content[beside], ""))
+    for path, place in back.items():
+        moves.append((BACK, path, place, staged.content.get(path) or placed.get(path, "")))
+    return moves
 
 
-def carry_out(folder: Folder, share: Lock, step: Step = no_step, told: Told = Untold()) -> tuple[str, ...]:
-    """Does what the journal says, from wherever it stopped, and ends it. Gives the paths that were moved aside."""
-    journal = json.loads(folder.journal.read_bytes())
-    before = folder.record()
-    aside = folder.own / journal["aside"]
-    uses = Counter(sha256 for act, _, sha256, _ in journal["moves"] if act != BACK)
-    verified: set[str] = set()
-    with trouble_told(folder.root):
-        for act, path, sha256, was in journal["moves"]:
-            step(f"{act} {path}")
-            if act == Act.ASIDE:
-                _set_aside(unlinked(folder.root, path), aside / path)
-            elif act == Act.REMOVE:
-                _remove(folder, path, was, aside)
-            elif act == BACK:
-                returned(folder, path, folder.own / sha256, was)
-            elif act == Act.MERGE:
-                _swap(folder, path, sha256, was, last_use=uses[sha256] == 1)
-            elif _place(folder, path, sha256, was, aside, last_use=uses[sha256] == 1):
-                verified.add(path)
-            uses[sha256] -= 1
-            told.file(path, 0, 0)
-        step("record")
-        folder.write_record(_new_record(folder, share, journal, before, verified))
-        step("release")
-        if (folder.own / "release.next.json").exists():
-            (folder.own / "release.next.json").replace(folder.own / "release.json")
-        step("history")
-        moved = _moved(folder, aside)
-        folder.put_down(_entry(journal, moved))
-        step("end of journal")
-        to_disk()
-        folder.journal.unlink()
-        shutil.rmtree(folder.staging, ignore_errors=True)
-        folder.sweep_settings()
-    return moved
+def record_after(target: Lock, staged: Staged, before: Record) -> tuple[dict[str, str], dict[str, str]]:
+    """What the record names when all is done: path to sha256, and the renderings of settings files."""
+    after, renderings = {}, {}
+    for file in target.files:
+        after[file.path] = file.sha256
+        if target.terms.is_settings(file.path):
+            known = (
+                before.files.get(file.path, (file.sha256, UNSEEN))[0],
+                before.renderings.get(file.path, rendering(file.path, file.sha256, target.terms)),
+            )
+            after[file.path], renderings[file.path] = staged.rendered.get(file.path) or known
+    return after, renderings
 
 
-def _moved(folder: Folder, aside: Path) -> tuple[str, ...]:
-    """What this change moved aside, whichever of its runs did it."""
-    files = (path for path in aside.rglob("*") if path.is_symlink() or not path.is_dir())
-    return tuple(sorted(path.relative_to(aside).as_posix() for path in files))
+def write_journal(folder: Folder, change: Change) -> None:
+    """From here on, the change will be completed. Everything staged is on the disk before the journal is."""
+    disk.all_on_disk()
+    sealed.write(folder.journal, change.as_data())
 
 
-def _entry(journal: Mapping[str, Any], moved: Collection[str]) -> dict[str, Any]:
-    acts = Counter(act for act, _, _, _ in journal["moves"])
-    told = ("id", "from", "release", "aside", "notes", "backup", "undoes")
-    return {
-        **{name: journal[name] for name in told},
-        "moved": list(moved),
-        "back": [path for act, path, _, _ in journal["moves"] if act == BACK],
-        "counts": {act.value: acts[act] for act in Act if acts[act]},
-    }
+def read_journal(folder: Folder) -> Change | None:
+    """The change that is under way; None when there is none. Raises Damaged for a journal that cannot be believed."""
+    try:
+        return sealed.read(folder.journal, _as_change)
+    except FileNotFoundError:
+        return None
 
 
-def _remove(folder: Folder, path: str, was: str, aside: Path) -> None:
-    """Takes a file of the pack away when it is as the pack placed it; otherwise it is moved aside."""
-    place = inside(folder.root, path)
-    if place.is_file() and sha256_of(place) == was:
-        place.unlink()
-        remove_empty_folders(folder.root, path)
-    elif os.path.lexists(place):
-        _set_aside(place, aside / path)
+def _as_change(told: Any) -> Change:
+    moves = [(str(act), str(path), str(sha256), str(was)) for act, path, sha256, was in told["moves"]]
+    return Change(**{**told, "moves": moves})
 
 
-def _place(folder: Folder, path: str, sha256: str, was: str, aside: Path, last_use: bool) -> bool:
-    """Swaps a staged file in; says whether the right content lies there now. Done a second time it leaves its work.
+def recover(folder: Folder, step: Step = no_step) -> bool:
+    """Completes a change or a restoring that was under way when an earlier run stopped; says whether there was one.
 
-    A staged file that is gone was placed by a run that stopped later on. Whatever lies there since is the
-    member's doing: it stays, and the next scan finds it out.
+    One whose journal is spoilt is set aside with it: what lies in the folder is then looked at by hash.
     """
-    place, staged = inside(folder.root, path), folder.staging / sha256
-    if place.is_file() and sha256_of(place) == sha256:
-        return True
-    if not staged.exists():
-        return False
-    if os.path.lexists(place) and not (place.is_file() and sha256_of(place) == was):
-        # Somebody put a file here since the scan: theirs is kept, beside one that was set aside before it.
-        _set_aside(place, _free_name(aside / path))
-    _move_in(folder, staged, place, last_use)
+    restored = Backups(folder).complete(step)
+    try:
+        change = read_journal(folder)
+    except sealed.Damaged:
+        folder.put_away(
+            folder.journal,
+            "A change was under way when the agent was stopped, and its journal is damaged. It was set aside, and every "
+            "file is looked at anew; what the change had moved aside lies in .convoy/aside.",
+        )
+        change = None
+    if change is None:
+        # Left over where an earlier run could not even clear up any more.
+        disk.remove_tree(folder.staging)
+        return restored
+    carried = carry_out(folder, step)
+    folder.remarks += [f"Not done: {path}. {why}" for path, why in carried.undone.items()]
     return True
 
 
-def _swap(folder: Folder, path: str, sha256: str, was: str, last_use: bool) -> None:
-    """Puts a merged file in the place of the one it was merged from; one that changed since is left as it is."""
-    place, staged = inside(folder.root, path), folder.staging / sha256
-    if staged.exists() and place.is_file() and sha256_of(place) == was:
-        _move_in(folder, staged, place, last_use)
+def carry_out(folder: Folder, step: Step = no_step, told: Told = Untold(), sure: Collection[str] = ()) -> Carried:
+    """Does what the journal says, from wherever it stopped, and ends it.
+
+    `sure`: sha256 of staged files that this very process hashed; all others are hashed before they are placed.
+    """
+    change = read_journal(folder)
+    assert change is not None
+    before = folder.record()
+    with trouble_told(folder.root):
+        carrying = _Carrying(folder, change, set(sure))
+        carrying.note_adopted()
+        for move_ in change.moves:
+            step(f"{move_[0]} {move_[1]}")
+            carrying.do(*move_)
+            told.file(move_[1], 0, 0)
+        step("record")
+        folder.write_record(_new_record(folder, change, before, carrying))
+        step("history")
+        moved = tuple(lying_in(folder.own / change.aside))
+        undone = {**carrying.unreturned, **carrying.undone}
+        folder.history().put_down(_entry(change, moved, undone))
+        step("end of journal")
+        disk.all_on_disk()
+        disk.remove(folder.journal)
+        disk.remove_tree(folder.staging)
+        folder.sweep_settings()
+    return Carried(moved, undone)
 
 
-def _move_in(folder: Folder, staged: Path, place: Path, last_use: bool) -> None:
-    if last_use:
-        move(staged, place)
-        return
-    # Copied, not linked: linked, a game that changes one of two equal files would change the other.
-    copy = folder.staging / "copy"
-    copy_beside(staged, copy)
-    move(copy, place)
+def _entry(change: Change, moved: Collection[str], undone: Mapping[str, str]) -> dict[str, Any]:
+    acts = Counter(act for act, _, _, _ in change.moves)
+    return {
+        "id": change.id,
+        "number": change.number,
+        "at": change.at,
+        "from": change.before,
+        "release": change.release,
+        "aside": change.aside,
+        "moved": list(moved),
+        "back": [path for act, path, _, _ in change.moves if act == BACK],
+        "counts": {act.value: acts[act.value] for act in Act if acts[act.value]},
+        "mods": change.mods,
+        "notes": change.notes,
+        "backup": change.backup,
+        "undoes": change.undoes,
+        "undone": dict(undone),
+    }
 
 
-def returned(folder: Folder, path: str, kept: Path, placed: str = "") -> bool:
+class _Carrying:
+    """One run through a journal's moves. `verified`: paths whose content this run knows to be right; `undone`: those
+    that were left out, with why; `unreturned`: those that stay aside, though they were to return.
+    """
+
+    def __init__(self, folder: Folder, change: Change, sure: set[str]) -> None:
+        self._folder, self._change, self._sure = folder, change, sure
+        self._before = Before(folder.own)
+        self._aside = folder.own / change.aside
+        self._uses = Counter(sha256 for act, _, sha256, _ in change.moves if act != BACK)
+        self.verified: set[str] = set()
+        self.undone: dict[str, str] = {}
+        self.unreturned: dict[str, str] = {}
+
+    def note_adopted(self) -> None:
+        """Before anything is moved: what lay here before the pack is the member's from now on."""
+        try:
+            self._before.add(self._change.adopted)
+        except sealed.Damaged as error:
+            told = "Which files lay here before joining is lost, as its list is damaged. None of those still kept is removed."
+            self._folder.put_away(error.place, told)
+            disk.remove(sealed.twin_of(error.place))
+            self._before = Before(self._folder.own)
+            self._before.add(self._change.adopted)
+
+    def do(self, act: str, path: str, sha256: str, was: str) -> None:
+        """One move. Raises OSError for what may pass; anything else is left out, and why is kept."""
+        left_out = self.unreturned if act == BACK else self.undone
+        with unless_hopeless(lambda why: left_out.update({path: why})):
+            if act == Act.ASIDE:
+                self._put_aside(path)
+            elif act == Act.REMOVE:
+                self._remove(path, was)
+            elif act == BACK:
+                returned(self._folder, path, sha256, was)
+            elif act == Act.MERGE:
+                self._merge(path, sha256, was)
+            else:
+                self._place(path, sha256, was)
+        if act != BACK:
+            self._uses[sha256] -= 1
+
+    def _put_aside(self, path: str) -> None:
+        place = own_place(self._folder.root, path)
+        if os.path.lexists(place) and not os.path.lexists(self._aside / path):
+            move(place, self._aside / path)
+
+    def _set_aside(self, path: str, place: Path) -> None:
+        """Somebody put a file here since the scan: theirs is kept, beside one that was set aside before it."""
+        move(place, next(free for free in self._places_aside(path) if _is_free(self._folder.own, free)))
+
+    def _places_aside(self, path: str) -> Iterator[Path]:
+        yield self._aside / path
+        for number in range(2, 10_000):
+            yield self._aside.with_name(f"{self._change.id}-{number}") / path
+
+    def _remove(self, path: str, was: str) -> None:
+        """Takes a file of the pack away when it is as the pack placed it; otherwise it is moved aside."""
+        place = own_place(self._folder.root, path)
+        if _is_plain(place) and sha256_of(place) == was:
+            if self._before.is_original(path, was):
+                self._before.take(place, was)
+            else:
+                disk.remove(place)
+            remove_empty_folders(self._folder.root, path)
+        elif os.path.lexists(place):
+            self._set_aside(path, place)
+
+    def _place(self, path: str, sha256: str, was: str) -> None:
+        """Swaps a staged file in. Done a second time it leaves its work: a staged file that is gone was placed by a run
+        that stopped later on, and whatever lies there since is the member's doing. The next scan finds it out.
+        """
+        place = unlinked(self._folder.root, checked_path(path))
+        if _is_plain(place) and sha256_of(place) == sha256:
+            self.verified.add(path)
+            return
+        staged = self._staged(sha256)
+        if staged is None:
+            self.undone[path] = "It was prepared by an earlier run, and is not there any more."
+            return
+        self._make_way(path)
+        if os.path.lexists(place):
+            if _is_plain(place) and sha256_of(place) == was:
+                if self._before.is_original(path, was):
+                    self._before.take(place, was)
+            else:
+                self._set_aside(path, place)
+        self._move_in(staged, place, sha256)
+        self.verified.add(path)
+
+    def _make_way(self, path: str) -> None:
+        """A file where one of the folders on the way is to be is the member's, and goes aside."""
+        parts = path.split("/")[:-1]
+        for depth in range(1, len(parts) + 1):
+            above = "/".join(parts[:depth])
+            place = self._folder.root / above
+            if os.path.lexists(place) and not place.is_dir():
+                self._set_aside(above, place)
+                return
+
+    def _merge(self, path: str, sha256: str, was: str) -> None:
+        """Puts a merged file in the place of the one it was merged from; one that changed since is left as it is, and
+        the record goes on to name what it was merged from: the next sync merges anew.
+        """
+        place = inside(self._folder.root, path)
+        found = sha256_of(place) if _is_plain(place) else ""
+        if found == sha256:
+            return
+        staged = self._staged(sha256)
+        if staged is None or found != was:
+            self.undone[path] = "It was changed since it was merged. The next sync merges it anew."
+            return
+        if self._before.is_original(path, was):
+            self._before.copy(place, was)
+        self._move_in(staged, place, sha256)
+
+    def _staged(self, sha256: str) -> Path | None:
+        """A staged file, when it holds what it must: somebody may have altered it since it was staged."""
+        staged = self._folder.staging / sha256
+        if not _is_plain(staged):
+            return None
+        if sha256 not in self._sure:
+            if sha256_of(staged) != sha256:
+                disk.remove(staged)
+                return None
+            self._sure.add(sha256)
+        return staged
+
+    def _move_in(self, staged: Path, place: Path, sha256: str) -> None:
+        if self._uses[sha256] == 1:
+            move(staged, place)
+            return
+        # Copied, not linked: linked, a game that changes one of two equal files would change the other.
+        copy = self._folder.staging / "copy"
+        copy_beside(staged, copy)
+        move(copy, place)
+
+
+def _is_plain(place: Path) -> bool:
+    return place.is_file() and not is_link(place)
+
+
+def _is_free(own: Path, place: Path) -> bool:
+    """Whether something can be put there: nothing lies there, and no file where a folder on the way would be."""
+    if os.path.lexists(place):
+        return False
+    above = place.parent
+    while above != own:
+        if os.path.lexists(above):
+            return above.is_dir() and not is_link(above)
+        above = above.parent
+    return True
+
+
+def returned(folder: Folder, path: str, kept: str, placed: str = "") -> bool:
     """Returns a file that was moved aside, where nothing lies, or only the pack's untouched file; says whether.
 
-    `placed`: the sha256 of the pack's file, when it may give way.
+    `kept`: where it lies, relative to the agent's folder; `placed`: the sha256 of the pack's file that may give way.
+    Raises FolderRefused or HostileArchive where a link is on the way, or the path leads out.
     """
-    place = inside(folder.root, path)
-    if not os.path.lexists(kept):
+    root, _, rest = kept.partition("/")
+    source = own_place(folder.own / root, rest)
+    place = own_place(folder.root, path)
+    if not os.path.lexists(source):
         return False
-    if os.path.lexists(place) and not (placed and place.is_file() and sha256_of(place) == placed):
+    if os.path.lexists(place) and not (placed and _is_plain(place) and sha256_of(place) == placed):
         return False
-    move(kept, place)
+    move(source, place)
     return True
 
 
-def _free_name(path: Path) -> Path:
-    number = 2
-    free = path
-    while os.path.lexists(free):
-        free = path.with_name(f"{path.name}.{number}")
-        number += 1
-    return free
-
-
-def _set_aside(place: Path, to: Path) -> None:
-    if os.path.lexists(to) or not os.path.lexists(place):
-        return
-    move(place, to)
-
-
-def _new_record(
-    folder: Folder, share: Lock, journal: Mapping[str, Any], before: Record, verified: Collection[str]
-) -> Record:
+def _new_record(folder: Folder, change: Change, before: Record, carried: _Carrying) -> Record:
     """The pack's files with a sight of each, so that the next scan need not hash what looks the same.
 
     Only what was verified just now gets a sight. A file that was altered or vanished since the scan (a change may be
-    completed days after it began) keeps the pack's hash and no sight, so that the next scan finds it out.
+    completed days after it began) keeps the pack's hash and no sight, so that the next scan finds it out. Of what was
+    left out, the record goes on to say what it said.
     """
-    files: dict[str, tuple[str, Sight]] = {}
-    renderings: dict[str, str] = {}
-    for file in share.files:
-        sha256 = file.sha256
-        if share.terms.is_settings(file.path):
-            sha256, renderings[file.path] = journal["rendered"].get(file.path) or (
-                before.files.get(file.path, (file.sha256, UNSEEN))[0],
-                before.renderings.get(file.path, file.sha256),
-            )
-        files[file.path] = (sha256, _sight(folder, file.path, sha256, before, verified))
-        if file.path in renderings and files[file.path][1] != UNSEEN:
-            _keep_rendered(folder, file.path, sha256)
-    return Record(journal["release"], files, renderings)
+    made = Record(change.release)
+    for path, sha256 in change.after.items():
+        if path in carried.undone:
+            continue
+        made.files[path] = (sha256, _sight(folder, path, sha256, before, carried.verified))
+        if path in change.renderings:
+            made.renderings[path] = change.renderings[path]
+            if made.files[path][1] != UNSEEN:
+                _keep_rendered(folder, path, sha256)
+    for path in carried.undone:
+        if path in before.files:
+            made.files[path] = before.files[path]
+        if path in before.renderings:
+            made.renderings[path] = before.renderings[path]
+    return made
 
 
 def _sight(folder: Folder, path: str, sha256: str, before: Record, verified: Collection[str]) -> Sight:
@@ -247,7 +417,7 @@ def _sight(folder: Folder, path: str, sha256: str, before: Record, verified: Col
         return UNSEEN
     sight = (info.st_size, info.st_mtime_ns, info.st_ctime_ns)
     is_known = path in verified or before.files.get(path) == (sha256, sight)
-    is_right = is_known or (place.is_file() and not place.is_symlink() and sha256_of(place) == sha256)
+    is_right = is_known or (_is_plain(place) and sha256_of(place) == sha256)
     return sight if is_right else UNSEEN
 
 
@@ -256,20 +426,4 @@ def _keep_rendered(folder: Folder, path: str, sha256: str) -> None:
     kept = folder.settings / sha256
     if not kept.exists():
         folder.settings.mkdir(exist_ok=True)
-        data = inside(folder.root, path).read_bytes()
-        write_at_once(kept, data)
-
-
-def journal_release(folder: Folder) -> str:
-    """The release that a change under way leads to; empty when there is none. Raises FolderRefused."""
-    try:
-        journal: Mapping[str, Any] = json.loads(folder.journal.read_bytes())
-        return str(journal["release"])
-    except FileNotFoundError:
-        return ""
-    except (ValueError, KeyError, TypeError) as error:
-        raise FolderRefused(
-            f"{folder.journal} cannot be read.",
-            "A change was under way, and somebody altered its journal.",
-            "Remove the journal, then sync: every file is looked at anew.",
-        ) from error
+        write_at_once(kept, inside(folder.root, path).read_bytes())

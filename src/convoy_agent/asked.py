@@ -2,32 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from convoy_core.errors import MalformedInput
 from convoy_core.history import to_take_back
 from convoy_core.lock import Lock
+from convoy_core.terms import Terms
 
 from . import steps
-from .apply import Step, no_step, returned
-from .backups import Backups
+from .apply import Step, no_step, recover, returned
+from .backups import Backup, Backups, Rehearsal
 from .calm import Calm
-from .errors import BackupRefused
+from .errors import BackupRefused, NotPaired
 from .fetch import Limits
-from .files import sha256_of
+from .files import sha256_of, unless_hopeless
 from .folder import Folder, share_of
+from .history import lying_in
+from .leaving import kept_backups
 from .looking import Now
 from .site import Site
 from .store import Store
-from .sync import Synced, Wish, nothing_installed, recover, sync, utc_now
+from .sync import Synced, Wish, nothing_installed, sync, utc_now
 
 
 def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, limits: Limits = Limits()) -> Synced:
-    """Takes the last sync back: the release before it, and what it moved aside returns. Raises BackupRefused."""
+    """Takes the last sync back: the release before it, and what it moved aside returns. Needs no site where the release
+    and its archives are still here. Raises BackupRefused.
+    """
     folder = Folder(root)
-    folder.pairing()
-    entry = to_take_back(folder.history())
+    with folder.held():
+        recover(folder, step)
+        entry = to_take_back(folder.entries())
     if entry is None:
         raise BackupRefused(
             "There is nothing to take back.",
@@ -38,49 +46,141 @@ def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, lim
     return sync(root, store, wish=Wish(to=entry["from"], back=back), now=now, step=step, limits=limits)
 
 
-def put_back(root: Path, entry_id: str) -> tuple[str, ...]:
-    """Returns what a sync moved aside to its place, where that is free: extras that were off for the time of play.
+@dataclass(frozen=True)
+class Aside:
+    """A file that was moved aside. `id`: the sync (or restoring) that did it; `place`: relative to the agent's folder."""
 
-    Gives the paths. May be repeated. Raises BackupRefused for a sync that there was not.
+    id: str
+    path: str
+    place: str
+
+
+def lying_aside(folder: Folder) -> Iterator[Aside]:
+    """Everything that was moved aside and still is, the earliest first. The caller holds the folder."""
+    place = folder.own / "aside"
+    for moment in sorted(place.iterdir()) if place.exists() else ():
+        for path in lying_in(moment):
+            yield Aside(moment.name, path, f"aside/{moment.name}/{path}")
+
+
+def aside_here(root: Path) -> list[Aside]:
+    folder = Folder(root)
+    with folder.held():
+        recover(folder)
+        return list(lying_aside(folder))
+
+
+def put_back(root: Path, what: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Returns what was moved aside to its place, where that is free: extras that were off for the time of play.
+
+    `what`: a sync's id, or a path (or folder) as it was called. Gives the paths that are back, and those that stay aside
+    as something lies in their places. May be repeated. Raises BackupRefused where nothing of the kind lies aside.
     """
     folder = Folder(root)
     with folder.held():
-        entry = next((one for one in folder.history() if one["id"] == entry_id), None)
-        if entry is None:
-            raise BackupRefused("There was no such sync.", now="Choose one of those in the history.")
-        return tuple(path for path in entry["moved"] if returned(folder, path, folder.own / entry["aside"] / path))
+        recover(folder)
+        known = {str(one["id"]) for one in folder.entries()}
+        # Of one path that was moved aside twice, the newest is what its person last had.
+        meant = [
+            one
+            for one in reversed(list(lying_aside(folder)))
+            if one.id == what or one.path == what or one.path.startswith(f"{what.rstrip('/')}/")
+        ]
+        if not meant and what not in known:
+            raise BackupRefused(
+                f"Nothing called “{what[:120]}” lies aside.", now="“convoy put-back” alone lists what does."
+            )
+        back: list[str] = []
+        stays: list[str] = []
+        for one in meant:
+            done = False
+            with unless_hopeless(lambda why: None):
+                done = returned(folder, one.path, one.place)
+            (back if done else stays).append(one.path)
+    return tuple(sorted(back)), tuple(sorted(set(stays) - set(back)))
 
 
-def back_up(root: Path, now: Now = utc_now) -> str:
+def back_up(root: Path, now: Now = utc_now) -> Backup:
     """Backs worlds and settings up because somebody asked. Raises BackupRefused when there are none."""
     folder = Folder(root)
     with folder.held():
+        recover(folder)
         Calm(folder).forget()
-        terms = _terms_here(folder)
-        at = now()
-        made = Backups(folder).make(
-            terms.terms, at.strftime("%Y-%m-%d-%H%M%S-%f"), at.isoformat(timespec="seconds"), "Asked for",
-            folder.record().release, True,
-        )  # fmt: skip
+        terms = _terms_here(folder).terms
+        made = Backups(folder).make(terms, now(), "Asked for", folder.record().release, True)
     if made is None:
         raise BackupRefused("There is nothing to back up yet.", "No world and no settings lie here.")
-    return made.id
+    return made
 
 
-def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -> str:
-    """Goes back to a backup; gives the name of the one that was made of how things were."""
+def backups_of(root: Path) -> tuple[list[Backup], Rehearsal]:
+    """The backups of an installation, or of a folder that was left, newest first, and what reading them last came to."""
+    folder = Folder(root)
+    try:
+        with folder.held():
+            recover(folder)
+            backups = Backups(folder)
+            found = backups.all()
+            known = backups.rehearsal()
+            damaged = dict.fromkeys(backups.damaged, "Its list is damaged. What it holds is kept.")
+            return found, Rehearsal(known.at, {**known.bad, **damaged})
+    except NotPaired:
+        kept = [one for _, backups in kept_backups(root) for one in backups.all()]
+        if not kept:
+            raise
+        return kept, Rehearsal()
+
+
+def rehearse(root: Path, now: Now = utc_now, only_if_due: bool = False) -> Rehearsal:
+    """Reads every backup as restoring would. `only_if_due`: not more than once a day."""
     folder = Folder(root)
     with folder.held():
-        recover(folder, folder.pairing(), step)
-        Calm(folder).forget()
-        at = now()
-        stamp, made_at = at.strftime("%Y-%m-%d-%H%M%S-%f"), at.isoformat(timespec="seconds")
-        return Backups(folder).restore(backup, _terms_here(folder).terms, stamp, made_at, step).id
+        recover(folder)
+        backups = Backups(folder)
+        return backups.rehearsal() if only_if_due and not backups.is_due(now()) else backups.rehearse(now())
+
+
+def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -> Backup:
+    """Goes back to a backup; gives the one that was made of how things were. In a folder that was left, to one of those
+    that were kept.
+    """
+    folder = Folder(root)
+    try:
+        with folder.held():
+            recover(folder, step)
+            Calm(folder).forget()
+            return Backups(folder).restore(backup, _terms_here(folder).terms, now(), step)
+    except NotPaired:
+        kept = _kept(root, backup)
+        if kept is None:
+            raise
+        kept.complete()
+        return kept.restore(backup, Terms(), now(), step)
+
+
+def extract(root: Path, backup: str, into: Path) -> tuple[int, list[str]]:
+    """Writes a backup's files into a folder of its own; gives how many, and those that are damaged."""
+    folder = Folder(root)
+    try:
+        with folder.held():
+            return Backups(folder).extract(backup, into)
+    except NotPaired:
+        kept = _kept(root, backup)
+        if kept is None:
+            raise
+        return kept.extract(backup, into)
+
+
+def _kept(root: Path, backup: str) -> Backups | None:
+    """Which of the kept ones a backup is among; the newest that there are, when it is among none; None without any."""
+    places = [backups for _, backups in kept_backups(root)]
+    return next((one for one in places if any(each.id == backup for each in one.all())), next(iter(places), None))
 
 
 def drop_backup(root: Path, backup: str) -> None:
     folder = Folder(root)
     with folder.held():
+        recover(folder)
         Calm(folder).forget()
         Backups(folder).drop(backup)
 
@@ -91,6 +191,7 @@ def tick(root: Path, step: str, done: bool) -> None:
     """
     folder = Folder(root)
     with folder.held():
+        recover(folder)
         if step not in {one.id for lock in _locks_here(folder) for one in lock.terms.steps}:
             raise MalformedInput(
                 f"There is no step “{step[:80]}”.", now="Look at what the pack asks for.", field="step"
@@ -105,6 +206,7 @@ def steps_of(root: Path) -> list[dict[str, Any]]:
     """
     folder = Folder(root)
     with folder.held():
+        recover(folder)
         looked_at = _locks_here(folder)
         return steps.all_steps(folder, looked_at[-1]) if looked_at else nothing_installed()
 
@@ -116,14 +218,13 @@ def name_of(root: Path, file: Path) -> str:
 
 
 def _locks_here(folder: Folder) -> list[Lock]:
-    """Of the installed release, and of the one that was looked at last."""
-    pairing = folder.pairing()
-    kept = [folder.kept_release(name) for name in ("release.json", "release.next.json")]
+    """Of the installed release, and of the one that is followed, as far as they are here."""
+    pairing, head = folder.pairing(), folder.kept_head()
+    numbers = [folder.record().release, head.number if head else ""]
+    kept = [folder.kept_release(number) for number in dict.fromkeys(numbers) if number]
     return [share_of(folder.trusted(signed, pairing), pairing) for signed in kept if signed]
 
 
 def _terms_here(folder: Folder) -> Lock:
     """The installed release's lock. Raises NothingInstalled."""
-    signed = folder.kept_release() or nothing_installed()
-    pairing = folder.pairing()
-    return share_of(folder.trusted(signed, pairing), pairing)
+    return folder.installed(folder.pairing()) or nothing_installed()

@@ -1,181 +1,377 @@
-"""Backups of worlds and settings: made before anything that touches them, listed, restored, dropped.
+"""Backups of worlds and settings: made before anything that touches them, listed, rehearsed, restored, dropped.
 
 .convoy/backups/ID/list.json names what was there, .convoy/backups/content/ holds it by sha256, so that what did not
-change between two backups lies there once. Restoring keeps a backup of what it replaces, and can so be undone; a stop
-while restoring is completed at the next start (`restore.json`). Source: rules.md, "Sync"; job.md 12.
+change between two backups lies there once. What an earlier backup holds is hashed before a new one relies on it.
+Restoring keeps a backup of what it replaces, and can so be undone; a stop while restoring is completed at the next start
+(`restore.json`). Backups are in the order of their numbers, which are counted: clocks go back.
+
+Worlds that are links are followed for reading. Nothing is written through a link: such a backup is restored into a folder
+of its own (`extract`), or once the link is a folder again. Source: rules.md, "Sync"; job.md 12.
 """
 
 from __future__ import annotations
 
-import json
 import os
 import shutil
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from convoy_core.errors import ConvoyError
 from convoy_core.terms import Terms
+from convoy_core.words import counted, listed
 
+from . import disk, sealed
+from .disk import is_link
 from .errors import BackupRefused
 from .files import (
     CHUNK,
     copy_beside,
-    inside,
+    free_name,
     made_anew,
+    move,
+    own_place,
     remove_empty_folders,
     sha256_of,
     trouble_told,
+    unless_hopeless,
     walk,
-    write_at_once,
 )
 from .folder import Folder
 
 KEPT = 8
-"""Backups that were made by themselves and are kept; older ones go. Those that somebody asked for stay."""
+"""Backups that were made before a sync and are kept; older ones go. Those that somebody asked for, or that a restoring
+made of what it replaced, stay until they are dropped."""
 
 LONGEST_LIST = 200_000
 """Files in one backup; worlds with more are split by their games into thousands of small files, not more."""
 
+REHEARSE_EVERY = timedelta(days=1)
+"""How often all backups are read: a disk that rots is found out before somebody needs them."""
+
+DROPPING = ".dropping"
+"""Ends the name of a backup that is on its way out."""
+
+Row = tuple[str, int, str]
+"""Path, size in bytes, sha256."""
+
 
 @dataclass(frozen=True)
 class Backup:
-    """`made_at`: ISO 8601; `size`: bytes of all its files; `by_hand`: somebody asked for it."""
+    """`made_at`: ISO 8601; `size`: bytes of all its files; `by_hand`: it stays until somebody drops it. `folders`: those
+    of the game in which worlds lie.
+    """
 
     id: str
+    number: int
     made_at: str
     why: str
     release: str
     by_hand: bool
-    files: tuple[tuple[str, int, str], ...]
+    files: tuple[Row, ...]
+    folders: tuple[str, ...] = ()
 
     @property
     def size(self) -> int:
         return sum(size for _, size, _ in self.files)
 
+    @property
+    def worlds(self) -> tuple[str, ...]:
+        """The worlds in it, as the game's folders name them."""
+        names = {_world_of(path, self.folders) for path, _, _ in self.files}
+        return tuple(sorted(names - {""}))
+
+    def holds(self) -> str:
+        """What it holds, in words."""
+        worlds = sum(bool(_world_of(path, self.folders)) for path, _, _ in self.files)
+        named = listed([f"“{name}”" for name in self.worlds[:3]])
+        more = f" and {len(self.worlds) - 3} more" if len(self.worlds) > 3 else ""
+        parts = [f"{counted(len(self.worlds), 'world')} ({named}{more}) in {counted(worlds, 'file')}"] if worlds else []
+        settings = len(self.files) - worlds
+        parts += [counted(settings, "settings file")] if settings else []
+        return f"{listed(parts)}, {_amount(self.size)}"
+
+
+@dataclass(frozen=True)
+class Rehearsal:
+    """What reading every backup came to. `bad`: id to why it could not be restored whole."""
+
+    at: str = ""
+    bad: Mapping[str, str] = field(default_factory=dict)
+
 
 class Backups:
-    """The backups of one installation. The caller holds the folder."""
+    """The backups of one installation, or those that were kept when it was left (`place`). The caller holds the folder."""
 
-    def __init__(self, folder: Folder) -> None:
+    def __init__(self, folder: Folder, place: Path | None = None) -> None:
         self._folder = folder
-        self.root = folder.own / "backups"
+        self.root = place or folder.own / "backups"
         self._content = self.root / "content"
-        self._restoring = folder.own / "restore.json"
+        self._restoring = self.root.parent / "restore.json"
+        self._rehearsed = self.root / "rehearsed.json"
+        self.damaged: list[str] = []
 
     def all(self) -> list[Backup]:
-        """Newest first. One whose list cannot be read is passed by; its content is then swept away."""
+        """Newest first. Those whose list cannot be read are named in `damaged`; nothing of them is removed."""
         found = []
-        for place in self.root.glob("*/list.json"):
-            try:
-                told = json.loads(place.read_bytes())
-                files = tuple((str(path), int(size), str(sha256)) for path, size, sha256 in told["files"])
-                found.append(
-                    Backup(
-                        place.parent.name, told["made_at"], told["why"], told["release"], bool(told["by_hand"]), files
-                    )
-                )
-            except (OSError, ValueError, KeyError, TypeError):
+        self.damaged = []
+        for entry in sorted(disk.entries_of(str(self.root)), key=lambda one: one.name):
+            place = Path(entry.path)
+            if place == self._content or place.suffix == DROPPING or not disk.entry_is_folder(entry):
                 continue
-        return sorted(found, key=lambda one: one.id, reverse=True)
+            try:
+                found.append(_read(place, entry.name))
+            except (FileNotFoundError, sealed.Damaged):
+                self.damaged.append(entry.name)
+        return sorted(found, key=lambda one: (one.number, one.id), reverse=True)
 
     def make(
-        self, terms: Terms, stamp: str, made_at: str, why: str, release: str, by_hand: bool, spared: str = ""
+        self, terms: Terms, at: datetime, why: str, release: str, by_hand: bool, spared: str = ""
     ) -> Backup | None:
-        """Copies worlds and settings; None when there are none. Raises BackupRefused when one changes meanwhile.
+        """Copies worlds and settings; None when there are none.
 
-        `spared`: an old backup that is not retired for this one.
+        Raises BackupRefused when one changes meanwhile, or cannot be read. `spared`: an old backup that is not retired
+        for this one.
         """
         with trouble_told(self._folder.root):
-            rows = [self._keep(path, Path(entry.path)) for path, entry in self._what(terms)]
+            rows = [self._keep(path, place) for path, place in self._what(terms)]
             if not rows:
                 return None
-            backup = Backup(self._free(stamp), made_at, why, release, by_hand, tuple(sorted(rows)))
+            number, name = self._folder.history().next_id(at)
+            moment = at.isoformat(timespec="seconds")
+            backup = Backup(name, number, moment, why, release, by_hand, tuple(sorted(rows)), terms.worlds)
             self._write(backup)
-        self._retire(spared)
+            self._retire({spared, backup.id})
         return backup
 
-    def restore(self, backup_id: str, terms: Terms, stamp: str, made_at: str, step: Callable[[str], None]) -> Backup:
-        """Puts worlds and settings back as they were, after a backup of how they are. Raises BackupRefused."""
+    def restore(self, backup_id: str, terms: Terms, at: datetime, step: Callable[[str], None]) -> Backup:
+        """Puts worlds and settings back as they were, after a backup of how they are; gives that one.
+
+        Raises BackupRefused, and changes nothing, when the backup is damaged or worlds lie behind a link.
+        """
         wanted = self.find(backup_id)
-        for _, _, sha256 in wanted.files:
-            if not (self._content / sha256).is_file() or sha256_of(self._content / sha256) != sha256:
-                raise BackupRefused(
-                    "This backup is damaged.",
-                    "Part of it is gone or was altered.",
-                    "Nothing was changed.",
-                    id=wanted.id,
-                )
-        why = f"Before going back to the backup of {wanted.made_at[:16].replace('T', ' ')}"
-        before = self.make(terms, stamp, made_at, why, "", False, spared=wanted.id)
-        there = {path for path, _ in self._what(terms)}
+        if why_not := self._why_not(wanted):
+            raise BackupRefused(why_not, now="Nothing was changed.", id=wanted.id)
+        folders = tuple({*wanted.folders, *terms.worlds})
+        there = {path for path, _ in self._worlds(folders)}
         kept = {path for path, _, _ in wanted.files}
+        put = sorted(path for path in kept if _world_of(path, folders) or self._lies_there(path))
+        gone = sorted(there - kept)
+        try:
+            for path in [*put, *gone]:
+                own_place(self._folder.root, path)
+        except ConvoyError as error:
+            raise BackupRefused(
+                error.what,
+                "Nothing is written through links.",
+                "Put a folder in its place, or take the files out with “convoy restore ID --into FOLDER”.",
+            ) from error
+        why = f"Before going back to the backup of {wanted.made_at[:16].replace('T', ' ')}"
+        scope = Terms(terms.settings, folders)
+        before = self.make(scope, at, why, self._folder.record().release, by_hand=True, spared=wanted.id)
+        _, aside = self._folder.history().next_id(at)
         journal = {
             "backup": wanted.id,
+            "before": before.id if before else "",
+            "aside": aside,
             # Settings return to mods that are still there; of those that left they would only be litter.
-            "put": sorted(path for path in kept if terms.is_world(path) or path in there),
-            "gone": sorted(path for path in there - kept if terms.is_world(path)),
+            "put": put,
+            "gone": gone,
         }
-        write_at_once(self._restoring, json.dumps(journal).encode())
+        sealed.write(self._restoring, journal)
         self.complete(step)
         return before or wanted
 
     def complete(self, step: Callable[[str], None] = lambda name: None) -> bool:
         """Goes on with a restoring that was stopped; says whether there was one. May be repeated without harm."""
         try:
-            journal = json.loads(self._restoring.read_bytes())
+            journal: Any = sealed.read(self._restoring)
+            known = {one.id: one for one in self.all()}
+            wanted, before = known[journal["backup"]], known.get(journal["before"])
+            put, gone, aside = list(journal["put"]), list(journal["gone"]), str(journal["aside"])
         except FileNotFoundError:
             return False
+        except (sealed.Damaged, KeyError, TypeError):
+            told = (
+                "A backup was being restored when the agent was stopped, and what was left to do is lost. Worlds may be "
+                "partly as they were: restore again, or go back with the newest of “convoy backups”."
+            )
+            self._folder.put_away(self._restoring, told)
+            return False
+        was = {path: sha256 for path, _, sha256 in before.files} if before else {}
+        rows = {path: sha256 for path, _, sha256 in wanted.files}
         with trouble_told(self._folder.root):
-            put = set(journal["put"])
-            for path, _, sha256 in self.find(journal["backup"]).files:
-                if path in put:
-                    step(f"restore {path}")
-                    self._put(path, sha256)
-            for path in journal["gone"]:
+            for path in put:
+                step(f"restore {path}")
+                with unless_hopeless(self._not_restored(path)):
+                    self._put(path, rows.get(path, ""), was.get(path, ""), aside)
+            for path in gone:
                 step(f"clear {path}")
-                # It is in the backup that was made just before.
-                inside(self._folder.root, path).unlink(missing_ok=True)
-                remove_empty_folders(self._folder.root, path)
+                with unless_hopeless(self._not_restored(path)):
+                    self._clear(path, was.get(path, ""), aside)
             step("end of restoring")
-            self._restoring.unlink()
+            disk.all_on_disk()
+            disk.remove(self._restoring)
         return True
+
+    def extract(self, backup_id: str, into: Path) -> tuple[int, list[str]]:
+        """Writes a backup's files into a new or empty folder; gives how many, and the paths of those that are damaged."""
+        wanted = self.find(backup_id)
+        if into.exists() and any(into.iterdir()):
+            raise BackupRefused(f"{into} is not empty.", "Something there could be in the way.", "Name a new folder.")
+        damaged, count = [], 0
+        with trouble_told(into):
+            into.mkdir(parents=True, exist_ok=True)
+            for path, _, sha256 in wanted.files:
+                if not self._is_whole(sha256):
+                    damaged.append(path)
+                    continue
+                place = own_place(into, path)
+                place.parent.mkdir(parents=True, exist_ok=True)
+                copy_beside(self._content / sha256, place)
+                count += 1
+        return count, damaged
 
     def find(self, backup_id: str) -> Backup:
         """Raises BackupRefused when there is none of this name."""
         for one in self.all():
             if one.id == backup_id:
                 return one
-        raise BackupRefused(f"There is no backup {backup_id}.", now="Choose one of those listed.")
+        damaged = backup_id in self.damaged
+        raise BackupRefused(
+            f"The list of backup {backup_id} is damaged." if damaged else f"There is no backup {backup_id}.",
+            now="Choose one of those listed by “convoy backups”.",
+        )
 
     def drop(self, backup_id: str) -> None:
-        shutil.rmtree(self.root / self.find(backup_id).id)
-        self._sweep()
+        self._drop([self.find(backup_id)])
 
-    def _what(self, terms: Terms) -> list[tuple[str, os.DirEntry[str]]]:
+    # --- Whether they could be restored
+
+    def rehearse(self, at: datetime) -> Rehearsal:
+        """Reads every backup as restoring would. What is damaged is copied anew where the very file still lies in the
+        folder; the rest is remembered, and told until it is no longer so.
+        """
+        found = self.all()
+        bad = dict.fromkeys(self.damaged, "Its list is damaged. What it holds is kept, and what it was called is lost.")
+        broken = {sha256 for one in found for _, _, sha256 in one.files}
+        broken = {sha256 for sha256 in broken if not self._is_whole(sha256)}
+        for one in found:
+            for path, _, sha256 in one.files if broken else ():
+                if sha256 in broken and self._copy_anew(path, sha256):
+                    broken.discard(sha256)
+        for one in found:
+            lost = [path for path, _, sha256 in one.files if sha256 in broken]
+            if lost:
+                bad[one.id] = f"{len(lost)} of {counted(len(one.files), 'file')} damaged, as {lost[0]}."
+        if found or bad:
+            sealed.write(self._rehearsed, {"at": at.isoformat(), "bad": bad})
+        return Rehearsal(at.isoformat(), bad)
+
+    def rehearsal(self) -> Rehearsal:
+        """What the last rehearsal found, as far as those backups still stand."""
+        try:
+            there = {one.id for one in self.all()} | set(self.damaged)
+            return sealed.read(self._rehearsed, lambda told: _as_rehearsal(told, there))
+        except (FileNotFoundError, sealed.Damaged):
+            return Rehearsal()
+
+    def is_due(self, at: datetime) -> bool:
+        """Whether it is time to read them all. A clock that went back makes it so, too."""
+        last = self.rehearsal().at
+        try:
+            passed = at - datetime.fromisoformat(last)
+        except (ValueError, TypeError):
+            return self.root.exists()
+        return not timedelta() <= passed < REHEARSE_EVERY
+
+    def _why_not(self, wanted: Backup) -> str:
+        lost = [path for path, _, sha256 in wanted.files if not self._is_whole(sha256)]
+        if not lost:
+            return ""
+        rest = f"“convoy restore {wanted.id} --into FOLDER” gives the other {len(wanted.files) - len(lost)}."
+        return f"This backup is damaged: {lost[0]}{f' and {len(lost) - 1} more' if len(lost) > 1 else ''}. {rest}"
+
+    def _is_whole(self, sha256: str) -> bool:
+        kept = self._content / sha256
+        try:
+            return not is_link(kept) and sha256_of(kept) == sha256
+        except OSError:
+            return False
+
+    def _copy_anew(self, path: str, sha256: str) -> bool:
+        place = self._folder.root / path
+        try:
+            if not place.is_file() or sha256_of(place) != sha256:
+                return False
+            self._copy(path, place, sha256)
+        except (OSError, BackupRefused):
+            return False
+        return True
+
+    # --- What is backed up
+
+    def _what(self, terms: Terms) -> list[tuple[str, Path]]:
         found = [
-            (path, entry)
+            (path, Path(entry.path))
             for path, entry in walk(self._folder.root)
-            if entry.is_file(follow_symlinks=False) and (terms.is_world(path) or terms.is_settings(path))
+            if terms.is_settings(path) and not terms.is_world(path) and entry.is_file(follow_symlinks=False)
         ]
+        found += self._worlds(terms.worlds)
         if len(found) > LONGEST_LIST:
             raise BackupRefused(f"There are {len(found)} files of worlds and settings, more than a backup takes.")
         return found
 
-    def _keep(self, path: str, place: Path) -> tuple[str, int, str]:
+    def _worlds(self, folders: Collection[str]) -> Iterator[tuple[str, Path]]:
+        """Files of worlds, links followed. Raises BackupRefused for what cannot be read, by name: a backup without it
+        would pass for whole.
+        """
+        seen: set[tuple[int, int]] = set()
+        pending = [(folder, self._folder.root / folder) for folder in folders if _lies(self._folder.root / folder)]
+        count = 0
+        while pending:
+            path, place = pending.pop()
+            try:
+                info = place.stat()
+                if place.is_file():
+                    count += 1
+                    yield path, place
+                    if count > LONGEST_LIST:
+                        raise _unread(path, "It leads to more files than a backup takes.")
+                    continue
+                if not place.is_dir() or (info.st_dev, info.st_ino) in seen:
+                    continue
+                seen.add((info.st_dev, info.st_ino))
+                if is_link(place) and disk.one_inside_other(self._folder.root, place.resolve()):
+                    raise _unread(path, "It is a link to a folder that holds this installation, or lies in it.")
+                pending += [(f"{path}/{entry.name}", Path(entry.path)) for entry in os.scandir(place)]
+            except FileNotFoundError as error:
+                if is_link(place):
+                    raise _unread(path, "It is a link that leads nowhere: is its disk there?") from error
+            except PermissionError as error:
+                raise _unread(path, "It cannot be read.") from error
+
+    def _lies_there(self, path: str) -> bool:
+        return (self._folder.root / path).is_file()
+
+    # --- Keeping
+
+    def _keep(self, path: str, place: Path) -> Row:
         """Copies one file, and makes sure that it is the same before and after: a world that is being played tears."""
         try:
             before = place.stat()
             sha256 = sha256_of(place)
-            kept = self._content / sha256
-            # One of another size was cut short, as by a power cut that came before it was on the disk.
-            if not kept.exists() or kept.stat().st_size != before.st_size:
+            if not self._is_whole(sha256):
                 self._copy(path, place, sha256)
             after = place.stat()
         except FileNotFoundError as error:
-            raise self._still_played(path) from error
+            raise _still_played(path) from error
+        except PermissionError as error:
+            raise _unread(path, "It cannot be read.") from error
         if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns):
-            raise self._still_played(path)
+            raise _still_played(path)
         return path, after.st_size, sha256
 
     def _copy(self, path: str, place: Path, sha256: str) -> None:
@@ -183,49 +379,141 @@ class Backups:
         beside = self._content / f"{sha256}.new"
         with place.open("rb") as here, made_anew(beside) as there:
             shutil.copyfileobj(here, there, CHUNK)
+            disk.written(there)
         if sha256_of(beside) != sha256:
-            beside.unlink()
-            raise self._still_played(path)
-        beside.replace(self._content / sha256)
-
-    def _still_played(self, path: str) -> BackupRefused:
-        return BackupRefused(
-            f"{path} changed while it was backed up.", "The game is probably running.", "Close it, then try again."
-        )
-
-    def _put(self, path: str, sha256: str) -> None:
-        place = inside(self._folder.root, path)
-        if place.is_file() and sha256_of(place) == sha256:
-            return
-        place.parent.mkdir(parents=True, exist_ok=True)
-        copy_beside(self._content / sha256, place)
-
-    def _free(self, stamp: str) -> str:
-        number, free = 2, stamp
-        while (self.root / free).exists():
-            free, number = f"{stamp}-{number}", number + 1
-        return free
+            disk.remove(beside)
+            raise _still_played(path)
+        disk.replace(beside, self._content / sha256)
 
     def _write(self, backup: Backup) -> None:
+        """The content is on the disk before the list that vouches for it."""
+        disk.all_on_disk()
         place = self.root / backup.id
         place.mkdir(parents=True)
         told: dict[str, Any] = {
+            "number": backup.number,
             "made_at": backup.made_at,
             "why": backup.why,
             "release": backup.release,
             "by_hand": backup.by_hand,
             "files": [list(row) for row in backup.files],
+            "folders": list(backup.folders),
         }
-        write_at_once(place / "list.json", json.dumps(told).encode())
+        sealed.write(place / "list.json", told, twin=True)
 
-    def _retire(self, spared: str) -> None:
-        for one in [one for one in self.all() if not one.by_hand][KEPT:]:
-            if one.id != spared:
-                shutil.rmtree(self.root / one.id)
-        self._sweep()
+    def _retire(self, spared: Collection[str]) -> None:
+        """Drops what is over KEPT, the oldest first; what is spared counts and stays."""
+        self._drop([one for one in [one for one in self.all() if not one.by_hand][KEPT:] if one.id not in spared])
 
-    def _sweep(self) -> None:
-        named = {sha256 for one in self.all() for _, _, sha256 in one.files}
-        for file in self._content.iterdir() if self._content.exists() else ():
-            if file.name not in named:
-                file.unlink()
+    def _drop(self, leaving: Collection[Backup]) -> None:
+        """Drops backups, and then what only they named. While a list cannot be read, nothing is dropped that it may name.
+
+        A stop in between leaves a backup that is on its way out, and that the next dropping ends.
+        """
+        for one in leaving:
+            disk.replace(self.root / one.id, self.root / f"{one.id}{DROPPING}")
+        stays = {sha256 for one in self.all() for _, _, sha256 in one.files}
+        if self.damaged:
+            return
+        for place in list(self.root.glob(f"*{DROPPING}")):
+            try:
+                named = {
+                    sha256 for _, _, sha256 in _read(place, place.stem).files
+                }
+            except (FileNotFoundError, sealed.Damaged):
+                named = set()
+            for sha256 in named - stays:
+                disk.remove(self._content / sha256)
+            disk.remove_tree(place)
+
+    # --- Restoring
+
+    def _not_restored(self, path: str) -> Callable[[str], None]:
+        return lambda why: self._folder.remarks.append(f"{path} was not restored. {why}")
+
+    def _put(self, path: str, sha256: str, was: str, aside: str) -> None:
+        """`was`: the sha256 of what the backup that was just made holds of this path; anything else goes aside."""
+        place = own_place(self._folder.root, path)
+        if not is_link(place) and place.is_file():
+            found = sha256_of(place)
+            if found == sha256:
+                return
+            if found != was:
+                self._set_aside(path, place, aside)
+        elif os.path.lexists(place):
+            self._set_aside(path, place, aside)
+        if not self._is_whole(sha256):
+            self._not_restored(path)("Its copy was damaged meanwhile.")
+            return
+        self._make_way(place, aside)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        copy_beside(self._content / sha256, place)
+
+    def _clear(self, path: str, was: str, aside: str) -> None:
+        place = own_place(self._folder.root, path)
+        if not os.path.lexists(place):
+            return
+        if was and not is_link(place) and place.is_file() and sha256_of(place) == was:
+            disk.remove(place)
+        else:
+            self._set_aside(path, place, aside)
+        remove_empty_folders(self._folder.root, path)
+
+    def _make_way(self, place: Path, aside: str) -> None:
+        for above in reversed(place.relative_to(self._folder.root).parents[:-1]):
+            there = self._folder.root / above
+            if os.path.lexists(there) and not there.is_dir():
+                self._set_aside(above.as_posix(), there, aside)
+
+    def _set_aside(self, path: str, place: Path, aside: str) -> None:
+        move(place, free_name(self.root.parent / "aside" / aside / path))
+
+
+def _read(place: Path, name: str) -> Backup:
+    return sealed.read(place / "list.json", lambda told: _as_backup(name, told), twin=True)
+
+
+def _as_backup(name: str, told: Any) -> Backup:
+    files = tuple((str(path), int(size), str(sha256)) for path, size, sha256 in told["files"])
+    return Backup(
+        name,
+        int(told.get("number", 0)),
+        str(told["made_at"]),
+        str(told["why"]),
+        str(told["release"]),
+        bool(told["by_hand"]),
+        files,
+        tuple(map(str, told.get("folders", ()))),
+    )
+
+
+def _as_rehearsal(told: Any, there: Collection[str]) -> Rehearsal:
+    return Rehearsal(str(told["at"]), {name: str(why) for name, why in told["bad"].items() if name in there})
+
+
+def _world_of(path: str, folders: Collection[str]) -> str:
+    """The world that a path is of; empty for settings."""
+    for folder in folders:
+        if path.startswith(f"{folder}/"):
+            return path.removeprefix(f"{folder}/").split("/")[0]
+    return ""
+
+
+def _lies(place: Path) -> bool:
+    return os.path.lexists(place)
+
+
+def _amount(size: int) -> str:
+    return f"{size / 2**20:.1f} MB" if size >= 2**20 else f"{max(1, round(size / 1024))} KB"
+
+
+def _still_played(path: str) -> BackupRefused:
+    return BackupRefused(
+        f"{path} changed while it was backed up.", "The game is probably running.", "Close it, then try again."
+    )
+
+
+def _unread(path: str, why: str) -> BackupRefused:
+    return BackupRefused(
+        f"“{path}” cannot be backed up.", why, "Put it right, or move it out of the folder.", path=path
+    )

@@ -6,7 +6,6 @@ the same release and the same choices mean: nothing to do. Anything else goes th
 
 from __future__ import annotations
 
-import json
 import os
 import zlib
 from collections.abc import Collection
@@ -15,7 +14,7 @@ from typing import Any
 
 from convoy_core.plan import Plan
 
-from .files import write_at_once
+from . import disk, sealed
 from .folder import Folder
 from .looking import Told
 from .machine import facts
@@ -58,21 +57,22 @@ class Calm:
             "fingerprint": outcome.fingerprint,
             "about": outcome.about,
         }
-        write_at_once(self._place, json.dumps(told).encode())
+        sealed.write(self._place, told)
 
     def forget(self) -> None:
         """Something was done that the folder's files do not show: backups, steps."""
-        self._place.unlink(missing_ok=True)
+        disk.remove(self._place)
 
     def still(self, release: str, left_out: Collection[str]) -> Stillness | None:
         """What was told last time, when nothing has happened since; otherwise None."""
         try:
-            kept = json.loads(self._place.read_bytes())
+            kept: Any = sealed.read(self._place)
             if kept["of"] != self._of(release, left_out) or kept["sum"] != _sum(self._folder):
                 return None
             about = {**kept["about"], "machine": facts(self._folder.root)}
             return Stillness(int(kept["files"]), str(kept["fingerprint"]), about)
-        except (OSError, ValueError, KeyError, TypeError):
+        except (OSError, sealed.Damaged, ValueError, KeyError, TypeError):
+            # A sum that was spoilt is only worth the long way round.
             return None
 
     def _of(self, release: str, left_out: Collection[str]) -> list[Any]:
@@ -88,9 +88,13 @@ def _sum(folder: Folder) -> list[int]:
     while pending:
         prefix, place = pending.pop()
         seed = crc32(os.fsencode(prefix))
-        with os.scandir(place) as entries:
+        try:
+            entries = os.scandir(place)
+        except PermissionError:
+            continue  # somebody else's, as in `files.walk`
+        with entries:
             for entry in entries:
-                if entry.is_dir(follow_symlinks=False):
+                if disk.entry_is_folder(entry):
                     if prefix or entry.name != own:
                         pending.append((f"{prefix}{entry.name}/", entry.path))
                     continue

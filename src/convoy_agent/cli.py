@@ -208,7 +208,7 @@ def put_back(
     sync_id: Annotated[str, typer.Argument(help="As “convoy history --json” names it.")], folder: FolderOption = Path()
 ) -> None:
     """Return what a sync moved aside to its place, where that is free."""
-    for path in asked.put_back(folder, sync_id):
+    for path in asked.put_back(folder, sync_id)[0]:
         say(f"back in place: {path}")
 
 
@@ -217,7 +217,7 @@ def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Every sync that changed something, newest last."""
     here = Folder(folder)
     here.pairing()
-    entries = here.history()
+    entries = here.entries()
     if as_json:
         _print_json(entries)
         return
@@ -229,7 +229,7 @@ def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
 @app.command()
 def backup(folder: FolderOption = Path()) -> None:
     """Back up worlds and settings."""
-    say(f"Backed up as {asked.back_up(folder)}.")
+    say(f"Backed up: {asked.back_up(folder).holds()}.")
 
 
 @app.command()
@@ -252,7 +252,7 @@ def restore(
     backup: Annotated[str, typer.Argument(help="As “convoy backups” lists it.")], folder: FolderOption = Path()
 ) -> None:
     """Go back to a backup of worlds and settings."""
-    say(f"Worlds and settings are back. How they were is kept as {asked.restore(folder, backup)}.")
+    say(f"Worlds and settings are back. How they were is kept as {asked.restore(folder, backup).id}.")
 
 
 @app.command()
@@ -283,7 +283,7 @@ def leave(
     keep_all: Annotated[bool, typer.Option("--keep-all", help="Leave every file where it is.")] = False,
 ) -> None:
     """Stop following the pack: its files go, yours stay."""
-    left = leave_pack(folder, keep_all)
+    left = leave_pack(folder, work.utc_now(), keep_all)
     say(f"{counted(left.removed, 'file')} of the pack removed, {left.brought_back} of yours back in place.")
     for path in left.stayed:
         say(f"  altered by you, stays: {path}")

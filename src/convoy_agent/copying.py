@@ -6,11 +6,15 @@ Source: job.md 10.
 
 from __future__ import annotations
 
+import os
 import shutil
 from pathlib import Path
 
+from convoy_core.paths import is_litter
+
+from . import disk
 from .errors import DiskFull, FolderRefused
-from .files import COPYING, trouble_told, walk
+from .files import CHUNK, COPYING, SPARE_BYTES, made_anew, trouble_told, walk
 from .progress import Screen
 from .sharing import share_blocks
 
@@ -18,12 +22,12 @@ from .sharing import share_blocks
 def copy_game(game: Path, root: Path, screen: Screen) -> int:
     """Copies every plain file below `game` into `root`; gives the bytes. Links are passed by. Raises FolderRefused.
 
-    A copy that is stopped is gone on with: files that are there in full are not copied again.
+    A copy that is stopped is gone on with: whatever lies there already stays as it is, and is not copied again.
     """
     game, root = game.absolute(), root.absolute()
     if not game.is_dir():
         raise FolderRefused(f"{game} is no folder.", now="Name the folder of your game.")
-    if root == game or root.is_relative_to(game) or game.is_relative_to(root):
+    if disk.one_inside_other(game, root):
         raise FolderRefused(
             "The copy would lie in the game's own folder.",
             "The original is to stay untouched.",
@@ -32,12 +36,18 @@ def copy_game(game: Path, root: Path, screen: Screen) -> int:
     files = [
         (path, entry.stat(follow_symlinks=False).st_size)
         for path, entry in walk(game)
-        if entry.is_file(follow_symlinks=False)
+        if entry.is_file(follow_symlinks=False) and not is_litter(path)
     ]
     total = sum(size for _, size in files)
+    needed = sum(size for path, size in files if not os.path.lexists(root / path)) + SPARE_BYTES
     nearest = next(place for place in (root, *root.parents) if place.exists())
-    if shutil.disk_usage(nearest).free < total:
-        raise DiskFull(f"The copy needs {total // 2**20 + 1} MB.", "The disk has less.", "Choose another place.")
+    free = shutil.disk_usage(nearest).free
+    if free < needed:
+        raise DiskFull(
+            f"The copy needs {needed // 2**20 + 1} MB, {SPARE_BYTES // 2**20} MB of them to stay free for the game.",
+            f"The disk has {free // 2**20} MB.",
+            "Make room, or choose another place.",
+        )
     screen.phase("copying the game", total)
     done = 0
     with trouble_told(root):
@@ -50,15 +60,14 @@ def copy_game(game: Path, root: Path, screen: Screen) -> int:
 
 def _copy(source: Path, target: Path) -> None:
     target.parent.mkdir(parents=True, exist_ok=True)
-    if target.exists() and _sight(target) == _sight(source):
+    if os.path.lexists(target):
+        # A file is swapped in when it is whole: this one is, or it is the member's own.
         return
     beside = target.with_name(target.name + COPYING)
+    disk.remove(beside)
     if not share_blocks(source, beside):
-        shutil.copyfile(source, beside)
+        with source.open("rb") as here, made_anew(beside) as there:
+            shutil.copyfileobj(here, there, CHUNK)
+            disk.written(there)
     shutil.copystat(source, beside)
-    beside.replace(target)
-
-
-def _sight(file: Path) -> tuple[int, int]:
-    info = file.stat()
-    return info.st_size, info.st_mtime_ns
+    disk.replace(beside, target)

@@ -37,6 +37,12 @@ class FileTrouble(ConvoyError):
     code = "file-trouble"
 
 
+class TooNew(ConvoyError):
+    """Something that a newer agent wrote. It is left as it is."""
+
+    code = "too-new"
+
+
 class NotPaired(ConvoyError):
     code = "not-paired"
 

@@ -6,18 +6,23 @@ import errno
 import hashlib
 import os
 import shutil
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager, suppress
-from pathlib import Path, PureWindowsPath
+from contextlib import contextmanager
+from pathlib import Path
 from typing import IO
 
-from convoy_core.errors import ConvoyError
-from convoy_core.paths import AGENT_FOLDER, checked_path
+from convoy_core.errors import ConvoyError, HostileArchive
+from convoy_core.paths import AGENT_FOLDER, checked_path, own_name
 
+from . import disk
+from .disk import is_link
 from .errors import DiskFull, FileTrouble, FolderRefused
 
 CHUNK = 1024 * 1024
+
+SPARE_BYTES = 64 * 1024 * 1024
+"""Left free on a disk beyond what is to be written, so that the game and the system can still write."""
 
 
 def sha256_of(path: Path) -> str:
@@ -60,63 +65,56 @@ def write_at_once(path: Path, data: bytes, private: bool = False) -> None:
     beside = path.with_name(path.name + ".new")
     with made_anew(beside, 0o600 if private else 0o644) as file:
         file.write(data)
-        file.flush()
-        os.fsync(file.fileno())
-    beside.replace(path)
+        disk.made_sure(file)
+    disk.replace(beside, path)
 
 
 def made_anew(place: Path, mode: int = 0o644) -> IO[bytes]:
     """A working file, made and never opened: what lies there may be a link that leads elsewhere."""
-    place.unlink(missing_ok=True)
-    return os.fdopen(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL, mode), "wb")
-
-
-def to_disk() -> None:
-    """Everything written so far is on the disk when this returns, also after a power cut."""
-    if hasattr(os, "sync"):
-        os.sync()
-
-
-def flushed(file: IO[bytes]) -> None:
-    """For a file that has just been written, on systems where `to_disk` cannot see to it."""
-    if not hasattr(os, "sync"):
-        file.flush()
-        os.fsync(file.fileno())
-
-
-def far_reaching(root: str) -> str:
-    """A Windows folder in the form that takes paths of more than 260 characters; any other as it is."""
-    place = PureWindowsPath(root)
-    if not place.is_absolute() or root.startswith("\\\\?\\"):
-        return root
-    return f"\\\\?\\UNC\\{root[2:]}" if root.startswith("\\\\") else f"\\\\?\\{root}"
+    disk.remove(place)
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+    return os.fdopen(os.open(place, flags, mode), "wb")
 
 
 def move(source: Path, target: Path) -> None:
-    """Renames; where `target` lies on another disk (a folder of an installation may be one), copies and removes."""
+    """Renames; where `target` lies on another disk (a folder of an installation may be one), copies, and removes the
+    source once the copy was read back and found to be the same.
+    """
     target.parent.mkdir(parents=True, exist_ok=True)
     try:
-        source.replace(target)
+        disk.replace(source, target)
     except OSError as error:
-        if error.errno != errno.EXDEV:
+        if not disk.across_disks(error):
             raise
+        if source.is_dir() and not is_link(source):
+            _move_folder(source, target)
+            return
         copy_beside(source, target)
-        source.unlink()
+        if not is_link(source) and sha256_of(source) != sha256_of(target):
+            raise OSError(errno.EIO, "the copy is not what was copied", str(target)) from error
+        disk.remove(source)
+
+
+def _move_folder(source: Path, target: Path) -> None:
+    target.mkdir(parents=True, exist_ok=True)
+    for entry in list(os.scandir(source)):
+        move(Path(entry.path), target / entry.name)
+    disk.remove_folder(source)
 
 
 def copy_beside(source: Path, target: Path) -> None:
     """Copies next to `target` and swaps in, so that nobody ever sees half a file. A link is copied as a link."""
     beside = target.with_name(target.name + COPYING)
     # Made anew, never opened: what lies there may be a link that leads out.
-    beside.unlink(missing_ok=True)
-    if source.is_symlink():
+    disk.remove(beside)
+    if is_link(source):
         beside.symlink_to(source.readlink())
     else:
-        with source.open("rb") as here, beside.open("xb") as there:
+        with source.open("rb") as here, made_anew(beside) as there:
             shutil.copyfileobj(here, there, CHUNK)
-            flushed(there)
+            disk.written(there)
         shutil.copymode(source, beside)
-    beside.replace(target)
+    disk.replace(beside, target)
 
 
 COPYING = ".convoy-new"
@@ -124,14 +122,22 @@ COPYING = ".convoy-new"
 
 
 def inside(root: Path, path: str) -> Path:
-    """The place of a path in an installation. Raises FolderRefused when a link on the way could lead out of it.
+    """Where a file of the pack goes. Raises HostileArchive for a path that may not be placed, FolderRefused when a link
+    on the way could lead out of the installation.
 
     Asked again at the moment of writing: a folder may have become a link since the scan.
     """
     place = unlinked(root, checked_path(path))
-    if place.is_symlink():
+    if is_link(place):
         raise _link(root, place)
     return place
+
+
+def own_place(root: Path, path: str) -> Path:
+    """Where a file of the member's lies, whatever it is called. Raises HostileArchive for what is no path in this folder,
+    FolderRefused when it lies in a linked folder.
+    """
+    return unlinked(root, own_name(path))
 
 
 def unlinked(root: Path, path: str) -> Path:
@@ -139,7 +145,7 @@ def unlinked(root: Path, path: str) -> Path:
     place = root
     for part in path.split("/")[:-1]:
         place = place / part
-        if place.is_symlink():
+        if is_link(place):
             raise _link(root, place)
     return root / path
 
@@ -151,6 +157,34 @@ def _link(root: Path, place: Path) -> FolderRefused:
         "Move the link away, then sync again.",
         path=str(place),
     )
+
+
+def free_name(place: Path) -> Path:
+    """The place itself when nothing lies there, else the first of `NAME 2`, `NAME 3` … that is free."""
+    number, free = 2, place
+    while os.path.lexists(free):
+        free, number = place.with_name(f"{place.name} {number}"), number + 1
+    return free
+
+
+HOPELESS = {
+    errno.ENAMETOOLONG, errno.EINVAL, errno.EILSEQ, errno.ENOTDIR, errno.EISDIR, errno.ENOTEMPTY, errno.ELOOP,
+    errno.EEXIST,
+}  # fmt: skip
+"""What a system says of an act that it will never do. Anything else (a full disk, a file that is held) may pass."""
+
+
+@contextmanager
+def unless_hopeless(left_out: Callable[[str], None]) -> Iterator[None]:
+    """For one of many acts that have to be gone on with: one that can never be done is left out, with why."""
+    try:
+        yield
+    except (FolderRefused, HostileArchive) as error:
+        left_out(error.sentence())
+    except OSError as error:
+        if error.errno not in HOPELESS:
+            raise
+        left_out(f"The system says: {error.strerror or error}.")
 
 
 @contextmanager
@@ -186,28 +220,24 @@ def trouble(error: OSError, where: Path) -> ConvoyError:
 def remove_empty_folders(root: Path, path: str) -> None:
     """Removes the folders that a removed file leaves empty, never the installation itself."""
     folder = (root / path).parent
-    while folder != root:
-        try:
-            folder.rmdir()
-        except OSError:
-            return
+    while folder != root and disk.remove_folder(folder):
         folder = folder.parent
 
 
 def walk(root: Path) -> Iterator[tuple[str, os.DirEntry[str]]]:
     """Files (and links, which are not followed) below a folder but for the agent's own, as (path, entry).
 
-    A folder that goes away meanwhile, as a running game makes some do, has nothing in it.
+    A folder that goes away meanwhile, as a running game makes some do, has nothing in it; neither has one that belongs
+    to somebody else and cannot be read.
     """
     pending = [("", str(root))]
     while pending:
         prefix, folder = pending.pop()
-        with suppress(FileNotFoundError), os.scandir(folder) as entries:
-            for entry in entries:
-                path = prefix + entry.name
-                if not prefix and entry.name == AGENT_FOLDER:
-                    continue
-                if entry.is_dir(follow_symlinks=False):
-                    pending.append((path + "/", entry.path))
-                else:
-                    yield path, entry
+        for entry in disk.entries_of(folder):
+            path = prefix + entry.name
+            if not prefix and entry.name == AGENT_FOLDER:
+                continue
+            if disk.entry_is_folder(entry):
+                pending.append((path + "/", entry.path))
+            else:
+                yield path, entry

@@ -1,30 +1,35 @@
 """An installation's folder: what the agent keeps in it, what lies in it, and one agent at a time.
 
 .convoy/pairing.json   site, token, pinned key         .convoy/staging/   verified files on their way in
-.convoy/record.json    what was placed, with hashes    .convoy/aside/     what was in the way, by date
-.convoy/release.json   the release, with signature     .convoy/inbox/     files that the member brought
+.convoy/record.json    what was placed, with hashes    .convoy/aside/     what was in the way, by sync
+.convoy/releases/      releases, with signatures       .convoy/inbox/     files that the member brought
 .convoy/journal.json   a change under way              .convoy/lock       held while an agent works
-.convoy/history.jsonl  every sync, a line each         .convoy/settings/  settings as releases rendered them
-.convoy/steps.json     steps by hand that are done     .convoy/backups/   worlds and settings (`backups`)
+.convoy/history/       every sync, a file each         .convoy/settings/  settings as releases rendered them
+.convoy/head.json      what the site said last         .convoy/backups/   worlds and settings (`backups`)
+.convoy/steps.json     steps by hand that are done     .convoy/before/    what lay here before joining (`before`)
+.convoy/count.json     the last number that was given  .convoy/damaged/   files of the agent's own that were spoilt
+
+Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what can be made anew is.
 """
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
 from filelock import FileLock, Timeout
 
+from convoy_core.canonical import sha256_hex
+from convoy_core.errors import ConvoyError
 from convoy_core.formats import Key, Unreadable, Value
 from convoy_core.lock import Lock
 from convoy_core.model import Side
-from convoy_core.paths import AGENT_FOLDER, respelled
+from convoy_core.paths import AGENT_FOLDER, is_litter, respelled
 from convoy_core.plan import NOT_PLAIN, NOT_READ, is_extra
 from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.rollcall import Deviation, Strayed
@@ -32,42 +37,33 @@ from convoy_core.signing import key_fingerprint, verify
 from convoy_core.terms import Tweak
 from convoy_core.tweaking import broken
 
+from . import disk, sealed
+from .disk import is_link
 from .errors import BadRelease, FolderRefused, NotPaired, SomebodyElse
-from .files import far_reaching, hashed, inside, trouble_told, walk, write_at_once
-from .site import Pairing, SignedRelease
+from .files import free_name, hashed, inside, move, trouble_told, walk
+from .history import Entry, History
+from .record import UNSEEN, Record, read_record, rebuilt
+from .site import Head, Pairing, SignedRelease
 
 Thing = TypeVar("Thing")
 
-Sight = tuple[int, int, int]
-"""Size in bytes, modification and change time in nanoseconds: a file that looks the same is not hashed again."""
-
-
-@dataclass
-class Record:
-    """What the agent placed: the release, path to (sha256, sight) of each file, and what settings were rendered from.
-
-    For settings the sha256 is that of the file as the release rendered it, whatever the member made of it since.
-    """
-
-    release: str = ""
-    files: dict[str, tuple[str, Sight]] = field(default_factory=dict)
-    renderings: dict[str, str] = field(default_factory=dict)
-
-    def hashes(self) -> dict[str, str]:
-        return {path: sha256 for path, (sha256, _) in self.files.items()}
+OWN_FOLDERS = ("backups", "history", "releases", "before", "settings", "staging", "aside", "inbox", "damaged")
+"""Folders of the agent's own in which no entry may be a link, but for what a member brought into the inbox."""
 
 
 class Folder:
-    """One installation on disk."""
+    """One installation on disk. `remarks` gathers what its person has to be told beside what they asked for."""
 
     def __init__(self, root: Path) -> None:
-        self.root = Path(far_reaching(str(root.absolute())))
+        self.root = Path(disk.far_reaching(str(root.absolute())))
         self.own = self.root / AGENT_FOLDER
         self.staging = self.own / "staging"
         self.inbox = self.own / "inbox"
         self.settings = self.own / "settings"
-        self.history_file = self.own / "history.jsonl"
         self.journal = self.own / "journal.json"
+        self.remarks: list[str] = []
+        self.doubted: set[str] = set()
+        """Paths that the last thorough scan found altered although they look as recorded."""
 
     # --- Pairing
 
@@ -79,12 +75,13 @@ class Folder:
         self.refuse_taken(as_it_is, again)
         with trouble_told(self.root):
             self.inbox.mkdir(parents=True, exist_ok=True)
-            write_at_once(self.own / "pairing.json", json.dumps(asdict(pairing), indent=1).encode(), private=True)
+            sealed.write(self.own / "pairing.json", asdict(pairing), private=True, twin=True)
 
     def refuse_taken(self, as_it_is: bool = False, again: bool = False) -> None:
         """Raises FolderRefused when the folder cannot become an installation. Asked before a code is used up."""
         if again:
-            self.pairing()
+            if not self.own.is_dir():
+                self.pairing()
             return
         if (self.own / "pairing.json").exists():
             raise FolderRefused(
@@ -93,7 +90,7 @@ class Folder:
             )
         if self.root.exists() and not self.root.is_dir():
             raise FolderRefused(f"{self.root} is a file.", now="Choose a folder.")
-        if not as_it_is and self.root.exists() and any(self.root.iterdir()):
+        if not as_it_is and self.root.exists() and any(not is_litter(entry.name) for entry in self.root.iterdir()):
             raise FolderRefused(
                 f"{self.root} is not empty.",
                 "An installation starts in a folder of its own, so that nothing of yours is touched.",
@@ -106,18 +103,22 @@ class Folder:
             raise FolderRefused(f"{nearest} cannot be written.", "You have no right to.", "Choose another folder.")
 
     def pairing(self) -> Pairing:
-        if self.own.is_symlink():
+        if is_link(self.own):
             raise FolderRefused(f"{self.own} is a link.", "It could lead out of the folder.", "Put the folder back.")
         try:
-            return Pairing(**json.loads((self.own / "pairing.json").read_bytes()))
+            return sealed.read(self.own / "pairing.json", lambda told: Pairing(**told), private=True, twin=True)
         except FileNotFoundError as error:
             raise NotPaired(
                 f"{self.root} is no installation.",
                 "It was not paired with a pack.",
                 "Go to its folder, or run the pairing command from the installation's page.",
             ) from error
-        except (ValueError, TypeError) as error:
-            raise NotPaired(f"{self.own / 'pairing.json'} cannot be read.", str(error), "Pair anew.") from error
+        except sealed.Damaged as error:
+            raise NotPaired(
+                f"{self.own / 'pairing.json'} is damaged, and so is its copy.",
+                "Which site and pack this folder follows is lost; everything in it is still there.",
+                "Ask for a new pairing command on the installation's page, and add --again.",
+            ) from error
 
     @contextmanager
     def held(self) -> Iterator[None]:
@@ -139,45 +140,113 @@ class Folder:
 
     def _refuse_links(self) -> None:
         """What the agent writes among its own files must stay there: a folder may come from somebody else."""
-        for place in (self.own, self.own / "backups"):
-            with suppress(FileNotFoundError), os.scandir(place) as entries:
-                for entry in entries:
-                    if entry.is_symlink():
-                        raise FolderRefused(
-                            f"{entry.path} is a link.", "It could lead out of the folder.", "Move it away."
-                        )
+        for place in (self.own, *(self.own / name for name in OWN_FOLDERS)):
+            for entry in disk.entries_of(str(place)):
+                if entry.is_symlink() or is_link(Path(entry.path)):
+                    if place == self.inbox:
+                        continue
+                    raise FolderRefused(f"{entry.path} is a link.", "It could lead out of the folder.", "Move it away.")
 
-    # --- Record and release
+    def put_away(self, place: Path, remark: str) -> None:
+        """Moves a spoilt file of the agent's own out of the way, and has its person told. Nothing is deleted."""
+        with suppress(FileNotFoundError):
+            move(place, free_name(self.own / "damaged" / place.name))
+        self.remarks.append(remark)
+
+    # --- Record and releases
 
     def record(self) -> Record:
+        """What was placed. One that is damaged, or lost although releases are kept here, is made anew and written."""
+        place = self.own / "record.json"
         try:
-            kept = json.loads((self.own / "record.json").read_bytes())
-            files = {path: (sha256, (int(a), int(b), int(c))) for path, (sha256, a, b, c) in kept["files"].items()}
-            return Record(kept["release"], files, dict(kept.get("renderings", {})))
+            return sealed.read(place, read_record)
         except FileNotFoundError:
+            if not self.history().all():
+                return Record()
+        except sealed.Damaged:
+            pass
+        return self._rebuilt_record(place)
+
+    def _rebuilt_record(self, place: Path) -> Record:
+        found = self._likeliest_release()
+        if found is None:
+            told = "No release is kept here either: what is the pack's is recognised at the next sync."
+            self.put_away(place, f"The record of what was placed here is damaged or lost. {told}")
             return Record()
-        except (ValueError, KeyError, TypeError):
-            # A record that cannot be read is no record: everything is hashed anew, and nothing is taken for granted.
-            return Record()
+        number, share, hashes = found
+        record = rebuilt(number, share, hashes)
+        told = f"It was made anew from release {number} and from what lies here: {len(record.files)} files."
+        self.put_away(place, f"The record of what was placed here was damaged or lost. {told}")
+        self.write_record(record)
+        return record
+
+    def _likeliest_release(self) -> tuple[str, Lock, dict[str, str]] | None:
+        """Of the releases that are kept, the one of which most lies here: number, this machine's share, path to hash."""
+        last = [one["release"] for one in self.history().all()[-1:]]
+        best: tuple[tuple[int, bool], tuple[str, Lock, dict[str, str]]] | None = None
+        for signed in self.kept_releases():
+            with suppress(ConvoyError):
+                pairing = self.pairing()
+                recipe = self.trusted(signed, pairing)
+                share = share_of(recipe, pairing)
+                paths = [file.path for file in share.files]
+                hashes = dict(zip(paths, hashed([str(self.root / path) for path in paths]), strict=True))
+                hashes = {path: one for path, one in hashes.items() if one}
+                right = sum(hashes.get(file.path) == file.sha256 for file in share.files)
+                rank = (right, recipe.number in last)
+                if best is None or rank > best[0]:
+                    best = rank, (recipe.number, share, hashes)
+        return best[1] if best else None
 
     def write_record(self, record: Record) -> None:
-        rows = {path: [sha256, *sight] for path, (sha256, sight) in record.files.items()}
-        told = {"release": record.release, "files": rows, "renderings": record.renderings}
-        data = json.dumps(told, separators=(",", ":")).encode()
-        write_at_once(self.own / "record.json", data)
+        sealed.write(self.own / "record.json", record.as_data())
 
-    def keep_release(self, signed: SignedRelease, name: str = "release.json") -> None:
+    def doubt(self, paths: Collection[str]) -> None:
+        """Files that look as recorded and are not: from now on the next scan hashes them, too."""
+        record = self.record()
+        for path in paths:
+            if path in record.files:
+                record.files[path] = (record.files[path][0], UNSEEN)
+        self.write_record(record)
+        disk.remove(self.own / "calm.json")
+
+    def keep_release(self, number: str, signed: SignedRelease) -> None:
+        place = self.own / "releases" / f"{_release_name(number)}.json"
+        place.parent.mkdir(exist_ok=True)
         kept = {"document": signed.document.decode(), "signature": signed.signature.hex(), "key": signed.key.hex()}
-        write_at_once(self.own / name, json.dumps(kept).encode())
+        sealed.write(place, kept)
 
-    def kept_release(self, name: str = "release.json") -> SignedRelease | None:
-        try:
-            kept = json.loads((self.own / name).read_bytes())
-            return SignedRelease(
-                kept["document"].encode(), bytes.fromhex(kept["signature"]), bytes.fromhex(kept["key"])
-            )
-        except (OSError, ValueError, KeyError, TypeError):
-            return None
+    def kept_release(self, number: str) -> SignedRelease | None:
+        """A release that is kept here, not yet trusted; None when it is not, or was spoilt: the site has it."""
+        place = self.own / "releases" / f"{_release_name(number)}.json"
+        if place.exists():
+            return _signed(place)
+        for name in EARLIER:
+            found = _signed(self.own / name)
+            with suppress(ConvoyError):
+                if found and read_recipe(found.document).number == number:
+                    return found
+        return None
+
+    def kept_releases(self) -> list[SignedRelease]:
+        """Every release that is kept here, newest use last."""
+        places = [self.own / name for name in EARLIER]
+        if (self.own / "releases").exists():
+            places += sorted((self.own / "releases").glob("*.json"), key=lambda place: place.stat().st_mtime_ns)
+        return [signed for place in places if (signed := _signed(place))]
+
+    def spoilt_releases(self) -> list[Path]:
+        """Files of releases that cannot be read: which archives they refer to is not known."""
+        places = [self.own / name for name in EARLIER]
+        places += sorted((self.own / "releases").glob("*.json"))
+        return [place for place in places if place.exists() and _signed(place) is None]
+
+    def sweep_releases(self, needed: Collection[str]) -> None:
+        """Drops releases that nothing leads to any more."""
+        names = {_release_name(number) for number in needed}
+        for place in (self.own / "releases").glob("*.json"):
+            if place.stem not in names:
+                disk.remove(place)
 
     def trusted(self, signed: SignedRelease, pairing: Pairing) -> Recipe:
         """The recipe, when the pinned key signed it and it is this pack's. Raises BadSignature, BadRelease."""
@@ -195,6 +264,32 @@ class Folder:
             )
         return recipe
 
+    def installed(self, pairing: Pairing) -> Lock | None:
+        """This machine's share of the installed release, as far as it is known here. Raises what `trusted` raises."""
+        number = self.record().release
+        signed = self.kept_release(number) if number else None
+        return share_of(self.trusted(signed, pairing), pairing) if signed else None
+
+    # --- What the site said last
+
+    def keep_head(self, head: Head) -> None:
+        told = {**asdict(head), "left_out": sorted(head.left_out), "sources": dict(head.sources), "order": None}
+        if told != self._kept_head():
+            sealed.write(self.own / "head.json", told)
+
+    def kept_head(self) -> Head | None:
+        """What the site said when it was last heard; None when it never was. Good enough to look at a folder by."""
+        with suppress(TypeError):
+            if told := self._kept_head():
+                return Head(**{**told, "left_out": frozenset(told.get("left_out", ())), "order": None})
+        return None
+
+    def _kept_head(self) -> dict[str, Any] | None:
+        with suppress(FileNotFoundError, sealed.Damaged):
+            told: Any = sealed.read(self.own / "head.json")
+            return told if isinstance(told, dict) else None
+        return None
+
     # --- What lies in it
 
     def scan(self, record: Record, target: Lock, thorough: bool = False) -> dict[str, str]:
@@ -205,23 +300,28 @@ class Folder:
         """
         found: dict[str, str] = {}
         unknown: list[tuple[str, str]] = []
+        alike: set[str] = set()
         for path, entry in self.spelled(dict(walk(self.root)), target).items():
             try:
                 stat = entry.stat(follow_symlinks=False)
             except FileNotFoundError:
                 continue
             known = record.files.get(path)
+            looks_known = known and known[1] == (stat.st_size, stat.st_mtime_ns, stat.st_ctime_ns)
             if not entry.is_file(follow_symlinks=False):
                 # A link, pipe or device is nobody's pack file; opening it could hang or lead elsewhere.
                 found[path] = NOT_PLAIN
-            elif known and not thorough and known[1] == (stat.st_size, stat.st_mtime_ns, stat.st_ctime_ns):
+            elif known and looks_known and not thorough:
                 found[path] = known[0]
             elif known or path in target.by_path or is_extra(path, target):
                 unknown.append((path, entry.path))
+                if looks_known:
+                    alike.add(path)
             else:
                 found[path] = NOT_READ
         for (path, _), sha256 in zip(unknown, hashed([place for _, place in unknown]), strict=True):
             found[path] = sha256 or NOT_PLAIN
+        self.doubted = {path for path in alike if found[path] != record.files[path][0]}
         return found
 
     def spelled(self, found: dict[str, Thing], lock: Lock) -> dict[str, Thing]:
@@ -237,40 +337,30 @@ class Folder:
     # --- What its member leaves out
 
     def keep_left_out(self, left_out: Collection[str]) -> None:
-        """Kept here too, as a change that is completed later must end with the same choice it began with."""
-        if set(left_out) != self.left_out() and not self.journal.exists():
-            write_at_once(self.own / "left-out.json", json.dumps(sorted(left_out)).encode())
+        """Kept here too, for whoever looks without the site."""
+        if set(left_out) != self.left_out():
+            sealed.write(self.own / "left-out.json", sorted(left_out))
 
     def left_out(self) -> set[str]:
+        """The site says it anew at the next look, if it is lost."""
         try:
-            return set(map(str, json.loads((self.own / "left-out.json").read_bytes())))
-        except (OSError, ValueError, TypeError):
+            return sealed.read(self.own / "left-out.json", lambda told: set(map(str, told)))
+        except (FileNotFoundError, sealed.Damaged):
             return set()
 
     # --- What was done
 
-    def put_down(self, entry: dict[str, Any]) -> None:
-        """Adds a sync to the history, once: a change that is completed a second time is there already."""
-        if not any(one["id"] == entry["id"] for one in self.history()):
-            with self.history_file.open("a") as file:
-                file.write(json.dumps(entry) + "\n")
-                file.flush()
-                os.fsync(file.fileno())
+    def history(self) -> History:
+        return History(self.own)
 
-    def history(self) -> list[dict[str, Any]]:
-        """Every sync that changed something, oldest first. A line that was cut off by a stop is passed by."""
-        found = []
-        try:
-            lines = self.history_file.read_text().splitlines()
-        except FileNotFoundError:
-            return []
-        for line in lines:
-            try:
-                entry = json.loads(line)
-            except ValueError:
-                continue
-            if isinstance(entry, dict) and "id" in entry:
-                found.append(entry)
+    def entries(self) -> list[Entry]:
+        """Every sync that changed something, oldest first; what is damaged is remarked upon."""
+        history = self.history()
+        found = history.all()
+        if history.damaged:
+            self.remarks.append(
+                f"{len(history.damaged)} of {len(found)} entries of the history are damaged. What they moved aside is still there."
+            )
         return found
 
     def sweep_settings(self) -> None:
@@ -278,7 +368,27 @@ class Folder:
         named = {sha256 for sha256, _ in self.record().files.values()}
         for file in self.settings.iterdir() if self.settings.exists() else ():
             if file.name not in named:
-                file.unlink()
+                disk.remove(file)
+
+
+EARLIER = ("release.json", "release.next.json")
+"""Where earlier agents kept the installed release, and the one that was looked at."""
+
+
+def _release_name(number: str) -> str:
+    """A number is the site's word, and may be no name for a file."""
+    return sha256_hex(number.encode())[:32]
+
+
+def _signed(place: Path) -> SignedRelease | None:
+    try:
+        return sealed.read(place, _as_signed)
+    except (FileNotFoundError, sealed.Damaged):
+        return None
+
+
+def _as_signed(kept: Any) -> SignedRelease:
+    return SignedRelease(kept["document"].encode(), bytes.fromhex(kept["signature"]), bytes.fromhex(kept["key"]))
 
 
 @lru_cache(maxsize=4)
@@ -326,6 +436,17 @@ def look_at(folder: Folder, share: Lock, hashes: dict[str, str]) -> Look:
         if is_extra(path, share):
             found[path] = Deviation.EXTRA
     return Look(hashes, found, tuple(strayed), values, frozenset(to_mend))
+
+
+def look_at_record(record: Record, hashes: dict[str, str]) -> Look:
+    """Where nobody has the installed release any more: what was placed, against what lies there."""
+    found = {}
+    for path, (sha256, _) in record.files.items():
+        if path not in hashes:
+            found[path] = Deviation.MISSING
+        elif hashes[path] != sha256 and path not in record.renderings:
+            found[path] = Deviation.ALTERED
+    return Look(hashes, found, (), {}, frozenset())
 
 
 def _strayed(folder: Folder, path: str, enforced: Sequence[Tweak]) -> tuple[list[Strayed], dict[Key, Value]]:

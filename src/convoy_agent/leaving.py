@@ -1,39 +1,68 @@
 """Leaving a pack: the pack's files go and the member's stay, or everything stays. Nothing of the member's is deleted.
 
-What was kept for them (files moved aside, backups) moves into a folder of its own in plain sight.
+What they had before the pack came is theirs, whatever it is: it stays, or is put back. What was kept for them (files
+moved aside, backups, what they brought) moves into a folder of its own in plain sight, a new one each time.
 """
 
 from __future__ import annotations
 
 import os
-import shutil
+from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 
-from .apply import no_step
+from . import disk, sealed
+from .apply import recover
+from .backups import Backups
+from .before import Before
+from .disk import is_link
 from .errors import SiteAway, SiteRefused
-from .files import inside, move, remove_empty_folders, sha256_of
+from .files import free_name, move, own_place, remove_empty_folders, sha256_of, unless_hopeless
 from .folder import Folder
+from .history import lying_in
 from .site import Site
-from .sync import recover
 
 KEPT = "Kept by True Convoy"
-"""Where files that were moved aside, and backups, lie after leaving."""
+"""In it lie, by the day of each leaving, files that were moved aside, and backups."""
+
+AGENTS = ("staging", "settings", "releases", "history", "lock")
+"""What is the agent's own and says nothing to anybody else, beside the sealed files (`.json`) of its own folder."""
 
 
 @dataclass(frozen=True)
-class Left:
-    removed: int
-    stayed: tuple[str, ...]
+class Leaving:
+    """What leaving does, or did."""
+
+    removed: int = 0
+    """Files of the pack that go."""
+    stayed: tuple[str, ...] = ()
     """Files of the pack that the member had altered, and that therefore stay."""
-    brought_back: int
+    had_before: int = 0
+    """Files of the pack that lay there before joining: they stay, or what they replaced is put back."""
+    brought_back: int = 0
     """Files that had been in the pack's way and lie in their places again."""
-    kept: str
+    kept: str = ""
     """The folder with what else was kept; empty when there was nothing."""
 
 
-def leave(root: Path, keep_all: bool = False, tell: bool = True) -> Left:
+def look_ahead(root: Path, keep_all: bool = False) -> Leaving:
+    """What leaving would do. Completes what was under way, and changes nothing else."""
+    folder = Folder(root)
+    with folder.held():
+        recover(folder)
+        fates = list(_fates(folder, keep_all))
+        count = len(list(_aside(folder)))
+        return Leaving(
+            sum(fate == "goes" for _, _, fate in fates),
+            tuple(path for path, _, fate in fates if fate == "altered"),
+            sum(fate in ("stays", "put back") for _, _, fate in fates),
+            0 if keep_all else count,
+        )
+
+
+def leave(root: Path, now: datetime, keep_all: bool = False, tell: bool = True) -> Leaving:
     """Ends an installation. `keep_all` leaves every file where it is; `tell` tells the site, if it can be reached.
 
     May be repeated when it was stopped.
@@ -41,52 +70,131 @@ def leave(root: Path, keep_all: bool = False, tell: bool = True) -> Left:
     folder = Folder(root)
     pairing = folder.pairing()
     with folder.held():
-        recover(folder, pairing, no_step)
-        record = folder.record()
-        removed, stayed = 0, []
-        for path, (sha256, _) in sorted(record.files.items()) if not keep_all else ():
-            place = inside(folder.root, path)
-            if place.is_file() and sha256_of(place) == sha256:
-                place.unlink()
-                remove_empty_folders(folder.root, path)
-                removed += 1
-            elif os.path.lexists(place):
-                stayed.append(path)
+        recover(folder)
+        fates = list(_fates(folder, keep_all))
+        before = Before(folder.own)
+        for path, sha256, fate in fates:
+            with unless_hopeless(lambda why: None):
+                if fate in ("goes", "put back"):
+                    _remove(folder, path, sha256)
+                place = own_place(folder.root, path)
+                if fate == "put back" and not os.path.lexists(place):
+                    move(before.content(before.files[path]), place)
         brought_back = 0 if keep_all else _bring_back(folder)
-        kept = _move_out(folder)
+        kept = _move_out(folder, now)
     if tell:
         with suppress(SiteAway, SiteRefused), Site(pairing) as site:
             site.left()
-    # The rest is the agent's own and says nothing to anybody else.
     _remove_own(folder)
-    return Left(removed, tuple(stayed), brought_back, kept)
+    stayed = tuple(path for path, _, fate in fates if fate == "altered")
+    had_before = sum(fate in ("stays", "put back") for _, _, fate in fates)
+    return Leaving(sum(fate == "goes" for _, _, fate in fates), stayed, had_before, brought_back, kept)
+
+
+def _fates(folder: Folder, keep_all: bool) -> Iterator[tuple[str, str, str]]:
+    """Each file of the pack that lies there: path, sha256, and what becomes of it."""
+    before = Before(folder.own)
+    try:
+        originals = before.files
+    except sealed.Damaged:
+        # What lay here before is not known any more: then nothing of the pack's goes by itself.
+        keep_all, originals = True, {}
+    for path, (sha256, _) in sorted(folder.record().files.items()) if not keep_all else ():
+        place = own_place(folder.root, path)
+        replaced = path in originals and _is_whole(before.content(originals[path]), originals[path])
+        if not os.path.lexists(place):
+            if replaced:
+                yield path, sha256, "put back"
+        elif is_link(place) or not place.is_file() or sha256_of(place) != sha256:
+            yield path, sha256, "altered"
+        elif originals.get(path) == sha256:
+            yield path, sha256, "stays"
+        elif replaced:
+            yield path, sha256, "put back"
+        else:
+            yield path, sha256, "goes"
+
+
+def _is_whole(place: Path, sha256: str) -> bool:
+    return place.is_file() and not is_link(place) and sha256_of(place) == sha256
+
+
+def _remove(folder: Folder, path: str, sha256: str) -> None:
+    """Looked at once more: whoever plays meanwhile has made the file theirs."""
+    place = own_place(folder.root, path)
+    if place.is_file() and not is_link(place) and sha256_of(place) == sha256:
+        disk.remove(place)
+        remove_empty_folders(folder.root, path)
+
+
+def _aside(folder: Folder) -> Iterator[tuple[Path, str]]:
+    """What was moved aside, and would return to its place: the earliest of each path first, as that lay there before
+    the pack came.
+    """
+    place, seen = folder.own / "aside", set()
+    order = {str(one["id"]): number for number, one in enumerate(folder.history().all())}
+    moments = list(place.iterdir()) if place.exists() else []
+    for moment in sorted(moments, key=lambda one: (order.get(one.name, len(order)), one.name)):
+        for path in lying_in(moment):
+            if path not in seen and not os.path.lexists(folder.root / path):
+                seen.add(path)
+                yield moment, path
 
 
 def _bring_back(folder: Folder) -> int:
-    """Returns what was moved aside to its place, the earliest first: that is what lay there before the pack came."""
     count = 0
-    for moment in sorted((folder.own / "aside").glob("*")):
-        for file in sorted(path for path in moment.rglob("*") if path.is_file() or path.is_symlink()):
-            path = file.relative_to(moment).as_posix()
-            place = inside(folder.root, path)
-            if not os.path.lexists(place):
-                move(file, place)
+    for moment, path in list(_aside(folder)):
+        with unless_hopeless(lambda why: None):
+            target = own_place(folder.root, path)
+            if not os.path.lexists(target):
+                move(own_place(moment, path), target)
                 count += 1
     return count
 
 
-def _move_out(folder: Folder) -> str:
-    """Files still aside, in plain sight; backups as they are, with their lists."""
-    out = folder.root / KEPT
-    for name in ("aside", "backups"):
-        source = folder.own / name
-        if any(path.is_file() for path in source.rglob("*")) and not (out / name).exists():
-            out.mkdir(exist_ok=True)
-            source.rename(out / name)
-    return KEPT if out.exists() else ""
+def _move_out(folder: Folder, now: datetime) -> str:
+    """Everything that may be the member's, in plain sight: all but what is known to be the agent's own."""
+    entries = list(folder.own.iterdir())
+    keep = [entry for entry in entries if not _is_agents(entry) and _holds_anything(entry)]
+    if not keep:
+        return ""
+    out = free_name(folder.root / KEPT / f"{now:%Y-%m-%d}")
+    out.mkdir(parents=True)
+    for entry in keep:
+        move(entry, out / entry.name)
+    return out.relative_to(folder.root).as_posix()
+
+
+def _is_agents(entry: Path) -> bool:
+    if entry.name in AGENTS:
+        return True
+    own = (".json", ".json.new", f".json{sealed.TWIN}", f".json{sealed.TWIN}.new", ".jsonl")
+    return entry.name.endswith(own) and not entry.is_dir()
+
+
+def _holds_anything(entry: Path) -> bool:
+    """Whether there is more in it than the agent's own lists."""
+    if is_link(entry) or not entry.is_dir():
+        return True
+    lists = {"before": ("list.json", f"list.json{sealed.TWIN}"), "backups": ("rehearsed.json",)}.get(entry.name, ())
+    return any(path not in lists for path in lying_in(entry))
 
 
 def _remove_own(folder: Folder) -> None:
     # The pairing goes first: a stop after that leaves a folder that is no installation any more.
-    (folder.own / "pairing.json").unlink(missing_ok=True)
-    shutil.rmtree(folder.own, ignore_errors=True)
+    for name in ("pairing.json", f"pairing.json{sealed.TWIN}"):
+        disk.remove(folder.own / name)
+    for entry in list(folder.own.iterdir()):
+        if _is_agents(entry) or not _holds_anything(entry):
+            with suppress(OSError):
+                disk.remove_tree(entry)
+    disk.remove_folder(folder.own)
+
+
+def kept_backups(root: Path) -> list[tuple[Path, Backups]]:
+    """The backups that were kept when a folder was left, each leaving's by itself, newest first."""
+    folder = Folder(root)
+    places = sorted((folder.root / KEPT).glob("*/backups"), reverse=True)
+    # Earlier agents kept one leaving's only, without a day.
+    places += [place for place in [folder.root / KEPT / "backups"] if place.is_dir()]
+    return [(place, Backups(folder, place)) for place in places if not is_link(place)]

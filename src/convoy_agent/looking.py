@@ -17,8 +17,9 @@ from convoy_core.lock import Lock
 from convoy_core.plan import Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.recipe import Recipe
 
-from .errors import BadRelease
-from .folder import Folder, Look, Record, look_at, share_of
+from .errors import BadRelease, SiteAway
+from .folder import Folder, Look, look_at, look_at_record, share_of
+from .record import Record
 from .site import Head, Pairing, Site
 from .store import Store
 from .telling import tell
@@ -35,17 +36,24 @@ class Prospect:
     record: Record
     scan: dict[str, str]
     plan: Plan
+    before: Lock | None = None
+    """This machine's share of what is installed, without what its member leaves out, as far as it is known."""
 
 
 @dataclass(frozen=True)
 class Told:
-    """What the site was told."""
+    """What the site was told. `unheard`: it went away meanwhile, and hears of it from the next look."""
 
     release: str
     look: Look
     fingerprint: str
-    plan: Plan
+    prospect: Prospect
     about: dict[str, object]
+    unheard: bool = False
+
+    @property
+    def plan(self) -> Plan:
+        return self.prospect.plan
 
 
 @dataclass(frozen=True)
@@ -60,23 +68,20 @@ class Visit:
     now: Now
 
     def release(self, number: str) -> Recipe:
-        """A release, trusted; from the folder when it is there already. Kept beside the present one.
+        """A release, trusted; from the folder when it is there already, and kept there.
 
         Raises BadRelease, BadSignature, and what the site answers for one that this installation may not have.
         """
-        for name in ("release.json", "release.next.json"):
-            kept = self.folder.kept_release(name)
-            # One that is not trusted is asked for anew: somebody may have altered it here.
-            with suppress(ConvoyError):
-                if kept is not None and (recipe := self.folder.trusted(kept, self.pairing)).number == number:
-                    if name == "release.json":
-                        self.folder.keep_release(kept, "release.next.json")
-                    return recipe
+        kept = self.folder.kept_release(number)
+        # One that is not trusted is asked for anew: somebody may have altered it here.
+        with suppress(ConvoyError):
+            if kept is not None and (recipe := self.folder.trusted(kept, self.pairing)).number == number:
+                return recipe
         signed = self.site.release(number)
         recipe = self.folder.trusted(signed, self.pairing)
         if recipe.number != number:
             raise BadRelease(f"The site sent release {recipe.number} for {number}.", now="Nothing was changed.")
-        self.folder.keep_release(signed, "release.next.json")
+        self.folder.keep_release(number, signed)
         return recipe
 
     def prospect(self, recipe: Recipe, choices: Choices = Choices(), thorough: bool = False) -> Prospect:
@@ -91,15 +96,18 @@ class Visit:
         renderings = folder.spelled(dict(record.renderings), target)
         record = Record(record.release, folder.spelled(record.files, target), renderings)
         scan = folder.scan(record, target, thorough)
+        if folder.doubted:
+            folder.doubt(folder.doubted)
         stored = {build.archive.sha256 for build in target.builds if build.archive.sha256 in self.store}
+        before = self._before(recipe, target, record)
         plan = make_plan(
-            Recorded(record.hashes(), record.renderings, self._before(recipe, target, record)),
+            Recorded(record.hashes(), record.renderings, before),
             Scan(scan, look_at(folder, target, scan).to_mend),
             target,
             stored,
             choices,
         )
-        return Prospect(recipe, target, record, scan, plan)
+        return Prospect(recipe, target, record, scan, plan, before)
 
     def report(self, recipe: Recipe, thorough: bool = False, seen: Prospect | None = None) -> Told:
         """Tells the site where the folder stands against what is installed, and what a sync to `recipe` would do.
@@ -108,24 +116,38 @@ class Visit:
         """
         folder, prospect = self.folder, seen or self.prospect(recipe, thorough=thorough)
         record, look, fingerprint = prospect.record, Look({}, {}, (), {}, frozenset()), ""
-        if record.release and (signed := folder.kept_release()):
-            installed = recipe if record.release == recipe.number else folder.trusted(signed, self.pairing)
-            share = share_of(installed, self.pairing).without(self.head.left_out)
-            look = look_at(folder, share, folder.spelled(prospect.scan, share))
-            fingerprint = installed.lock.fingerprint(look.hashes, look.values)
+        if record.release:
+            installed = recipe if record.release == recipe.number else self._installed(record)
+            if installed is None:
+                look = look_at_record(record, prospect.scan)
+            else:
+                share = share_of(installed, self.pairing).without(self.head.left_out)
+                look = look_at(folder, share, folder.spelled(prospect.scan, share))
+                fingerprint = installed.lock.fingerprint(look.hashes, look.values)
         at = self.now().isoformat(timespec="seconds")
         about = tell(folder, self.store, recipe, prospect.target, prospect.plan, look, self.head, at)
-        self.site.report(record.release, look.deviations, fingerprint, about)
-        return Told(record.release, look, fingerprint, prospect.plan, about)
+        unheard = False
+        try:
+            self.site.report(record.release, look.deviations, fingerprint, about)
+        except SiteAway:
+            unheard = True
+        return Told(record.release, look, fingerprint, prospect, about, unheard)
+
+    def _installed(self, record: Record) -> Recipe | None:
+        """The installed release; asked for anew where it was lost here. None when nobody has it any more."""
+        try:
+            return self.release(record.release)
+        except ConvoyError:
+            return None
 
     def _before(self, recipe: Recipe, target: Lock, record: Record) -> Lock | None:
         """What is installed, as far as it is known: what happens to worlds is said against it."""
         if record.release == recipe.number:
             return target
-        signed = self.folder.kept_release() if record.release else None
-        if signed is None:
+        installed = self._installed(record) if record.release else None
+        if installed is None:
             return None
-        before = share_of(self.folder.trusted(signed, self.pairing), self.pairing)
+        before = share_of(installed, self.pairing)
         return before.without({mod for mod in self.head.left_out if not _lies_there(record, before, mod)})
 
 

@@ -7,7 +7,6 @@ own that says all of it (`CONVOY_MACHINE`).
 
 from __future__ import annotations
 
-import json
 import os
 import platform
 import shutil
@@ -18,7 +17,7 @@ from typing import Any
 import platformdirs
 import psutil
 
-from .files import write_at_once
+from . import sealed
 
 MB = 2**20
 
@@ -38,7 +37,7 @@ def say_runtimes(runtimes: Sequence[str]) -> None:
     """Keeps what the member says of this machine."""
     place = _place()
     place.parent.mkdir(parents=True, exist_ok=True)
-    write_at_once(place, json.dumps({**_kept(), "runtimes": list(runtimes)}).encode())
+    sealed.write(place, {**_kept(), "runtimes": list(runtimes)})
 
 
 def _place() -> Path:
@@ -47,7 +46,7 @@ def _place() -> Path:
 
 def _kept() -> dict[str, Any]:
     try:
-        told = json.loads(_place().read_bytes())
-    except (OSError, ValueError):
+        told: Any = sealed.read(_place())
+    except (OSError, sealed.Damaged):
         return {}
     return told if isinstance(told, dict) else {}

@@ -5,6 +5,9 @@ Text from outside steers nothing: names of mods and files may hold whatever thei
 
 from __future__ import annotations
 
+import json
+from typing import Any
+
 from rich.console import Console
 from rich.progress import (
     BarColumn,
@@ -25,6 +28,11 @@ out = Console(highlight=False, soft_wrap=True, markup=False, emoji=False)
 
 def say(text: str) -> None:
     out.print(printable(text))
+
+
+def print_json(value: Any) -> None:
+    """Escaped: a name on the disk may hold bytes that are no letters."""
+    print(json.dumps(value, indent=1, default=list))
 
 
 class Bar:

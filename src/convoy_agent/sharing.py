@@ -13,6 +13,7 @@ from pathlib import Path
 
 from convoy_core.errors import ConvoyError
 
+from . import disk
 from .files import inside, sha256_of
 from .folder import Folder
 from .store import Store
@@ -52,7 +53,7 @@ class Siblings:
                 return True
         except OSError:
             pass  # It went, or its disk did, since its agent recorded it: then this file is unpacked like any other.
-        to.unlink(missing_ok=True)
+        disk.remove(to)
         return False
 
     def _can_share(self) -> bool:
@@ -63,7 +64,7 @@ class Siblings:
         probe.write_bytes(b"?")
         able = share_blocks(probe, twin)
         for file in (probe, twin):
-            file.unlink(missing_ok=True)
+            disk.remove(file)
         return able
 
     @cached_property

@@ -71,15 +71,25 @@ class SignedRelease:
     key: bytes
 
 
+def look(site: str, code: str) -> Pairing:
+    """What a pairing code opens, without using it up: a pairing without a token. Raises as `pair` does."""
+    return _pairing(site, code, "agent/pair/look")
+
+
 def pair(site: str, code: str) -> Pairing:
     """Exchanges a pairing code for a token. Raises SiteAway, or SiteRefused with the site's own words."""
+    return _pairing(site, code, "agent/pair")
+
+
+def _pairing(site: str, code: str, door: str) -> Pairing:
     with _client(site, "") as client:
-        reply = _ask(client, "POST", "agent/pair", json={"code": code})
-    told = reply.json()
+        reply = _ask(client, "POST", door, json={"code": code})
     try:
+        told = reply.json()
+        bytes.fromhex(told["public_key"])
         return Pairing(
             site,
-            told["token"],
+            told.get("token", ""),
             told["public_key"],
             told["pack_id"],
             told["pack"],
@@ -87,12 +97,14 @@ def pair(site: str, code: str) -> Pairing:
             told["name"],
             told["side"],
         )
-    except (KeyError, TypeError) as error:
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise SiteAway(f"{site} does not answer as a True Convoy site.", str(error)) from error
 
 
 class Site:
-    """The paired site. Use as a context."""
+    """The paired site. Use as a context. `away`: it did not answer in this run, and is asked nothing more."""
+
+    away = False
 
     def __init__(self, pairing: Pairing) -> None:
         self._site, self._token = f"{pairing.site.rstrip('/')}/", pairing.token
@@ -127,6 +139,7 @@ class Site:
 
     def release(self, number: str) -> SignedRelease:
         """The signed bytes, unverified: the caller checks them against the pinned key."""
+        self._refuse_away()
         reply = _ask(self._client, "GET", f"agent/releases/{number}")
         try:
             signature = bytes.fromhex(reply.headers["Convoy-Signature"])
@@ -139,6 +152,7 @@ class Site:
     ) -> None:
         """Tells where the folder stands; `about` is what `telling` gathers."""
         first = dict(sorted((as_told(path), what) for path, what in deviations.items())[:MAX_DEVIATIONS])
+        self._refuse_away()
         body = {"release": release, "deviations": first, "fingerprint": fingerprint, "about": about}
         _ask(self._client, "POST", "agent/report", json=body)
 
@@ -147,11 +161,17 @@ class Site:
 
         None when nobody answered: no sync stops because a page could not be told.
         """
+        if self.away:
+            return None
         try:
             reply = self._client.post("agent/progress", json=told, timeout=5)
             return str(reply.json().get("hold", "")) if reply.is_success else None
         except (httpx.HTTPError, ValueError, AttributeError):
             return None
+
+    def _refuse_away(self) -> None:
+        if self.away:
+            raise SiteAway("The site does not answer.", now="Try again later.")
 
     def order_done(self, order: Order, said: str, refused: bool) -> None:
         """Tells how an order went; the site then shows it and gives the next."""

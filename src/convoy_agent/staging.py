@@ -7,9 +7,10 @@ starts from. Builds are staged as their archives arrive, from several threads at
 from __future__ import annotations
 
 import hashlib
-import shutil
 import stat
+import struct
 import zipfile
+import zlib
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -18,13 +19,16 @@ from convoy_core.canonical import sha256_hex
 from convoy_core.formats import Unreadable
 from convoy_core.lock import Lock, LockedBuild, PlacedFile
 from convoy_core.merge import KeyMerge, merge
+from convoy_core.paths import checked_path
 from convoy_core.plan import BESIDE, Act, Move, Plan
 from convoy_core.tweaking import render, rendering
 
+from . import disk
 from .errors import ArchiveWrong
-from .files import CHUNK, inside, made_anew, sha256_of, trouble_told
-from .folder import Folder, Record, as_text
+from .files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
+from .folder import Folder, as_text
 from .progress import Told
+from .record import Record
 from .sharing import Siblings
 from .store import Store
 
@@ -41,6 +45,15 @@ class Staged:
     """For settings files: the sha256 of what the release renders, and the rendering's name."""
     notes: list[dict[str, Any]] = field(default_factory=list)
     """What merging did, for the member to read."""
+    sure: set[str] = field(default_factory=set)
+    """The sha256 of all that lies in staging: hashed as it was written, by this process."""
+
+
+BROKEN = (
+    zipfile.BadZipFile, zlib.error, struct.error, ArchiveWrong, NotImplementedError, RuntimeError, EOFError, ValueError,
+    KeyError, IndexError, OverflowError,
+)  # fmt: skip
+"""What unpacking a damaged archive comes to. Python's own module raises any of these."""
 
 
 class Stager:
@@ -51,15 +64,20 @@ class Stager:
         self._wanted: dict[str, list[Move]] = {}
         for move in plan.moves:
             if move.file:
-                inside(folder.root, move.path)
+                unlinked(folder.root, checked_path(move.path))
                 self._wanted.setdefault(move.file.mod, []).append(move)
-        shutil.rmtree(folder.staging, ignore_errors=True)
+        disk.remove_tree(folder.staging)
         folder.staging.mkdir(parents=True)
         self._siblings = Siblings(folder, store)
         self._done: set[str] = set()
+        self._sure: set[str] = set()
 
     def stage_build(self, build: LockedBuild) -> None:
-        """Unpacks what the plan wants of a build, each file verified. Raises ArchiveWrong, and changes nothing else."""
+        """Unpacks what the plan wants of a build, each file verified. Raises ArchiveWrong, and changes nothing else.
+
+        An archive that is not what it was when it came into the store is dropped from there; the error's `damaged` is
+        then true, and fetching it anew may do.
+        """
         if build.mod in self._done or build.mod not in self._wanted:
             return
         archive = self._store.path(build.archive.sha256)
@@ -70,9 +88,11 @@ class Stager:
                     self.told.file(move.path, 0, move.file.size)
                     self._unpack(packed, move.file, build)
                     self.told.file(move.path, move.file.size, move.file.size)
-        except (zipfile.BadZipFile, ArchiveWrong, NotImplementedError, RuntimeError, EOFError) as error:
+        except FileNotFoundError:
+            raise
+        except BROKEN as error:
             # Right when it was fetched: either the store's copy was damaged since, or the release is wrong about it.
-            damaged = sha256_of(archive) != build.archive.sha256
+            damaged = not archive.is_file() or sha256_of(archive) != build.archive.sha256
             if damaged:
                 self._store.drop(build.archive.sha256)
             raise ArchiveWrong(
@@ -80,8 +100,21 @@ class Stager:
                 "The copy in the store is damaged and was dropped." if damaged else str(error),
                 "Sync again to fetch it anew." if damaged else "Nothing was changed. Tell your curator.",
                 mod=build.mod,
+                damaged=damaged,
             ) from error
         self._done.add(build.mod)
+
+    def stage_stored(self) -> list[LockedBuild]:
+        """Stages every build that is still to be staged; gives those whose copy in the store was damaged, and dropped."""
+        damaged = []
+        for build in [self._target.by_mod[mod] for mod in self._wanted if mod not in self._done]:
+            try:
+                self.stage_build(build)
+            except ArchiveWrong as error:
+                if not error.data.get("damaged"):
+                    raise
+                damaged.append(build)
+        return damaged
 
     def left(self) -> tuple[int, int]:
         """Bytes and files that are still to be unpacked."""
@@ -95,10 +128,8 @@ class Stager:
         return sum(sizes), len(sizes)
 
     def finish(self) -> Staged:
-        """Stages every build that is still to be staged, then renders and merges settings."""
-        for mod in self._wanted:
-            self.stage_build(self._target.by_mod[mod])
-        staged = Staged()
+        """Renders and merges settings, once every build is staged."""
+        staged = Staged(sure=self._sure)
         with trouble_told(self._folder.root):
             for moves in self._wanted.values():
                 for move in moves:
@@ -110,7 +141,8 @@ class Stager:
         beside = self._folder.staging / f"{file.sha256}.{build.archive.sha256[:12]}"
         if not self._siblings.share(file.sha256, beside):
             _unpack(packed, file, beside)
-        beside.replace(self._folder.staging / file.sha256)
+        disk.replace(beside, self._folder.staging / file.sha256)
+        self._sure.add(file.sha256)
 
     def _content(self, move: Move, staged: Staged) -> None:
         file = move.file
@@ -135,8 +167,10 @@ class Stager:
     def _merge(self, path: str, new: bytes, staged: Staged) -> None:
         mine = inside(self._folder.root, path).read_bytes()
         base = self._folder.settings / self._record.files.get(path, ("", None))[0]
-        # Without what the earlier release rendered, everything that differs is taken for the member's.
+        # Without what the earlier release rendered, or with a damaged copy, all that differs is taken for the member's.
         before = base.read_bytes() if base.is_file() else new
+        if sha256_hex(before) != base.name:
+            before = new
         enforced = [tweak.key for tweak in self._target.terms.enforced(path)]
         staged.found[path] = sha256_hex(mine)
         try:
@@ -160,11 +194,14 @@ class Stager:
     def _keep(self, data: bytes, where: Path) -> str:
         sha256 = sha256_hex(data)
         where.mkdir(exist_ok=True)
-        if not (where / sha256).exists():
+        if not (where / sha256).exists() or sha256_of(where / sha256) != sha256:
             beside = where / f"{sha256}.new"
             with made_anew(beside) as file:
                 file.write(data)
-            beside.replace(where / sha256)
+                disk.written(file)
+            disk.replace(beside, where / sha256)
+        if where == self._folder.staging:
+            self._sure.add(sha256)
         return sha256
 
 
@@ -182,13 +219,14 @@ def _unpack(packed: zipfile.ZipFile, file: PlacedFile, to: Path) -> None:
         raise ArchiveWrong(f"{file.member} in it is a link, encrypted, or of another size.")
     digest = hashlib.sha256()
     size = 0
-    with packed.open(info) as source, to.open("wb") as target:
+    with packed.open(info) as source, made_anew(to) as target:
         while block := source.read(CHUNK):
             size += len(block)
             if size > file.size:
                 break
             digest.update(block)
             target.write(block)
+        disk.written(target)
     if size != file.size or digest.hexdigest() != file.sha256:
-        to.unlink()
+        disk.remove(to)
         raise ArchiveWrong(f"{file.member} in it is not the file that the release names.")

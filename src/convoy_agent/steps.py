@@ -5,14 +5,14 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
 from convoy_core.terms import Check, HandStep
 
-from .files import inside, sha256_of, write_at_once
+from . import sealed
+from .files import inside, sha256_of
 from .folder import Folder
 
 
@@ -60,13 +60,17 @@ def _sha256(folder: Folder, path: str) -> str:
 
 
 def _kept(folder: Folder) -> dict[str, Any]:
+    place = folder.own / "steps.json"
     try:
-        told = json.loads((folder.own / "steps.json").read_bytes())
-    except (OSError, ValueError):
+        told: Any = sealed.read(place)
+    except FileNotFoundError:
+        return {}
+    except sealed.Damaged:
+        folder.put_away(place, "Which steps you had ticked is lost, as its file is damaged. Tick them again.")
         return {}
     return told if isinstance(told, dict) else {}
 
 
 def _keep(folder: Folder, kept: dict[str, Any]) -> None:
     if kept:
-        write_at_once(folder.own / "steps.json", json.dumps(kept).encode())
+        sealed.write(folder.own / "steps.json", kept)

@@ -1,34 +1,54 @@
 """The store: archives by their sha256, shared by all installations of a machine. What lies in it was verified.
 
-ROOT/ab/SHA256 is an archive, ROOT/partial/ what is being fetched, ROOT/installations.json which folders use it.
+ROOT/ab/SHA256 is an archive, ROOT/partial/ what is being fetched. ROOT/installations.json says which folders use it and
+what each refers to, ROOT/brought.json which archives a person brought: those are dropped on a person's word only.
 """
 
 from __future__ import annotations
 
-import json
 import shutil
 import tempfile
 import time
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import platformdirs
 from filelock import FileLock, Timeout
 
-from .files import hashed, sha256_of, write_at_once
+from . import disk, sealed
+from .files import hashed, made_anew, sha256_of, write_at_once
 
 
 @dataclass(frozen=True)
 class Use:
-    """What lies in the store: archives, bytes, and how much of it no known installation refers to."""
+    """What lies in the store: archives, bytes, and how much of it no known installation refers to. `brought`: of the
+    idle ones, those that a person brought, with what they were called.
+    """
 
     archives: int
     bytes: int
     idle: tuple[str, ...]
     idle_bytes: int
     partial_bytes: int
+    brought: dict[str, str]
+
+
+@dataclass(frozen=True)
+class Served:
+    """A folder that synced from this store. `installation`: the site's name for it, which moves along with the folder;
+    `archives`: what it refers to (None: not known, so anything may be).
+    """
+
+    folder: Path
+    installation: str = ""
+    archives: frozenset[str] | None = field(default=None)
+
+    @property
+    def is_there(self) -> bool:
+        return (self.folder / ".convoy").is_dir()
 
 
 LEFT_FOR = 86_400
@@ -45,6 +65,7 @@ class Store:
         self.root = root or Path(platformdirs.user_data_dir("true-convoy")) / "store"
         self.partial = self.root / "partial"
         self.partial.mkdir(parents=True, exist_ok=True)
+        self.remarks: list[str] = []
 
     def path(self, sha256: str) -> Path:
         return self.root / sha256[:2] / sha256
@@ -63,17 +84,44 @@ class Store:
         """Swaps a file in whose content was hashed while it was written."""
         place = self.path(sha256)
         place.parent.mkdir(exist_ok=True)
-        verified.replace(place)
+        disk.replace(verified, place)
 
     def copy_in(self, file: Path, sha256: str) -> bool:
         """Copies a member's own file in, leaving theirs where it is; says whether it was still what it must be."""
         with tempfile.NamedTemporaryFile(dir=self.partial, prefix=f"{sha256}.", delete=False) as beside:
             copy = Path(beside.name)
         try:
-            shutil.copyfile(file, copy)
-            return self.take_in(copy, sha256)
+            with file.open("rb") as here, made_anew(copy) as there:
+                shutil.copyfileobj(here, there)
+                disk.written(there)
+            taken = self.take_in(copy, sha256)
+            if taken:
+                self._note_brought(sha256, file.name)
+            return taken
         finally:
-            copy.unlink(missing_ok=True)
+            disk.remove(copy)
+
+    def _note_brought(self, sha256: str, name: str) -> None:
+        with self._own_files():
+            sealed.write(self.root / "brought.json", {**self.brought(), sha256: name[:200]}, twin=True)
+
+    def brought(self) -> dict[str, str]:
+        """Archives that a person brought: sha256 to what the file was called. Their going is a person's decision."""
+        told = self._told("brought.json", twin=True)
+        return {str(one): str(name) for one, name in told.items()} if isinstance(told, dict) else {}
+
+    def _told(self, name: str, twin: bool = False) -> Any:
+        place = self.root / name
+        try:
+            return sealed.read(place, twin=twin)
+        except FileNotFoundError:
+            return None
+        except sealed.Damaged:
+            disk.replace(place, place.with_name(f"{name}.damaged"))
+            self.remarks.append(
+                f"{place} was damaged and is kept as {name}.damaged. Each folder says anew at its next sync what it needs."
+            )
+            return None
 
     @contextmanager
     def alone_with(self, sha256: str, waiting: Callable[[], None]) -> Iterator[None]:
@@ -94,7 +142,7 @@ class Store:
             if sha256 in self:
                 # Whoever still waits for this lock finds the archive there and fetches nothing.
                 with suppress(OSError):
-                    Path(lock.lock_file).unlink()
+                    disk.remove(Path(lock.lock_file))
             lock.release()
 
     def archives(self) -> Iterator[Path]:
@@ -107,7 +155,9 @@ class Store:
         sizes = {place.name: _size(place) for place in self.archives()}
         idle = tuple(sorted(sizes.keys() - set(wanted)))
         partial = sum(map(_size, self.partial.iterdir()))
-        return Use(len(sizes), sum(sizes.values()), idle, sum(sizes[one] for one in idle), partial)
+        known = self.brought()
+        brought = {one: known[one] for one in idle if one in known}
+        return Use(len(sizes), sum(sizes.values()), idle, sum(sizes[one] for one in idle), partial, brought)
 
     def forget_begun(self, wanted: Collection[str]) -> int:
         """Removes what was begun long ago and nothing refers to; gives the bytes."""
@@ -117,7 +167,7 @@ class Store:
             with suppress(FileNotFoundError):
                 info = place.stat()
                 if place.name[:64] not in wanted and time.time() - info.st_mtime > LEFT_FOR:
-                    place.unlink()
+                    disk.remove(place)
                     freed += info.st_size
         return freed
 
@@ -130,21 +180,52 @@ class Store:
             self.drop(sha256)
         return wrong
 
-    def remember(self, folder: Path) -> None:
-        """Puts an installation on the list of those that the store serves."""
-        if folder in self.installations():
+    def remember(self, folder: Path, installation: str = "", archives: Collection[str] | None = None) -> None:
+        """Puts an installation on the list of those that the store serves, or says anew what it refers to.
+
+        A folder that was moved takes its old place on the list with it.
+        """
+        known = self.served()
+        before = next((one for one in known if one.folder == folder), None)
+        wanted = frozenset(archives) if archives is not None else before.archives if before else None
+        now = Served(folder, installation or (before.installation if before else ""), wanted)
+        if now == before:
             return
         with self._own_files():
-            told = [str(one) for one in (*self.installations(), folder)]
-            write_at_once(self.root / "installations.json", json.dumps(told).encode())
+            others = [one for one in self.served() if one.folder != folder and not _moved(one, now)]
+            rows = [
+                [str(one.folder), one.installation, None if one.archives is None else sorted(one.archives)]
+                for one in (*others, now)
+            ]
+            sealed.write(self.root / "installations.json", rows, twin=True)
+
+    def forget(self, folder: Path) -> None:
+        """Takes a folder off the list: it was left, or is gone for good."""
+        with self._own_files():
+            rows = [
+                [str(one.folder), one.installation, None if one.archives is None else sorted(one.archives)]
+                for one in self.served()
+                if one.folder != folder
+            ]
+            sealed.write(self.root / "installations.json", rows, twin=True)
+
+    def served(self) -> list[Served]:
+        """Every folder that ever synced from this store and was not left, whether it is there now or not: one that is
+        not may have been moved, or lie on a disk that is not attached.
+        """
+        told = self._told("installations.json", twin=True)
+        found = []
+        for row in told if isinstance(told, list) else ():
+            if isinstance(row, str):  # as earlier agents wrote it
+                found.append(Served(Path(row)))
+            elif isinstance(row, list) and len(row) == 3:
+                archives = None if row[2] is None else frozenset(map(str, row[2]))
+                found.append(Served(Path(str(row[0])), str(row[1]), archives))
+        return found
 
     def installations(self) -> list[Path]:
         """Folders that synced from this store and are still there."""
-        try:
-            told = json.loads((self.root / "installations.json").read_bytes())
-        except (OSError, ValueError):
-            return []
-        return [Path(one) for one in told if isinstance(one, str) and (Path(one) / ".convoy").is_dir()]
+        return [one.folder for one in self.served() if one.is_there]
 
     def keep_speed(self, count: int, seconds: float) -> None:
         """Remembers what the line gave, for telling how long the next fetching will take."""
@@ -165,7 +246,12 @@ class Store:
 
     def drop(self, sha256: str) -> None:
         """Forgets an archive that turned out damaged."""
-        self.path(sha256).unlink(missing_ok=True)
+        disk.remove(self.path(sha256))
+
+
+def _moved(one: Served, now: Served) -> bool:
+    """Whether an entry of the list is where `now` was before it was moved."""
+    return bool(one.installation) and one.installation == now.installation and not one.is_there
 
 
 def _size(place: Path) -> int:

@@ -3,46 +3,61 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Collection, Mapping, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NoReturn
 
+from convoy_core.diff import changes
 from convoy_core.errands import what_to_do
 from convoy_core.errors import ConvoyError
+from convoy_core.history import to_take_back
 from convoy_core.lock import LockedBuild
+from convoy_core.model import AUTOMATIC_PICKUPS
 from convoy_core.plan import Act, Choices, Plan
-from convoy_core.recipe import Recipe
+from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.rollcall import Deviation
+from convoy_core.signing import key_fingerprint
 
+from . import disk, steps
 from . import site as sites
-from . import steps
-from .apply import Step, carry_out, journal_release, no_step, write_journal
-from .backups import Backups
+from .apply import (
+    Carried,
+    Change,
+    Step,
+    carry_out,
+    no_step,
+    plan_moves,
+    record_after,
+    recover,
+    write_journal,
+)
+from .backups import Backup, Backups
 from .calm import Calm
 from .copying import copy_game
 from .errands import Arrived, Lookout
 from .errors import (
+    ArchiveWrong,
     BadRelease,
     DiskFull,
     ErrandsLeft,
     FolderRefused,
     LineLimit,
     NothingInstalled,
+    NotPaired,
     SiteAway,
+    SiteRefused,
 )
 from .fetch import Fetcher, Limits
-from .files import trouble
-from .folder import Folder, share_of
-from .looking import Now, Prospect, Visit
+from .files import SPARE_BYTES, trouble
+from .folder import Folder
+from .looking import Now, Prospect, Told, Visit
 from .progress import Progress, Screen, Silent, Untold
 from .site import Head, Pairing, Site
-from .staging import Stager
+from .staging import Staged, Stager
 from .store import Store
-
-SPARE_BYTES = 64 * 1024 * 1024
-"""Left free on the disk beyond what a sync needs, so that the game and the system can still write."""
 
 
 def utc_now() -> datetime:
@@ -76,11 +91,23 @@ class Synced:
     """What merging settings did."""
     unheard: bool = False
     """The site went away meanwhile and was not told; it hears of it from the next look."""
+    mods: tuple[str, ...] = ()
+    """What came, moved and left, in sentences."""
+    backup: Backup | None = None
+    """The one that was made before worlds were touched."""
+    steps_left: tuple[str, ...] = ()
+    """What only a person can do, and has not done."""
+    undone: Mapping[str, str] = field(default_factory=dict)
+    """What could not be done, by path, and why. The next sync plans it anew."""
+    remarks: tuple[str, ...] = ()
+    """What its person has to be told beside: of the agent's own files, archives, backups."""
 
 
 @dataclass(frozen=True)
 class Status:
-    """How an installation stands, by its own account, and what a sync would do."""
+    """How an installation stands, by its own account, and what a sync would do. `followed`: the release that it is to
+    have by its member's choice; `unheard`: the site did not answer, and this is by what it said last.
+    """
 
     pairing: Pairing
     release: str
@@ -88,6 +115,12 @@ class Status:
     deviations: Mapping[str, Deviation]
     fingerprint: str
     plan: Plan | None
+    followed: str = ""
+    mods: tuple[str, ...] = ()
+    steps_left: tuple[str, ...] = ()
+    unheard: bool = False
+    remarks: tuple[str, ...] = ()
+    bad_backups: tuple[str, ...] = ()
 
 
 def join(
@@ -103,36 +136,60 @@ def join(
     """Pairs a folder with an installation of the site's; with `game`, the folder becomes a copy of that game first.
     `again` gives an installation that the site no longer knows another pairing, and keeps all that lies in it.
 
-    Raises FolderRefused before the code is used up.
+    Everything that can be wrong is found out before the code is used up, and before the game is copied. Raises
+    FolderRefused, BadRelease for another key, SiteRefused, DiskFull.
     """
     folder = Folder(root)
     folder.refuse_taken(as_it_is, again)
-    if game is not None:
-        copy_game(game, folder.root, screen or Silent())
-    pairing = sites.pair(site, code)
-    if key and pairing.key.replace("-", "") != key.upper().replace("-", ""):
+    for ask in (sites.look, sites.pair):
+        shown = ask(site, code)
+        _refuse_key(shown, key)
+        if again:
+            _refuse_other(folder, shown, key_named=bool(key))
+        if ask is sites.look and game is not None:
+            copy_game(game, folder.root, screen or Silent())
+    folder.create(shown, as_it_is or game is not None, again)
+    return shown
+
+
+def _refuse_key(shown: Pairing, key: str) -> None:
+    if key and shown.key.replace("-", "") != key.upper().replace("-", ""):
         raise BadRelease(
             "The site shows another key than the pairing command names.",
-            f"Named: {key}. Shown: {pairing.key}.",
+            f"Named: {key}. Shown: {shown.key}.",
             "Nothing was installed. Copy the command again from the installation's page, or ask your curator.",
         )
-    if again:
-        _refuse_other(folder.pairing(), pairing, key_named=bool(key))
-    folder.create(pairing, as_it_is or game is not None, again)
-    return pairing
 
 
-def _refuse_other(before: Pairing, now: Pairing, key_named: bool) -> None:
-    if (before.pack_id, before.side) != (now.pack_id, now.side):
+def _refuse_other(folder: Folder, now: Pairing, key_named: bool) -> None:
+    """A folder goes on with its own pack and key. Where its pairing is damaged, the releases kept in it say which."""
+    try:
+        before = folder.pairing()
+    except NotPaired:
+        for signed in folder.kept_releases():
+            recipe = read_recipe(signed.document)
+            _refuse_pack(recipe.pack == now.pack_id, recipe.pack_name, now.pack)
+            _refuse_new_key(signed.key.hex(), now, key_named)
+        return
+    same = (before.pack_id, before.side) == (now.pack_id, now.side)
+    _refuse_pack(same, f"{before.pack} as a {before.side}", f"{now.pack} as a {now.side}")
+    _refuse_new_key(before.public_key, now, key_named)
+
+
+def _refuse_pack(same: bool, follows: str, is_for: str) -> None:
+    if not same:
         raise FolderRefused(
-            f"The folder follows {before.pack} as a {before.side}; this code is for {now.pack} as a {now.side}.",
+            f"The folder follows {follows}; this code is for {is_for}.",
             "What lies there would not be what it follows.",
             "Nothing was changed. Choose another folder for it.",
         )
-    if before.public_key != now.public_key and not key_named:
+
+
+def _refuse_new_key(trusted: str, now: Pairing, key_named: bool) -> None:
+    if trusted != now.public_key and not key_named:
         raise BadRelease(
             "The site signs with another key than the one that this folder trusts.",
-            f"Trusted: {before.key}. Shown: {now.key}.",
+            f"Trusted: {key_fingerprint(bytes.fromhex(trusted))}. Shown: {now.key}.",
             "Nothing was changed. Ask your curator whether the key was replaced; if so, name it with --key.",
         )
 
@@ -142,23 +199,23 @@ def sync(
     store: Store,
     screen: Screen | None = None,
     wish: Wish = Wish(),
-    limits: Limits = Limits(),
-    step: Step = no_step,
     now: Now = utc_now,
+    step: Step = no_step,
+    limits: Limits = Limits(),
 ) -> Synced:
-    """Brings the folder to the release that its member follows. Raises ConvoyError; the folder is then as before, or as
-    after.
+    """Brings the folder to its release. Raises what stands in the way, and then the folder is as it was.
 
-    The order is: complete what was begun, look, plan, fetch and stage everything, back worlds up, then change.
+    Any ConvoyError: SiteAway, SiteRefused, BadRelease, FetchFailed, ErrandsLeft, LineLimit, Stopped, DiskFull,
+    FolderRefused, ArchiveWrong, BackupRefused, SomebodyElse, FileTrouble.
     """
     folder = Folder(root)
     pairing = folder.pairing()
     with folder.held(), Site(pairing) as site:
         progress = Progress(site, screen or Silent())
         try:
-            recovered = recover(folder, pairing, step)
-            store.remember(folder.root)
-            head = site.head()
+            recovered = recover(folder, step)
+            store.remember(folder.root, pairing.installation)
+            head = heard(folder, site, must_answer=wish.back is None)
             progress.phase("checking", 0)
             number = wish.to or head.number
             if wish.choices.only is not None:
@@ -166,116 +223,273 @@ def sync(
             plain = wish.choices == Choices() and not wish.to and wish.back is None
             if plain and not recovered and (calm := Calm(folder).still(number, head.left_out)):
                 site.report(number, {}, calm.fingerprint, calm.about)
-                return Synced(number, calm.plan(), (), False)
+                return Synced(number, calm.plan(), (), False, steps_left=_left(calm.about))
             visit = Visit(folder, pairing, site, store, head, now)
-            recipe = visit.release(number)
-            prospect = visit.prospect(recipe, wish.choices)
+            prospect = visit.prospect(visit.release(number), wish.choices)
             _refuse_full(folder, store, prospect.plan)
             _refuse_metered(head, prospect.plan, wish)
-            aside: tuple[str, ...] = ()
-            notes: tuple[Mapping[str, object], ...] = ()
-            seen: Prospect | None = prospect if wish.choices == Choices() else None
-            if prospect.plan.moves or prospect.record.release != recipe.number or wish.back:
-                seen = None
-                limits = replace(limits, line=head.line * 1024)
-                aside, notes = _change(visit, prospect, wish, limits, progress, step)
+            work = _Work(visit, prospect, wish, replace(limits, line=head.line * 1024), progress, step)
+            done = work.change() if _is_due(prospect, wish) else Done()
             steps.keep_baselines(folder, prospect.target)
-            unheard = not _tell_site(visit, recipe, seen)
-            return Synced(recipe.number, prospect.plan, aside, recovered, notes, unheard)
+            seen = prospect if wish.choices == Choices() and not done.carried else None
+            after = _tell_site(visit, prospect, seen)
+            _end(visit, prospect.recipe.number)
+            return Synced(
+                prospect.recipe.number,
+                prospect.plan,
+                done.carried.moved if done.carried else (),
+                recovered,
+                tuple(done.notes),
+                after.unheard if after else True,
+                done.mods,
+                done.backup,
+                _left(after.about) if after else (),
+                done.carried.undone if done.carried else {},
+                tuple(folder.remarks),
+            )
         except (ConvoyError, OSError) as error:
             if not folder.journal.exists():
-                shutil.rmtree(folder.staging, ignore_errors=True)
+                with suppress(OSError):
+                    disk.remove_tree(folder.staging)
             told = trouble(error, folder.root) if isinstance(error, OSError) else error
             progress.stopped(told.sentence())
             raise
 
 
-def _tell_site(visit: Visit, recipe: Recipe, seen: Prospect | None) -> bool:
-    """Reports after a sync, with what the next one would do; says whether the site heard. What was done is done,
-    whether anybody hears of it or not.
+def _is_due(prospect: Prospect, wish: Wish) -> bool:
+    return bool(prospect.plan.moves or prospect.record.release != prospect.recipe.number or wish.back)
+
+
+def heard(folder: Folder, site: Site, must_answer: bool) -> Head:
+    """What the site says now; where it need not answer and does not, what it said last. Then it is asked no more."""
+    try:
+        head = site.head()
+    except (SiteAway, SiteRefused):
+        kept = None if must_answer else folder.kept_head()
+        if kept is None:
+            raise
+        site.away = True
+        return kept
+    folder.keep_head(head)
+    return head
+
+
+def _left(about: Mapping[str, object]) -> tuple[str, ...]:
+    told = about.get("steps")
+    return tuple(str(one["text"]) for one in told if not one["done"]) if isinstance(told, list) else ()
+
+
+def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Told | None:
+    """Reports after a sync, with what the next one would do. What was done is done, whether anybody hears of it or not:
+    None when the site could not even say what comes next.
     """
-    head = visit.head
+    head, recipe = visit.head, prospect.recipe
     try:
         if recipe.number != head.number:
             recipe, seen = visit.release(head.number), None
         after = visit.report(recipe, seen=seen)
-    except SiteAway:
-        return False
-    Calm(visit.folder).keep(recipe.number, head.left_out, after)
-    return True
+    except (SiteAway, SiteRefused):
+        return None
+    Calm(visit.folder).keep(prospect.recipe.number, head.left_out, after)
+    return after
+
+
+def _end(visit: Visit, installed: str) -> None:
+    """What is seen to after every long look: what the store has to keep, old releases, and backups once a day."""
+    folder = visit.folder
+    back = to_take_back(folder.history().all())
+    folder.sweep_releases([installed, visit.head.number, back["from"] if back else ""])
+    visit.store.remember(folder.root, visit.pairing.installation, archives_of(folder, visit.pairing))
+    backups = Backups(folder)
+    if backups.is_due(visit.now()):
+        backups.rehearse(visit.now())
+    folder.remarks += bad_backups(backups)
+
+
+def bad_backups(backups: Backups) -> list[str]:
+    """What the last rehearsal found wrong, in words."""
+    names = {one.id: one.made_at[:16].replace("T", " ") for one in backups.all()}
+    return [f"The backup of {names.get(one, one)} is damaged. {why}" for one, why in backups.rehearsal().bad.items()]
+
+
+def archives_of(folder: Folder, pairing: Pairing) -> set[str] | None:
+    """The sha256 of every archive that the releases kept here refer to; None where one cannot be read."""
+    found: set[str] = set()
+    if folder.spoilt_releases():
+        return None
+    for signed in folder.kept_releases():
+        try:
+            found |= {build.archive.sha256 for build in folder.trusted(signed, pairing).lock.builds}
+        except ConvoyError:
+            return None
+    return found
 
 
 def nothing_installed() -> NoReturn:
     raise NothingInstalled("Nothing is installed here yet.", now="Sync first.")
 
 
-def _change(
-    visit: Visit, prospect: Prospect, wish: Wish, limits: Limits, progress: Progress, step: Step
-) -> tuple[tuple[str, ...], tuple[Mapping[str, object], ...]]:
-    """Fetches, stages, backs up and carries out. Up to the journal nothing in the folder has changed."""
-    folder, store, head, plan = visit.folder, visit.store, visit.head, prospect.plan
-    stager = Stager(folder, plan, prospect.target, prospect.record, store, Untold())
-    if plan.fetch:
-        progress.phase("fetching", plan.fetch_bytes, len(plan.fetch))
+@dataclass(frozen=True)
+class Done:
+    """What changing the folder came to."""
+
+    carried: Carried | None = None
+    notes: Sequence[Mapping[str, object]] = ()
+    mods: tuple[str, ...] = ()
+    backup: Backup | None = None
+
+
+@dataclass
+class _Work:
+    """One change: fetched, staged, backed up, carried out. Up to the journal nothing in the folder has changed."""
+
+    visit: Visit
+    prospect: Prospect
+    wish: Wish
+    limits: Limits
+    progress: Progress
+    step: Step
+
+    def change(self) -> Done:
+        folder, plan = self.visit.folder, self.prospect.plan
+        self.stager = Stager(folder, plan, self.prospect.target, self.prospect.record, self.visit.store, Untold())
+        self._fetch(plan.fetch)
+        self._bring(plan.errands)
+        self.progress.phase("unpacking", *self.stager.left())
+        self.stager.told = self.progress
+        staged = self._stage()
+        at = self.visit.now()
+        backup = self._back_up(at)
+        self.step("journal")
+        change = self._journal(staged, at, backup)
+        write_journal(folder, change)
+        self.progress.phase("placing", 0, len(plan.moves))
+        carried = carry_out(folder, self.step, self.progress, staged.sure)
+        return Done(carried, staged.notes, tuple(change.mods), backup)
+
+    def _fetch(self, builds: Sequence[LockedBuild]) -> None:
+        if not builds:
+            return
+        visit = self.visit
+        self.progress.phase("fetching", sum(build.archive.size for build in builds), len(builds))
         fetcher = Fetcher(
-            store, head.sources, progress, limits, visit.site.credentials, stager.stage_build, progress.wait
+            visit.store, visit.head.sources, self.progress, self.limits, visit.site.credentials,
+            self.stager.stage_build, self.progress.wait,
+        )  # fmt: skip
+        fetcher.fetch_all(builds)
+        visit.store.keep_speed(*self.progress.came())
+
+    def _bring(self, errands: Sequence[LockedBuild], damaged: Collection[str] = ()) -> None:
+        _bring_errands(self.visit.folder, self.visit.store, errands, self.visit.head, self.wish, self.progress, damaged)
+
+    def _stage(self) -> Staged:
+        """Stages what lies in the store. A copy that is damaged there is thrown away and got anew, once."""
+        damaged = self.stager.stage_stored()
+        for build in damaged:
+            again = "fetched again" if build.pickup in AUTOMATIC_PICKUPS else "has to be brought again"
+            self.visit.folder.remarks.append(
+                f"The store's copy of {build.name} {build.version} was damaged. It was thrown away and {again}."
+            )
+        self._fetch([build for build in damaged if build.pickup in AUTOMATIC_PICKUPS])
+        by_hand = [build for build in damaged if build.pickup not in AUTOMATIC_PICKUPS]
+        self._bring(by_hand, {build.mod for build in by_hand})
+        if left := self.stager.stage_stored():
+            raise ArchiveWrong(
+                f"The archive of {left[0].name} {left[0].version} was damaged again as soon as it came.",
+                "The disk of the store may be failing.",
+                "Nothing was changed. Look at the disk, then sync again.",
+                mod=left[0].mod,
+            )
+        return self.stager.finish()
+
+    def _back_up(self, at: datetime) -> Backup | None:
+        if not self.prospect.plan.worlds:
+            return None
+        self.step("backup")
+        why = f"Before release {self.prospect.recipe.number}"
+        release = self.prospect.record.release
+        return Backups(self.visit.folder).make(self.prospect.target.terms, at, why, release, False)
+
+    def _journal(self, staged: Staged, at: datetime, backup: Backup | None) -> Change:
+        prospect, folder = self.prospect, self.visit.folder
+        record, target = prospect.record, prospect.target
+        number, name = folder.history().next_id(at)
+        after, renderings = record_after(target, staged, record)
+        return Change(
+            name,
+            number,
+            at.isoformat(timespec="seconds"),
+            record.release,
+            prospect.recipe.number,
+            plan_moves(prospect.plan, staged, record.hashes(), self.wish.back or {}),
+            after,
+            renderings,
+            {path: prospect.scan[path] for path in prospect.plan.adopted},
+            [one.sentence() for one in changes(prospect.before, target).mods][:MODS_TOLD],
+            staged.notes,
+            backup.id if backup else "",
+            self.wish.back is not None,
         )
-        fetcher.fetch_all(plan.fetch)
-        store.keep_speed(*progress.came())
-    _bring_errands(folder, store, plan, head, wish, progress)
-    progress.phase("unpacking", *stager.left())
-    stager.told = progress
-    staged = stager.finish()
-    at = visit.now()
-    stamp = at.strftime("%Y-%m-%d-%H%M%S-%f")
-    backup = None
-    if plan.worlds:
-        step("backup")
-        why = f"Before release {prospect.recipe.number}"
-        backup = Backups(folder).make(
-            prospect.target.terms, stamp, at.isoformat(timespec="seconds"), why, prospect.record.release, False
-        )
-    step("journal")
-    backed_up = backup.id if backup else ""
-    write_journal(folder, plan, staged, prospect.recipe.number, prospect.record, stamp, wish.back, backed_up)
-    progress.phase("placing", 0, len(plan.moves))
-    return carry_out(folder, prospect.target, step, progress), tuple(staged.notes)
 
 
-def recover(folder: Folder, pairing: Pairing, step: Step = no_step) -> bool:
-    """Completes a change or a restoring that was under way when an earlier run stopped; says whether there was one."""
-    restored = Backups(folder).complete(step)
-    if not journal_release(folder):
-        # Left over where an earlier run could not even clear up any more.
-        shutil.rmtree(folder.staging, ignore_errors=True)
-        return restored
-    signed = folder.kept_release("release.next.json") or folder.kept_release()
-    if signed is None:
-        raise BadRelease(
-            "A change was under way, and its release is no longer there.",
-            f"Somebody removed it from {folder.own}.",
-            "Move the folder aside and pair a new one.",
-        )
-    recipe = folder.trusted(signed, pairing)
-    carry_out(folder, share_of(recipe, pairing).without(folder.left_out()), step)
-    return True
+MODS_TOLD = 300
+"""Mods that come, move or leave, named in the history; who counts further looks at the release's change log."""
 
 
 def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now) -> Status:
-    """Looks, says what a sync would do, and reports; changes nothing. `thorough` hashes every file anew."""
+    """Looks, says what a sync would do, and reports; changes nothing. `thorough` hashes every file anew.
+
+    Needs no site: where it does not answer, the folder is looked at by what it said last.
+    """
     folder = Folder(root)
     pairing = folder.pairing()
     with folder.held(), Site(pairing) as site:
-        recover(folder, pairing)
-        head = site.head()
+        recover(folder)
+        head = heard(folder, site, must_answer=False)
         visit = Visit(folder, pairing, site, store, head, now)
-        told = visit.report(visit.release(head.number), thorough)
-        return Status(pairing, told.release, head.newest, told.look.deviations, told.fingerprint, told.plan)
+        told = visit.report(_recipe(visit), thorough)
+        _end(visit, told.release)
+        return Status(
+            pairing,
+            told.release,
+            head.newest,
+            told.look.deviations,
+            told.fingerprint,
+            told.plan,
+            head.number,
+            tuple(one.sentence() for one in changes(told.prospect.before, told.prospect.target).mods),
+            _left(told.about),
+            told.unheard,
+            tuple(folder.remarks),
+            tuple(Backups(folder).rehearsal().bad),
+        )
 
 
-def _bring_errands(folder: Folder, store: Store, plan: Plan, head: Head, wish: Wish, progress: Progress) -> None:
-    """Takes in what the member brought, whatever it is called. Raises ErrandsLeft when something is still missing."""
-    left: Sequence[LockedBuild] = [build for build in plan.errands if build.archive.sha256 not in store]
+def _recipe(visit: Visit) -> Recipe:
+    """The release that is followed; the installed one where the site is away and the other is not here."""
+    try:
+        return visit.release(visit.head.number)
+    except SiteAway:
+        installed = visit.folder.record().release
+        if not visit.site.away or not installed:
+            raise
+        return visit.release(installed)
+
+
+def _bring_errands(
+    folder: Folder,
+    store: Store,
+    errands: Sequence[LockedBuild],
+    head: Head,
+    wish: Wish,
+    progress: Progress,
+    damaged: Collection[str] = (),
+) -> None:
+    """Takes in what the member brought, whatever it is called. Raises ErrandsLeft when something is still missing.
+
+    `damaged`: mods whose archive was brought already, and was damaged in the store since.
+    """
+    left: Sequence[LockedBuild] = [build for build in errands if build.archive.sha256 not in store]
     if not left:
         return
     arrived = Lookout(store, [folder.inbox]).look(left)
@@ -288,17 +502,17 @@ def _bring_errands(folder: Folder, store: Store, plan: Plan, head: Head, wish: W
             f"{len(left)} files have to be brought by hand."
             if len(left) > 1
             else "One file has to be brought by hand.",
-            "\n".join(f"- {_errand(build, head, arrived)}" for build in left),
+            "\n".join(f"- {_errand(build, head, arrived, build.mod in damaged)}" for build in left),
             "Everything else has been fetched. Leave what you get in your downloads, or in "
             f"{folder.inbox}, under any name; then sync again, or say --wait, and it goes on by itself.",
             errands=[build.archive.name for build in left],
         )
 
 
-def _errand(build: LockedBuild, head: Head, arrived: Arrived) -> str:
+def _errand(build: LockedBuild, head: Head, arrived: Arrived, damaged: bool) -> str:
     page = sites.page_of(build, head.sources)
     wrong = [file.name for file, meant in arrived.wrong if meant.mod == build.mod]
-    but = f" {wrong[0]} is another build." if wrong else ""
+    but = f" {wrong[0]} is another build." if wrong else " The copy that was brought is damaged." if damaged else ""
     return f"{build.name} {build.version}, {page}\n  {what_to_do(build)}{but}"
 
 
@@ -312,7 +526,8 @@ def _refuse_full(folder: Folder, store: Store, plan: Plan) -> None:
         free = shutil.disk_usage(place).free
         if needed and free < needed + SPARE_BYTES:
             raise DiskFull(
-                f"{place} has {free // 2**20} MB left, and {needed // 2**20 + 1} MB are needed.",
+                f"{place} has {free // 2**20} MB left, and {(needed + SPARE_BYTES) // 2**20 + 1} MB are needed: "
+                f"{needed // 2**20 + 1} MB for files, and {SPARE_BYTES // 2**20} MB that stay free for the game.",
                 "Nothing was changed.",
                 "Make room, then sync again.",
             )

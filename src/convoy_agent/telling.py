@@ -34,7 +34,9 @@ def tell(
     folder: Folder, store: Store, recipe: Recipe, target: Lock, plan: Plan, look: Look, head: Head, at: str
 ) -> dict[str, Any]:
     """Plain data, as the site's report takes it."""
-    history = folder.history()
+    history = folder.entries()
+    backups = Backups(folder)
+    found, bad = backups.all(), backups.rehearsal().bad
     back = to_take_back(history)
     off = [path for path, what in look.deviations.items() if what in ("altered", "extra")]
     return {
@@ -59,8 +61,10 @@ def tell(
                 "by_hand": one.by_hand,
                 "files": len(one.files),
                 "size": one.size,
+                "holds": one.holds()[:LONGEST],
+                "damaged": bad.get(one.id, "")[:LONGEST],
             }
-            for one in Backups(folder).all()[:ENTRIES]
+            for one in found[:ENTRIES]
         ],
         "history": [_entry(one) for one in reversed(history[-ENTRIES:])],
         "undo": back["from"] if back else "",

@@ -178,17 +178,18 @@ def _undo(watcher: Watcher, given: Fields) -> str:
 
 
 def _put_back(watcher: Watcher, given: Fields) -> str:
-    back = asked.put_back(watcher.root, given.text("id"))
-    return f"{counted(len(back), 'file')} back in place." + _after(watcher)
+    back, stays = asked.put_back(watcher.root, given.text("id"))
+    but = f" {counted(len(stays), 'file')} stay aside, as something lies in their places." if stays else ""
+    return f"{counted(len(back), 'file')} back in place.{but}" + _after(watcher)
 
 
 def _backup(watcher: Watcher, given: Fields) -> str:
-    return f"Backed up as {asked.back_up(watcher.root)}." + _after(watcher)
+    return f"Backed up: {asked.back_up(watcher.root).holds()}." + _after(watcher)
 
 
 def _restore(watcher: Watcher, given: Fields) -> str:
     before = asked.restore(watcher.root, given.text("backup"))
-    return f"Worlds and settings are back. How they were before is kept as {before}." + _after(watcher)
+    return f"Worlds and settings are back. How they were before is kept: {before.why.lower()}." + _after(watcher)
 
 
 def _drop(watcher: Watcher, given: Fields) -> str:
@@ -203,7 +204,7 @@ def _step(watcher: Watcher, given: Fields) -> str:
 
 def _leave(watcher: Watcher, given: Fields) -> str:
     # The site hears of it by the answer to this order; after that the token opens nothing any more.
-    left = leave(watcher.root, given.flag("keep_all", False), tell=False)
+    left = leave(watcher.root, sync.utc_now(), given.flag("keep_all", False), tell=False)
     watcher.gone = True
     return f"{left.removed} files of the pack were removed." if left.removed else "Every file stays where it is."
 

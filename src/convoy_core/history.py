@@ -13,7 +13,10 @@ def to_take_back(entries: Iterable[Mapping[str, Any]]) -> Mapping[str, Any] | No
     """
     standing: list[Mapping[str, Any]] = []
     for entry in entries:
-        if not entry.get("undoes"):
+        if entry.get("damaged"):
+            # Whether it took something back is not known any more: nothing before it can be taken back by itself.
+            standing = []
+        elif not entry.get("undoes"):
             standing.append(entry)
         elif standing:
             standing.pop()

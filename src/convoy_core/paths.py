@@ -22,6 +22,22 @@ MAX_NAME_BYTES = 240
 AGENT_FOLDER = ".convoy"
 """The agent's own folder inside an installation: no build may place a file there."""
 
+_UNSEEN = re.compile("[\u200c-\u200f\u202a-\u202e\u206a-\u206f\ufeff]")
+"""Signs that one system passes over in names: with one of them in it, another name is the agent's folder there."""
+
+_SHORT_OWN = re.compile(r"convoy~[0-9]+", re.IGNORECASE)
+"""How one system may call the agent's folder for short."""
+
+LITTER = frozenset(
+    {
+        "lost+found", ".ds_store", ".appledouble", ".spotlight-v100", ".fseventsd", ".trashes", ".temporaryitems",
+        "thumbs.db", "ehthumbs.db", "desktop.ini", "$recycle.bin", "system volume information", ".directory",
+    }
+)  # fmt: skip
+"""Names, folded, that systems leave in folders by themselves: nobody's difference, whatever lies below them."""
+
+_LITTER = re.compile(r"\._.+|\.trash-\d+|\.nfs[0-9a-f]{16,}|\.fuse_hidden[0-9a-f]+", re.IGNORECASE)
+
 _FORBIDDEN = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|\ud800-\udfff]')
 _DEVICE = re.compile(r"(?:con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(?:\..*)?", re.IGNORECASE)
 
@@ -33,6 +49,26 @@ def checked_path(path: str) -> str:
             f"“{path[:80]}” cannot be placed.", f"{wrong}.", "The archive is refused as a whole.", path=path[:300]
         )
     return path
+
+
+def own_name(path: str) -> str:
+    """A path that a member's own file has, when it cannot lead out of the installation. Their names are not judged as an
+    archive's are: what lies there already may be called anything. Raises HostileArchive: it came from no scan.
+    """
+    parts = path.split("/")
+    if "\0" in path or any(part in ("", ".", "..") for part in parts) or is_agents(parts[0]):
+        raise HostileArchive(f"“{path[:80]}” is no file of this folder.", "It would lead out of it.", path=path[:300])
+    return path
+
+
+def is_agents(name: str) -> bool:
+    """Whether some system takes this name for the agent's own folder."""
+    return _UNSEEN.sub("", name).casefold().rstrip(" .") == AGENT_FOLDER or bool(_SHORT_OWN.fullmatch(name))
+
+
+def is_litter(path: str) -> bool:
+    """Whether a file is one that a system left there by itself, or lies in such a folder."""
+    return any(part.casefold() in LITTER or _LITTER.fullmatch(part) for part in path.split("/"))
 
 
 def _what_is_wrong(path: str) -> str:
@@ -53,7 +89,7 @@ def _what_is_wrong(path: str) -> str:
         return "A part ends in a space or a full stop, which two systems read differently"
     if any(_DEVICE.fullmatch(part) for part in parts):
         return "A part is the name of a device on some systems"
-    if parts[0].casefold() == AGENT_FOLDER:
+    if is_agents(parts[0]):
         return "It lies in the agent's own folder"
     return ""
 

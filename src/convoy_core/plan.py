@@ -13,6 +13,7 @@ from enum import StrEnum
 from .diff import Change, changes
 from .lock import Lock, LockedBuild, PlacedFile
 from .model import AUTOMATIC_PICKUPS, Reach
+from .paths import is_litter
 from .tweaking import rendering
 
 NOT_PLAIN = "no plain file"
@@ -101,6 +102,8 @@ class Plan:
     """Builds whose archive is not in the store and has to be brought by the member."""
     worlds: tuple[WorldChange, ...] = ()
     """What touches saved worlds; they are backed up first."""
+    adopted: tuple[str, ...] = ()
+    """Paths of the pack where the right file lay already, put there by no sync: it is the member's."""
 
     @property
     def fetch_bytes(self) -> int:
@@ -132,6 +135,7 @@ def make_plan(
     aside = set(_in_the_way(scan.hashes, target))
     moves: list[Move] = []
     mine: list[str] = []
+    adopted: list[str] = []
     left_alone = 0
     for file in target.files:
         act = _act_on(file, record, scan, target)
@@ -139,6 +143,8 @@ def make_plan(
             left_alone += 1
             if scan.hashes[file.path] != record.hashes.get(file.path, file.sha256):
                 mine.append(file.path)
+            if file.path not in record.hashes:
+                adopted.append(file.path)
         elif act is Act.ASIDE:
             aside.add(file.path)
             moves.append(Move(Act.PLACE, file.path, file))
@@ -169,6 +175,7 @@ def make_plan(
         tuple(build for build in missing if build.pickup in AUTOMATIC_PICKUPS),
         tuple(build for build in missing if build.pickup not in AUTOMATIC_PICKUPS),
         _world_changes(record.lock, target, scan),
+        tuple(adopted),
     )
 
 
@@ -236,7 +243,10 @@ def is_extra(path: str, target: Lock) -> bool:
     """Whether a file lies in the pack's folders and is neither the pack's nor settings that a mod wrote."""
     tops = tuple(f"{top}/" for top in target.managed)
     return (
-        path.startswith(tops) and path not in target.by_path and not target.terms.is_settings(path.removesuffix(BESIDE))
+        path.startswith(tops)
+        and path not in target.by_path
+        and not target.terms.is_settings(path.removesuffix(BESIDE))
+        and not is_litter(path)
     )
 
 

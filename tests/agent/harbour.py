@@ -52,12 +52,14 @@ class Harbour:
         self.done: list[dict[str, Any]] = []
         self.known: dict[str, str] = {}
         self.left = 0
+        self.codes_used = 0
         self.sent: list[str] = []
         """Numbers of the releases that were asked for."""
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
         app = make_app(root)
         app.router.routes[:0] = [
             Route("/api/agent/pair", self._pair, methods=["POST"]),
+            Route("/api/agent/pair/look", self._pair, methods=["POST"]),
             Route("/api/agent/head", self._head),
             Route("/api/agent/releases/{number}", self._release),
             Route("/api/agent/harbour/files/{name}", self._own_file),
@@ -144,6 +146,8 @@ class Harbour:
     # --- What the agent asks
 
     async def _pair(self, request: Request) -> Response:
+        if not request.url.path.endswith("look"):
+            self.codes_used += 1
         if (await request.json())["code"].replace("-", "") != CODE:
             return JSONResponse({"code": "not-found", "what": "This pairing code opens nothing."}, status_code=404)
         public = public_half(self.shown_key)

@@ -102,8 +102,12 @@ def test_the_store_of_one_machine_serves_all_its_installations(member: Member) -
     member.store.remember(member.folder)
     member.store.remember(member.folder.with_name("gone"))
     assert member.store.installations() == [member.folder]
-    (member.store.root / "installations.json").write_text("{nonsense")
-    assert member.store.installations() == []
+    place = member.store.root / "installations.json"
+    place.write_text("{nonsense")
+    assert member.store.installations() == [member.folder]
+    for one in (place, place.with_name("installations.json.twin")):
+        one.write_text("{nonsense")
+    assert member.store.installations() == [] and "damaged" in member.store.remarks[0]
     member.store.keep_speed(10, 1)
     assert member.store.speed() == 0
     member.store.keep_speed(2_000_000, 2)

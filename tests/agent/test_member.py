@@ -285,7 +285,7 @@ def test_worlds_are_backed_up_before_a_save_mod_changes_and_restoring_can_be_und
     (member.folder / "worlds/canal/map.dat").write_text("spoilt")
     (member.folder / "worlds/canal/new.dat").write_text("since then")
     (member.folder / "worlds/canal/crew.dat").unlink()
-    before = asked.restore(member.folder, made.id)
+    before = asked.restore(member.folder, made.id).id
     assert worlds(member) == {"canal/map.dat": "before", "canal/crew.dat": "eight aboard"}
     asked.restore(member.folder, before)
     assert worlds(member) == {"canal/map.dat": "spoilt", "canal/new.dat": "since then"}
@@ -293,7 +293,7 @@ def test_worlds_are_backed_up_before_a_save_mod_changes_and_restoring_can_be_und
 
 def test_restoring_that_is_stopped_anywhere_is_completed(member: Member) -> None:
     with_world(member)
-    made = asked.back_up(member.folder)
+    made = asked.back_up(member.folder).id
     number, seen = 0, [""]
     while seen[-1] != "done":
         number += 1
@@ -319,7 +319,7 @@ def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied
     member: Member, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with_world(member)
-    made = asked.back_up(member.folder)
+    made = asked.back_up(member.folder).id
     for kept in (member.folder / ".convoy/backups/content").iterdir():
         kept.write_text("rot")
     with pytest.raises(BackupRefused, match="damaged"):
@@ -343,13 +343,13 @@ def test_a_copy_that_a_power_cut_left_short_is_made_anew(member: Member) -> None
     asked.back_up(member.folder)
     for kept in (member.folder / ".convoy/backups/content").iterdir():
         kept.write_bytes(b"")
-    asked.restore(member.folder, asked.back_up(member.folder))
+    asked.restore(member.folder, asked.back_up(member.folder).id)
     assert worlds(member)["canal/map.dat"] == "before"
 
 
 def test_backups_that_nobody_asked_for_retire_and_content_is_kept_once(member: Member) -> None:
     with_world(member)
-    on_request = asked.back_up(member.folder)
+    on_request = asked.back_up(member.folder).id
     for number in range(KEPT + 3):
         member.harbour.publish(f"2.{number}", NEWER if number % 2 else MODS, **SAVE)
         member.sync()
@@ -384,7 +384,7 @@ def test_undo_takes_back_the_release_and_what_it_moved_aside(member: Member) -> 
     member.holds(NEWER)
     assert asked.undo(member.folder, member.store).release == "1.0.0"
     assert member.files() == was
-    entries = Folder(member.folder).history()
+    entries = Folder(member.folder).entries()
     assert [(one["from"], one["release"], one["undoes"]) for one in entries] == [
         ("", "1.0.0", False), ("1.0.0", "1.1.0", False), ("1.1.0", "1.0.0", True),
     ]  # fmt: skip
@@ -436,12 +436,18 @@ def test_leaving_takes_the_packs_files_and_keeps_every_other(member: Member) -> 
     (folder / "mods/lanterns/data/light.dat").write_text("altered")
     (folder / "worlds").mkdir()
     (folder / "worlds/w").write_text("world")
-    left = leave(folder)
-    assert (left.removed, left.stayed, left.brought_back) == (5, ("mods/lanterns/data/light.dat",), 1)
+    left = leave(folder, work.utc_now())
+    assert (left.removed, left.stayed, left.brought_back, left.had_before) == (
+        4,
+        ("mods/lanterns/data/light.dat",),
+        1,
+        1,
+    )
     assert grown.files() == {
         path: sha256_hex(content.encode())
         for path, content in {
             "game.bin": "the game", SETTINGS: "before the pack", "mods/lanterns/data/light.dat": "altered",
+            "mods/ledger/waybill.toml": MODS["ledger"]["waybill.toml"],
             "worlds/w": "world",
         }.items()
     }  # fmt: skip
@@ -470,7 +476,7 @@ def test_a_folder_that_the_site_no_longer_knows_is_paired_again_and_keeps_all(me
         member.join()
     here = ["--site", member.harbour.address, "--into", str(member.folder), "--again"]
     assert run(member, "join", CODE, *here).returncode == 0
-    assert member.sync().plan.moves == () and len(Folder(member.folder).history()) == 1
+    assert member.sync().plan.moves == () and len(Folder(member.folder).entries()) == 1
     member.harbour.side = "server"
     with pytest.raises(FolderRefused, match="as a server"):
         work.join(CODE, member.harbour.address, member.folder, again=True)
@@ -578,21 +584,22 @@ def test_extras_are_off_for_the_time_of_play_and_come_back(member: Member) -> No
     (member.folder / "mods/mine.zip").write_text("mine")
     member.sync(wish=work.Wish(Choices(extras_aside=True)))
     member.holds(MODS)
-    entry = Folder(member.folder).history()[-1]
-    assert asked.put_back(member.folder, entry["id"]) == ("mods/mine.zip",)
-    assert text(member, "mods/mine.zip") == "mine" and asked.put_back(member.folder, entry["id"]) == ()
+    entry = Folder(member.folder).entries()[-1]
+    assert asked.put_back(member.folder, entry["id"]) == (("mods/mine.zip",), ())
+    assert text(member, "mods/mine.zip") == "mine" and asked.put_back(member.folder, entry["id"]) == ((), ())
 
 
 def test_the_store_keeps_what_is_referred_to_and_drops_what_is_damaged(member: Member) -> None:
     member.sync()
-    member.harbour.publish("1.1.0", NEWER)
-    member.sync()
-    kept = wanted(member.store)
-    use = member.store.use(kept)
-    assert (use.archives, len(use.idle)) == (3, 2)
+    for number, mods in (("1.1.0", NEWER), ("1.2.0", {"ledger": {"a.dat": "c"}})):
+        member.harbour.publish(number, mods)
+        member.sync()
+    use = member.store.use(wanted(member.store))
+    assert (use.archives, len(use.idle)) == (4, 2)  # the release that taking back leads to is kept, too
     assert run(member, "store", "prune").stdout.startswith("2 archives removed")
-    assert member.sync().plan.moves == ()
-    [place] = member.store.archives()
+    assert asked.undo(member.folder, member.store).release == "1.1.0" and member.sync().release == "1.2.0"
+    place, spare = member.store.archives()
+    spare.unlink()
     place.write_bytes(b"rot")
     checked = run(member, "store", "check")
     assert checked.returncode == 1 and place.name in checked.stdout
@@ -700,7 +707,8 @@ def test_pruning_takes_nothing_whose_need_is_not_known_and_what_was_begun_long_a
     member.sync()
     old = member.store.partial / ("0" * 64)
     old.write_bytes(b"begun")
-    (member.folder / ".convoy/release.json").write_text("{torn")
+    [kept] = (member.folder / ".convoy/releases").iterdir()
+    kept.write_text("{torn")
     assert run(member, "store", "prune").stdout.startswith("0 archives removed") and old.exists()
     os.utime(old, (0, 0))
     assert run(member, "store", "prune").returncode == 0
@@ -778,11 +786,11 @@ def test_a_release_that_was_looked_at_is_not_sent_for_again_unless_somebody_alte
     for _ in range(3):
         assert member.status().plan is not None
     assert member.harbour.sent == ["1.0.0", "1.1.0"]
-    kept = member.folder / ".convoy/release.next.json"
-    kept.write_text(kept.read_text().replace("Night Freight", "Night Fright!"))
+    for kept in (member.folder / ".convoy/releases").iterdir():
+        kept.write_text(kept.read_text().replace("Night Freight", "Night Fright!"))
     member.sync()
     member.holds(NEWER)
-    assert member.harbour.sent == ["1.0.0", "1.1.0", "1.1.0"]
+    assert member.harbour.sent == ["1.0.0", "1.1.0", "1.1.0", "1.0.0"]
 
 
 @pytest.mark.parametrize("name", ["journal.json", "history.jsonl", "steps.json", "left-out.json", "record.json"])

@@ -266,7 +266,9 @@ def test_a_hostile_lock_changes_nothing_even_when_it_is_signed(torn: Torn, path:
     with pytest.raises(ConvoyError):
         member.sync()
     after = {file: file.read_bytes() for file in member.folder.parent.rglob("*") if file.is_file()}
-    assert {file for file in after if after[file] != before.get(file)} <= {member.folder / ".convoy/lock"}
+    assert {file for file in after if after[file] != before.get(file)} <= {
+        member.folder / ".convoy" / name for name in ("lock", "head.json")
+    }
     assert member.files() == content("old")
 
 

@@ -1,0 +1,66 @@
+"""What the agent placed: the record of an installation, as data. Reading and keeping it is `folder`'s part.
+
+A record that was lost is made anew from what the release says and what lies there, by hash.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from convoy_core.lock import Lock
+from convoy_core.tweaking import rendering
+
+Sight = tuple[int, int, int]
+"""Size in bytes, modification and change time in nanoseconds: a file that looks the same is not hashed again."""
+
+UNSEEN: Sight = (-1, -1, -1)
+"""A sight that no file has: it is hashed at the next scan."""
+
+
+@dataclass
+class Record:
+    """The release, path to (sha256, sight) of each file, and what settings were rendered from.
+
+    For settings the sha256 is that of the file as the release rendered it, whatever the member made of it since.
+    """
+
+    release: str = ""
+    files: dict[str, tuple[str, Sight]] = field(default_factory=dict)
+    renderings: dict[str, str] = field(default_factory=dict)
+
+    def hashes(self) -> dict[str, str]:
+        return {path: sha256 for path, (sha256, _) in self.files.items()}
+
+    def as_data(self) -> dict[str, Any]:
+        rows = {path: [sha256, *sight] for path, (sha256, sight) in self.files.items()}
+        return {"release": self.release, "files": rows, "renderings": self.renderings}
+
+
+def read_record(told: Any) -> Record:
+    """For `sealed.read`: raises ValueError, KeyError, TypeError or AttributeError for what is no record."""
+    files = {
+        str(path): (str(sha256), (int(size), int(modified), int(changed)))
+        for path, (sha256, size, modified, changed) in told["files"].items()
+    }
+    renderings = {str(path): str(name) for path, name in told.get("renderings", {}).items()}
+    return Record(str(told["release"]), files, renderings)
+
+
+def rebuilt(release: str, share: Lock, hashes: Mapping[str, str]) -> Record:
+    """The record of a release of which `hashes` (path to sha256) lies there.
+
+    What lies where the release has something, the pack is taken to have placed; what differs there is then altered. Of
+    settings nobody knows any more what the release rendered: a merge takes all that differs for the member's.
+    """
+    made = Record(release)
+    for file in share.files:
+        found = hashes.get(file.path)
+        if share.terms.is_settings(file.path) and found is not None:
+            made.files[file.path] = (file.sha256, UNSEEN)
+            is_plain = found == file.sha256 and not share.terms.by_path.get(file.path)
+            made.renderings[file.path] = rendering(file.path, file.sha256, share.terms) if is_plain else "lost"
+        elif found is not None:
+            made.files[file.path] = (file.sha256, UNSEEN)
+    return made
