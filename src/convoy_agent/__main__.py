@@ -2,8 +2,8 @@
 
 import sys
 
-from .plain import main as plain_main
-from .plain import plain
+from .commands.plain import main as plain_main
+from .commands.plain import plain
 
 
 def main() -> None:
@@ -13,7 +13,7 @@ def main() -> None:
     if len(sys.argv) > 1 and sys.argv[1] in names:
         plain_main()
     else:
-        from .cli import main as full_main
+        from .commands.app import main as full_main
 
         full_main()
 

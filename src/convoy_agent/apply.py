@@ -152,8 +152,8 @@ def recover(folder: Folder, step: Step = no_step) -> bool:
     except sealed.Damaged:
         folder.put_away(
             folder.journal,
-            "A change was under way when the agent was stopped, and its journal is damaged. It was set aside, and every "
-            "file is looked at anew; what the change had moved aside lies in .convoy/aside.",
+            "A change was under way when the agent was stopped, and its journal is damaged. It was set aside, and "
+            "every file is looked at anew; what the change had moved aside lies in .convoy/aside.",
         )
         change = None
     if change is None:
@@ -233,7 +233,7 @@ class _Carrying:
         try:
             self._before.add(self._change.adopted)
         except sealed.Damaged as error:
-            told = "Which files lay here before joining is lost, as its list is damaged. None of those still kept is removed."
+            told = "The list of what lay here before joining is damaged. What the pack replaced of it is still kept."
             self._folder.put_away(error.place, told)
             disk.remove(sealed.twin_of(error.place))
             self._before = Before(self._folder.own)

@@ -9,7 +9,8 @@ from typing import Any
 
 from convoy_core.errors import MalformedInput
 from convoy_core.history import to_take_back
-from convoy_core.lock import Lock
+from convoy_core.lock import Lock, LockedBuild
+from convoy_core.next_step import Here, Next, next_step
 from convoy_core.terms import Terms
 
 from . import steps
@@ -22,10 +23,10 @@ from .files import sha256_of, unless_hopeless
 from .folder import Folder, share_of
 from .history import lying_in
 from .leaving import kept_backups
-from .looking import Now
-from .site import Site
+from .looking import Now, Visit
+from .site import Site, page_of
 from .store import Store
-from .sync import Synced, Wish, nothing_installed, sync, utc_now
+from .sync import Synced, Wish, nothing_installed, status, sync, utc_now
 
 
 def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, limits: Limits = Limits()) -> Synced:
@@ -48,7 +49,7 @@ def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, lim
 
 @dataclass(frozen=True)
 class Aside:
-    """A file that was moved aside. `id`: the sync (or restoring) that did it; `place`: relative to the agent's folder."""
+    """A file that was moved aside. `id`: the sync (or restoring) that did it; `place`: below the agent's folder."""
 
     id: str
     path: str
@@ -73,8 +74,8 @@ def aside_here(root: Path) -> list[Aside]:
 def put_back(root: Path, what: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Returns what was moved aside to its place, where that is free: extras that were off for the time of play.
 
-    `what`: a sync's id, or a path (or folder) as it was called. Gives the paths that are back, and those that stay aside
-    as something lies in their places. May be repeated. Raises BackupRefused where nothing of the kind lies aside.
+    `what`: a sync's id, or a path (or folder) as it was called. Gives the paths that are back, and those that stay
+    aside as something lies in their places. May be repeated. Raises BackupRefused where nothing of the kind lies aside.
     """
     folder = Folder(root)
     with folder.held():
@@ -114,7 +115,7 @@ def back_up(root: Path, now: Now = utc_now) -> Backup:
 
 
 def backups_of(root: Path) -> tuple[list[Backup], Rehearsal]:
-    """The backups of an installation, or of a folder that was left, newest first, and what reading them last came to."""
+    """The backups of an installation, or of a folder that was left, newest first, and what reading them came to."""
     folder = Folder(root)
     try:
         with folder.held():
@@ -209,6 +210,60 @@ def steps_of(root: Path) -> list[dict[str, Any]]:
         recover(folder)
         looked_at = _locks_here(folder)
         return steps.all_steps(folder, looked_at[-1]) if looked_at else nothing_installed()
+
+
+@dataclass(frozen=True)
+class Errand:
+    """A file that only its member can bring, and the page where it is."""
+
+    build: LockedBuild
+    page: str
+
+
+def errands_of(root: Path, store: Store) -> list[Errand]:
+    """What is still to be brought for the release that is followed."""
+    plan = status(root, store).plan
+    head = Folder(root).kept_head()
+    sources = head.sources if head else {}
+    return [Errand(build, page_of(build, sources)) for build in plan.errands] if plan else []
+
+
+@dataclass(frozen=True)
+class Stands:
+    """How a folder stands by what is known in it."""
+
+    pack: str
+    side: str
+    here: Here
+    next: Next
+    remarks: tuple[str, ...]
+
+
+def here(root: Path, store: Store, now: Now = utc_now) -> Stands:
+    """Looks at a folder without asking its site, and changes nothing: an interrupted change is only told of."""
+    folder = Folder(root)
+    pairing = folder.pairing()
+    with folder.held(), Site(pairing) as site:
+        interrupted = folder.journal.exists() or (folder.own / "restore.json").exists()
+        site.away = True
+        head, record = folder.kept_head(), folder.record()
+        if interrupted or head is None or not folder.kept_release(head.number):
+            wanted = head.number if head else record.release or "?"
+            stands = Here(record.release, wanted, head.newest if head else wanted, interrupted=interrupted)
+            return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))
+        visit = Visit(folder, pairing, site, store, head, now)
+        told = visit.report(visit.release(head.number))
+        about = told.about["steps"]
+        left = [str(one["text"]) for one in about if not one["done"]] if isinstance(about, list) else []
+        stands = Here(
+            told.release, head.number, head.newest, told.look.deviations, len(told.plan.moves),
+            len(told.plan.errands), left, len(Backups(folder).rehearsal().bad),
+        )  # fmt: skip
+        return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))
+
+
+def has_kept_backups(root: Path) -> bool:
+    return any(backups.all() for _, backups in kept_backups(root))
 
 
 def name_of(root: Path, file: Path) -> str:

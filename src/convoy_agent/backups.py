@@ -2,11 +2,11 @@
 
 .convoy/backups/ID/list.json names what was there, .convoy/backups/content/ holds it by sha256, so that what did not
 change between two backups lies there once. What an earlier backup holds is hashed before a new one relies on it.
-Restoring keeps a backup of what it replaces, and can so be undone; a stop while restoring is completed at the next start
-(`restore.json`). Backups are in the order of their numbers, which are counted: clocks go back.
+Restoring keeps a backup of what it replaces, and can so be undone; a stop while restoring is completed at the next
+start (`restore.json`). Backups are in the order of their numbers, which are counted: clocks go back.
 
-Worlds that are links are followed for reading. Nothing is written through a link: such a backup is restored into a folder
-of its own (`extract`), or once the link is a folder again. Source: rules.md, "Sync"; job.md 12.
+Worlds that are links are followed for reading. Nothing is written through a link: such a backup is restored into a
+folder of its own (`extract`), or once the link is a folder again. Source: rules.md, "Sync"; job.md 12.
 """
 
 from __future__ import annotations
@@ -60,8 +60,8 @@ Row = tuple[str, int, str]
 
 @dataclass(frozen=True)
 class Backup:
-    """`made_at`: ISO 8601; `size`: bytes of all its files; `by_hand`: it stays until somebody drops it. `folders`: those
-    of the game in which worlds lie.
+    """`made_at`: ISO 8601; `size`: bytes of all its files; `by_hand`: it stays until somebody drops it. `folders`:
+    those of the game in which worlds lie.
     """
 
     id: str
@@ -103,7 +103,7 @@ class Rehearsal:
 
 
 class Backups:
-    """The backups of one installation, or those that were kept when it was left (`place`). The caller holds the folder."""
+    """The backups of one installation, or those kept when it was left (`place`). The caller holds the folder."""
 
     def __init__(self, folder: Folder, place: Path | None = None) -> None:
         self._folder = folder
@@ -195,8 +195,8 @@ class Backups:
             return False
         except (sealed.Damaged, KeyError, TypeError):
             told = (
-                "A backup was being restored when the agent was stopped, and what was left to do is lost. Worlds may be "
-                "partly as they were: restore again, or go back with the newest of “convoy backups”."
+                "A backup was being restored when the agent was stopped, and what was left to do is lost. Worlds may "
+                "be partly as they were: restore again, or go back with the newest of “convoy backups”."
             )
             self._folder.put_away(self._restoring, told)
             return False
@@ -217,7 +217,7 @@ class Backups:
         return True
 
     def extract(self, backup_id: str, into: Path) -> tuple[int, list[str]]:
-        """Writes a backup's files into a new or empty folder; gives how many, and the paths of those that are damaged."""
+        """Writes a backup's files into a new or empty folder; gives how many, and which are damaged."""
         wanted = self.find(backup_id)
         if into.exists() and any(into.iterdir()):
             raise BackupRefused(f"{into} is not empty.", "Something there could be in the way.", "Name a new folder.")
@@ -406,7 +406,8 @@ class Backups:
         self._drop([one for one in [one for one in self.all() if not one.by_hand][KEPT:] if one.id not in spared])
 
     def _drop(self, leaving: Collection[Backup]) -> None:
-        """Drops backups, and then what only they named. While a list cannot be read, nothing is dropped that it may name.
+        """Drops backups, and then what only they named. While a list cannot be read, nothing is dropped that it may
+        name.
 
         A stop in between leaves a backup that is on its way out, and that the next dropping ends.
         """
@@ -417,9 +418,7 @@ class Backups:
             return
         for place in list(self.root.glob(f"*{DROPPING}")):
             try:
-                named = {
-                    sha256 for _, _, sha256 in _read(place, place.stem).files
-                }
+                named = {sha256 for _, _, sha256 in _read(place, place.stem).files}
             except (FileNotFoundError, sealed.Damaged):
                 named = set()
             for sha256 in named - stays:

@@ -1,8 +1,9 @@
-"""What differs between systems when a file is moved, removed or made sure of. Every change of a folder goes through here.
+"""What differs between systems when a file is moved, removed or made sure of. Every change of a folder goes through
+here.
 
-On Windows a scanner or an indexer may hold a file for a moment, and then it can be neither replaced nor removed; folders
-can be links of a kind that is no symbolic link; files are made sure of by their handles, as there is no call for the
-whole disk. Nothing here knows what it moves. How it is tested where there is no Windows: docs/systems.md.
+On Windows a scanner or an indexer may hold a file for a moment, and then it can be neither replaced nor removed;
+folders can be links of a kind that is no symbolic link; files are made sure of by their handles, as there is no call
+for the whole disk. Nothing here knows what it moves. How it is tested where there is no Windows: docs/systems.md.
 """
 
 from __future__ import annotations
@@ -17,6 +18,8 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
 from typing import IO, TypeVar
+
+WINDOWS = os.name == "nt"
 
 HELD = (5, 32, 33)
 """Windows' numbers for *access denied*, *sharing violation*, *lock violation*: what a file says that somebody holds."""
@@ -102,7 +105,7 @@ def entry_is_folder(entry: os.DirEntry[str]) -> bool:
     """Whether a folder lies there itself, and no link to one."""
     if not entry.is_dir(follow_symlinks=False):
         return False
-    return os.name != "nt" or not looks_like_link(entry.stat(follow_symlinks=False))
+    return not WINDOWS or not looks_like_link(entry.stat(follow_symlinks=False))
 
 
 def made_sure(file: IO[bytes]) -> None:
@@ -134,7 +137,7 @@ def all_on_disk() -> None:
 
 
 def _note_folder(folder: Path) -> None:
-    """Makes sure of a rename, where folders can be opened. Linux keeps renames in order, and `all_on_disk` ends them."""
+    """Makes sure of a rename, on macOS. Linux keeps renames in order, and `all_on_disk` ends them."""
     if sys.platform != "darwin":
         return
     with suppress(OSError):
@@ -145,7 +148,7 @@ def _note_folder(folder: Path) -> None:
             os.close(handle)
 
 
-def far_reaching(root: str, windows: bool = os.name == "nt") -> str:
+def far_reaching(root: str, windows: bool = WINDOWS) -> str:
     """A Windows folder in the form that takes paths of more than 260 characters; any other as it is.
 
     In that form the system resolves nothing any more: what is to be resolved (`..`, `/`) is resolved before.
@@ -176,7 +179,7 @@ def _is_above(folder: Path, place: Path) -> bool:
 
 
 def entries_of(folder: str) -> Iterator[os.DirEntry[str]]:
-    """What lies in a folder. One that went meanwhile, or that belongs to somebody else and cannot be read, has nothing."""
+    """What lies in a folder. One that went meanwhile, or that is somebody else's and cannot be read, has nothing."""
     try:
         found = os.scandir(folder)
     except (FileNotFoundError, NotADirectoryError, PermissionError):

@@ -16,6 +16,7 @@ import platformdirs
 
 from convoy_core.lock import LockedBuild
 
+from .disk import is_link
 from .files import sha256_of, trouble_told
 from .store import Store
 
@@ -87,7 +88,7 @@ class Lookout:
                 except OSError:
                     continue
                 sight = (info.st_size, info.st_mtime_ns)
-                if not file.is_file() or file.is_symlink() or self._seen.get(file) == sight:
+                if not file.is_file() or is_link(file) or self._seen.get(file) == sight:
                     continue
                 self._seen[file] = sight
                 yield file, info.st_size

@@ -1,7 +1,8 @@
 """Fetches archives from sources into the store: several at a time, resumed, retried with care, verified.
 
-A source may be away, slow, cut off or wrong; each is tried again within limits and then named. Nothing but a file with
-the right sha256 ever enters the store.
+A source may be away, slow, cut off or wrong; each is tried again within limits and then named. A try that brought bytes
+was none in vain: only those without progress are counted. Who asks to wait is left alone until then, and that is told.
+Nothing but a file with the right sha256 ever enters the store.
 """
 
 from __future__ import annotations
@@ -12,8 +13,9 @@ import threading
 import time
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
+from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from itertools import zip_longest
 from pathlib import Path
 from urllib.parse import urljoin, urlsplit
@@ -22,9 +24,12 @@ import httpx
 
 from convoy_core.lock import LockedBuild
 
+from . import disk
 from .errors import FetchFailed, Stopped
 from .files import CHUNK, trouble_told
-from .line import asked_wait, tls
+from .line import asked_wait, client, reason_of
+from .pace import Pace
+from .patience import SOON, all_done, ended
 from .progress import Told, Untold
 from .store import Store
 
@@ -40,8 +45,12 @@ class Limits:
     attempts: int = 4
     wait_seconds: float = 0.5
     """Before the second attempt; doubles each time, with jitter."""
-    longest_wait: float = 30
-    """What a source's Retry-After may ask for at most."""
+    longest_wait: float = 600
+    """What a source's Retry-After may ask for at most. Who asks for more is told of, and not asked any more today."""
+    patience: float = 900
+    """How long a source may put us off altogether without giving a single file."""
+    progress_bytes: int = 64 * 1024
+    """A try that brought this much is not counted: a line that breaks again and again still gets there."""
     timeout_seconds: float = 15
     slow_after: float = 15
     slow_bytes_per_second: int = 2048
@@ -51,11 +60,19 @@ class Limits:
 
 
 class _Again(Exception):
-    """This attempt failed in a way that may pass. `after`: seconds that the source asked to wait."""
+    """This attempt failed in a way that may pass; `lasts`: in one that will not, at this place. `code` names it."""
 
-    def __init__(self, why: str, after: float = 0) -> None:
+    def __init__(self, why: str, code: str = "", lasts: bool = False) -> None:
         super().__init__(why)
-        self.after = after
+        self.code, self.lasts = code, lasts
+
+
+class _PutOff(Exception):
+    """The source asks to be left alone for `after` seconds (0: it does not say). `status`: its answer."""
+
+    def __init__(self, status: int, after: float) -> None:
+        super().__init__(f"it asks us to wait ({status})")
+        self.status, self.after = status, after
 
 
 class Fetcher:
@@ -82,35 +99,38 @@ class Fetcher:
         self._ready, self._wait = ready, wait
         self._line = _Line(limits.line)
         self._seats: defaultdict[str, threading.Semaphore] = defaultdict(lambda: threading.Semaphore(limits.per_source))
-        self._client = httpx.Client(
+        self._paces: defaultdict[str, Pace] = defaultdict(Pace)
+        self._client = client(
             timeout=limits.timeout_seconds,
             follow_redirects=True,
             headers={"User-Agent": "true-convoy-agent", "Accept-Encoding": "identity"},
             limits=httpx.Limits(max_connections=limits.at_once),
-            verify=tls(),
         )
-        self._stopped = False
+        self._stop = threading.Event()
         self._guard = threading.Lock()
 
     def fetch_all(self, builds: Sequence[LockedBuild]) -> None:
         """All of them, or FetchFailed for the first that cannot be had. What arrived stays in the store."""
-        with self._client, ThreadPoolExecutor(self._limits.at_once) as pool:
-            running = [pool.submit(self._bring, build) for build in _mixed(builds)]
-            try:
-                finished, _ = wait(running, return_when=FIRST_EXCEPTION)
-                for one in finished:
-                    one.result()
-            finally:
-                self._stopped = True
-                for one in running:
-                    one.cancel()
+        pool = ThreadPoolExecutor(self._limits.at_once)
+        running = [pool.submit(self._bring, build) for build in _mixed(builds)]
+        patience = float("inf")
+        try:
+            for one in all_done(running, FIRST_EXCEPTION):
+                one.result()
+        except KeyboardInterrupt:
+            patience = SOON
+            raise
+        finally:
+            self._stop.set()
+            ended(pool, running, patience)
+            self._client.close()
 
     def _bring(self, build: LockedBuild) -> None:
         with self._guard:
             seat = self._seats[build.source]
         with seat, self._store.alone_with(build.archive.sha256, lambda: self._another_fetches(build)):
             self._fetch(build)
-        if not self._stopped:
+        if not self._stop.is_set():
             self._at(build, build.archive.size)
             self._ready(build)
 
@@ -121,32 +141,82 @@ class Fetcher:
         """Another agent of this machine has the same archive in hand: says so, and stops when asked."""
         self._told.remark(f"{build.name}, which another agent of this machine is fetching")
         self._wait()
-        if self._stopped:
+        if self._stop.is_set():
             raise Stopped("Fetching was stopped.", now="Sync again to go on from here.")
 
     def _fetch(self, build: LockedBuild) -> None:
-        problems: list[str] = []
-        for attempt in range(self._limits.attempts):
-            if self._stopped or build.archive.sha256 in self._store:
+        """Tries until the file is there. Counted are tries that brought nothing; several places are tried in turn."""
+        with self._guard:
+            pace = self._paces[build.source]
+        problems: list[_Again] = []
+        in_vain = number = 0
+        while in_vain < self._limits.attempts and not (self._stop.is_set() or build.archive.sha256 in self._store):
+            self._pause(pace.turn(), f"{build.source}, which asks us to wait")
+            if self._stop.is_set():
                 return
-            # Several places for one file are tried in turn.
-            address = self._address(build, attempt)
+            address = self._address(build, number)
+            had = self._have(build)
             try:
                 self._attempt(build, address)
+                pace.came()
                 return
+            except _PutOff as asked:
+                self._put_off(build, pace, asked)
+                continue
             except _Again as again:
-                problems.append(str(again))
-                pause = self._limits.wait_seconds * 2**attempt * random.uniform(0.5, 1.5)  # noqa: S311 - jitter
-                # A place that was not tried yet is not kept waiting for what another one did.
-                if len(build.urls) <= attempt + 1 < self._limits.attempts:
-                    time.sleep(min(max(pause, again.after), self._limits.longest_wait))
-        raise FetchFailed(
+                problems.append(again)
+            number += 1
+            if self._have(build) - had >= self._limits.progress_bytes:
+                in_vain = 0
+                continue
+            in_vain += self._limits.attempts if self._is_hopeless(build, problems) else 1
+            # A place that was not tried yet is not kept waiting for what another one did.
+            if len(build.urls) <= number and in_vain < self._limits.attempts:
+                seconds = self._limits.wait_seconds * 2**in_vain * random.uniform(0.25, 0.75)  # noqa: S311 - jitter
+                self._pause(seconds, f"{build.source}, to be tried again")
+        if problems and not self._stop.is_set() and build.archive.sha256 not in self._store:
+            raise self._failed(build, str(problems[-1]), problems[-1].code, f" ({len(problems)} tries)")
+
+    def _is_hopeless(self, build: LockedBuild, problems: Sequence[_Again]) -> bool:
+        """Whether every place that there is failed in a way that lasts."""
+        places = max(1, len(build.urls))
+        return len(problems) >= places and all(one.lasts for one in problems[-places:])
+
+    def _put_off(self, build: LockedBuild, pace: Pace, asked: _PutOff) -> None:
+        """Keeps to what the source asked for; raises FetchFailed when that is more than anybody waits for."""
+        altogether = pace.put_off(asked.after)
+        if asked.after > self._limits.longest_wait or altogether > self._limits.patience:
+            until = _clock(max(asked.after, 60))
+            why = f"it asks us to wait until {until} ({asked.status})"
+            raise self._failed(build, why, "asked-to-wait", "", f"Sync again after {until}")
+
+    def _failed(
+        self, build: LockedBuild, why: str, code: str, tries: str, now: str = "Sync again later"
+    ) -> FetchFailed:
+        return FetchFailed(
             f"{build.name} {build.version} could not be fetched.",
-            f"{build.source or 'Its source'}: {problems[-1]} ({len(problems)} attempts).",
-            "Nothing was changed. Sync again later; what has arrived is kept.",
+            f"{build.source or 'Its source'}: {why}{tries}.",
+            f"Nothing was changed. {now}; what has arrived is kept.",
             mod=build.mod,
-            problem=problems[-1],
+            problem=why,
+            reason=code,
         )
+
+    def _pause(self, seconds: float, for_what: str) -> None:
+        """Waits, says for what when it is long, and heeds who pauses or stops meanwhile."""
+        until = time.monotonic() + seconds
+        while not self._stop.is_set() and (left := until - time.monotonic()) > 0:
+            if left > 1:
+                self._told.remark(f"{for_what}, until {_clock(left)}")
+                self._wait()
+            self._stop.wait(min(left, 1))
+
+    def _have(self, build: LockedBuild) -> int:
+        """Bytes of an archive that are there already, unfinished."""
+        try:
+            return (self._store.partial / build.archive.sha256).stat().st_size
+        except FileNotFoundError:
+            return 0
 
     def _address(self, build: LockedBuild, attempt: int) -> str:
         if not build.urls:
@@ -159,22 +229,21 @@ class Fetcher:
 
     def _attempt(self, build: LockedBuild, address: str) -> None:
         part = self._store.partial / build.archive.sha256
-        have = part.stat().st_size if part.exists() else 0
+        have = self._have(build)
         if have >= build.archive.size:
-            part.unlink(missing_ok=True)
+            disk.remove(part)
             have = 0
         headers = {**self._credentials(address), **({"Range": f"bytes={have}-"} if have else {})}
         try:
             with self._client.stream("GET", address, headers=headers) as reply:
                 if reply.status_code == 416:
-                    part.unlink(missing_ok=True)
-                    raise _Again("the file has changed")
+                    disk.remove(part)
+                    raise _Again("the file has changed", "changed")
                 _check_status(reply)
                 self._receive(build, reply, part, have if reply.status_code == 206 else 0)
-        except httpx.TimeoutException as error:
-            raise _Again("it does not answer in time") from error
-        except httpx.HTTPError as error:
-            raise _Again("the line was cut") from error
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            reason = reason_of(error)
+            raise _Again(reason.words, reason.code, reason.lasts) from error
 
     def _receive(self, build: LockedBuild, reply: httpx.Response, part: Path, have: int) -> None:
         """Appends to what is there, hashing all of it; adopts the file only when size and sha256 are right."""
@@ -196,14 +265,15 @@ class Fetcher:
                 file.write(block)
                 self._at(build, size)
                 watch.see(len(block), self._line.take(len(block)) + self._held())
-                if self._stopped:
+                if self._stop.is_set():
                     return
+            disk.written(file)
         if size < build.archive.size:
-            raise _Again(f"the file ended after {size} of {build.archive.size} bytes")
+            raise _Again(f"the file ended after {size} of {build.archive.size} bytes", "cut")
         if size > build.archive.size or digest.hexdigest() != build.archive.sha256:
-            part.unlink()
+            disk.remove(part)
             self._at(build, 0)
-            raise _Again("it sent other bytes than the release names")
+            raise _Again("it sent other bytes than the release names", "other-bytes")
         self._store.adopt(part, build.archive.sha256)
 
     def _held(self) -> float:
@@ -258,7 +328,7 @@ class _Watch:
         if passed < self._limits.slow_after:
             return
         if self._bytes < passed * self._limits.slow_bytes_per_second:
-            raise _Again(f"it sends {self._bytes / passed:.0f} bytes a second")
+            raise _Again(f"it sends {self._bytes / passed:.0f} bytes a second", "slow")
         self._since, self._bytes = time.monotonic(), 0
 
 
@@ -267,8 +337,14 @@ def _check_status(reply: httpx.Response) -> None:
     if status in (200, 206):
         return
     if status in (404, 410):
-        raise _Again(f"it no longer has the file ({status})")
+        raise _Again(f"it no longer has the file ({status})", "gone")
     after = asked_wait(reply)
-    if status == 429:
-        raise _Again("it asks us to wait (429)", after or 5)
-    raise _Again(f"it answered with {status}", after)
+    if status == 429 or (status == 503 and after):
+        raise _PutOff(status, after)
+    raise _Again(f"it answered with {status}", "status")
+
+
+def _clock(seconds: float) -> str:
+    """The time of day in so many seconds, by this machine's clock."""
+    at = datetime.now().astimezone() + timedelta(seconds=seconds)
+    return f"{at:%H:%M}" if seconds < 43_200 else f"{at:%Y-%m-%d %H:%M}"

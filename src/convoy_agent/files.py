@@ -7,7 +7,7 @@ import hashlib
 import os
 import shutil
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ALL_COMPLETED, ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
@@ -18,6 +18,7 @@ from convoy_core.paths import AGENT_FOLDER, checked_path, own_name
 from . import disk
 from .disk import is_link
 from .errors import DiskFull, FileTrouble, FolderRefused
+from .patience import SOON, all_done, ended
 
 CHUNK = 1024 * 1024
 
@@ -37,8 +38,13 @@ def hashed(places: Sequence[str]) -> list[str]:
     """
     if len(places) < FEW:
         return _hash_all(places)
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        return [sha256 for part in pool.map(_hash_all, _parts(places)) for sha256 in part]
+    pool = ThreadPoolExecutor(os.cpu_count() or 1)
+    running = [pool.submit(_hash_all, part) for part in _parts(places)]
+    try:
+        all_done(running, ALL_COMPLETED)
+        return [sha256 for part in running for sha256 in part.result()]
+    finally:
+        ended(pool, running, SOON)
 
 
 FEW, PART = 8, 64
@@ -134,8 +140,8 @@ def inside(root: Path, path: str) -> Path:
 
 
 def own_place(root: Path, path: str) -> Path:
-    """Where a file of the member's lies, whatever it is called. Raises HostileArchive for what is no path in this folder,
-    FolderRefused when it lies in a linked folder.
+    """Where a file of the member's lies, whatever it is called. Raises HostileArchive for what is no path in this
+    folder, FolderRefused when it lies in a linked folder.
     """
     return unlinked(root, own_name(path))
 

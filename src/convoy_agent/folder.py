@@ -142,7 +142,7 @@ class Folder:
         """What the agent writes among its own files must stay there: a folder may come from somebody else."""
         for place in (self.own, *(self.own / name for name in OWN_FOLDERS)):
             for entry in disk.entries_of(str(place)):
-                if entry.is_symlink() or is_link(Path(entry.path)):
+                if is_link(Path(entry.path)):
                     if place == self.inbox:
                         continue
                     raise FolderRefused(f"{entry.path} is a link.", "It could lead out of the folder.", "Move it away.")
@@ -181,7 +181,7 @@ class Folder:
         return record
 
     def _likeliest_release(self) -> tuple[str, Lock, dict[str, str]] | None:
-        """Of the releases that are kept, the one of which most lies here: number, this machine's share, path to hash."""
+        """Of the kept releases the one of which most lies here: number, this machine's share, path to hash."""
         last = [one["release"] for one in self.history().all()[-1:]]
         best: tuple[tuple[int, bool], tuple[str, Lock, dict[str, str]]] | None = None
         for signed in self.kept_releases():
@@ -359,7 +359,8 @@ class Folder:
         found = history.all()
         if history.damaged:
             self.remarks.append(
-                f"{len(history.damaged)} of {len(found)} entries of the history are damaged. What they moved aside is still there."
+                f"{len(history.damaged)} of {len(found)} entries of the history are damaged. What they moved aside is "
+                "still there."
             )
         return found
 

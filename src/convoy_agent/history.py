@@ -75,7 +75,7 @@ class History:
         found = []
         for file in sorted(self._place.glob("*.json")) if self._place.exists() else ():
             try:
-                entry = sealed.read(file)
+                entry: Any = sealed.read(file)
                 found.append({**entry, "id": str(entry["id"]), "number": int(entry["number"])})
             except (sealed.Damaged, KeyError, TypeError, ValueError):
                 self.damaged.append(file.stem)

@@ -1,4 +1,5 @@
-"""`convoy mend`: looks at everything that the agent keeps, says what is wrong, and puts it right without losing anything.
+"""`convoy mend`: looks at everything that the agent keeps, says what is wrong, and puts it right without losing
+anything.
 
 What can be made anew is (the record, releases, copies in backups, archives). What cannot is moved into
 `.convoy/damaged`, never deleted, and what follows from its loss is said.
@@ -95,8 +96,8 @@ def _before(folder: Folder) -> list[str]:
         _ = Before(folder.own).files
     except sealed.Damaged:
         return [
-            "Which files lay here before joining is lost. Until you sync, leaving removes nothing of the pack by itself; "
-            "what the pack replaced lies in .convoy/before."
+            "Which files lay here before joining is lost. Until you sync, leaving removes nothing of the pack by "
+            "itself; what the pack replaced lies in .convoy/before."
         ]
     return []
 

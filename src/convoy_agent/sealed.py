@@ -3,8 +3,8 @@
     true-convoy record 2 sha256:4f1c…
     {"release": "1.2.0", …}
 
-One that was altered, cut short or mixed up is *damaged*: it is never half believed. Files of earlier agents had no first
-line; they are read as form 1. What follows from a loss is the reader's to say: nothing is guessed here.
+One that was altered, cut short or mixed up is *damaged*: it is never half believed. Files of earlier agents had no
+first line; they are read as form 1. What follows from a loss is the reader's to say: nothing is guessed here.
 """
 
 from __future__ import annotations
@@ -49,8 +49,8 @@ def read(
 ) -> Thing:
     """What `parse` makes of what was written. Raises FileNotFoundError, Damaged, TooNew.
 
-    What `parse` cannot read (KeyError, TypeError, ValueError, AttributeError) is damaged, too. A lost or damaged file that
-    has a twin is put back from it.
+    What `parse` cannot read (KeyError, TypeError, ValueError, AttributeError) is damaged, too. A lost or damaged file
+    that has a twin is put back from it.
     """
     try:
         return _read(place, place.stem, parse)

@@ -14,7 +14,8 @@ from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
 
 from .errors import SiteAway, SiteRefused
-from .line import tls
+from .line import client as make_client
+from .line import reason_of
 
 TIMEOUT_SECONDS = 30
 MAX_DEVIATIONS = 10_000
@@ -199,17 +200,18 @@ def as_told(path: str) -> str:
 
 def _client(site: str, token: str) -> httpx.Client:
     headers = {"Authorization": f"Bearer {token}"} if token else {}
-    return httpx.Client(base_url=f"{site.rstrip('/')}/api/", headers=headers, timeout=TIMEOUT_SECONDS, verify=tls())
+    return make_client(base_url=f"{site.rstrip('/')}/api/", headers=headers, timeout=TIMEOUT_SECONDS)
 
 
 def _ask(client: httpx.Client, method: str, path: str, **given: Any) -> httpx.Response:
     try:
         reply = client.request(method, path, **given)
     except (httpx.HTTPError, httpx.InvalidURL) as error:
+        reason = reason_of(error)
         raise SiteAway(
-            f"{client.base_url.host or 'The site'} does not answer.",
-            "It is away, or the address is wrong.",
-            "Check the address and your line, then try again.",
+            f"{client.base_url.host or 'The site'} does not answer: {reason.words}.",
+            now="Check the address and your line, then try again.",
+            reason=reason.code,
         ) from error
     if reply.is_success:
         return reply

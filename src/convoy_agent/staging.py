@@ -105,7 +105,7 @@ class Stager:
         self._done.add(build.mod)
 
     def stage_stored(self) -> list[LockedBuild]:
-        """Stages every build that is still to be staged; gives those whose copy in the store was damaged, and dropped."""
+        """Stages every build that is still to be staged; gives those whose copy in the store was damaged."""
         damaged = []
         for build in [self._target.by_mod[mod] for mod in self._wanted if mod not in self._done]:
             try:

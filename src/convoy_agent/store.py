@@ -119,7 +119,8 @@ class Store:
         except sealed.Damaged:
             disk.replace(place, place.with_name(f"{name}.damaged"))
             self.remarks.append(
-                f"{place} was damaged and is kept as {name}.damaged. Each folder says anew at its next sync what it needs."
+                f"{place} was damaged and is kept as {name}.damaged. Each folder says anew at its next sync what it "
+                "needs."
             )
             return None
 

@@ -16,7 +16,7 @@ from convoy_core.errors import ConvoyError
 from convoy_core.history import to_take_back
 from convoy_core.lock import LockedBuild
 from convoy_core.model import AUTOMATIC_PICKUPS
-from convoy_core.plan import Act, Choices, Plan
+from convoy_core.plan import Choices, Plan
 from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
@@ -541,20 +541,3 @@ def _refuse_metered(head: Head, plan: Plan, wish: Wish) -> None:
             "Sync anyway, or wait for a better line.",
             bytes=plan.fetch_bytes,
         )
-
-
-def describe(plan: Plan) -> str:
-    """A plan in one line."""
-    counts: dict[str, int] = {act: plan.count(act) for act in SAID}
-    parts = [said(counts), f"{plan.left_alone} left as they are" if plan.left_alone else ""]
-    return ", ".join(filter(None, parts)) or "nothing to do"
-
-
-def said(counts: Mapping[str, int]) -> str:
-    """How many files were, or will be, handled in which way."""
-    return ", ".join(f"{counts[act]} {word}" for act, word in SAID.items() if counts.get(act))
-
-
-SAID = {
-    Act.PLACE: "new", Act.REPLACE: "replaced", Act.MERGE: "merged", Act.REMOVE: "removed", Act.ASIDE: "moved aside",
-}  # fmt: skip

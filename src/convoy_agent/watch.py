@@ -14,7 +14,7 @@ from typing import Any
 from convoy_core.errors import ConvoyError, MalformedInput
 from convoy_core.lock import LockedBuild
 from convoy_core.paths import AGENT_FOLDER
-from convoy_core.plan import Choices
+from convoy_core.plan import Choices, describe
 from convoy_core.reading import Fields
 from convoy_core.words import counted
 
@@ -169,7 +169,7 @@ def _sync(watcher: Watcher, given: Fields) -> str:
         watcher.done()
         raise
     watcher.done()
-    return f"Release {done.release}: {sync.describe(done.plan)}."
+    return f"Release {done.release}: {describe(done.plan)}."
 
 
 def _undo(watcher: Watcher, given: Fields) -> str:

@@ -52,8 +52,8 @@ def checked_path(path: str) -> str:
 
 
 def own_name(path: str) -> str:
-    """A path that a member's own file has, when it cannot lead out of the installation. Their names are not judged as an
-    archive's are: what lies there already may be called anything. Raises HostileArchive: it came from no scan.
+    """A path that a member's own file has, when it cannot lead out of the installation. Their names are not judged as
+    an archive's are: what lies there already may be called anything. Raises HostileArchive: it came from no scan.
     """
     parts = path.split("/")
     if "\0" in path or any(part in ("", ".", "..") for part in parts) or is_agents(parts[0]):

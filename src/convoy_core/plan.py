@@ -258,3 +258,20 @@ def _folders(path: str) -> list[str]:
 def _archives_wanted(moves: list[Move], target: Lock, stored: Collection[str]) -> list[LockedBuild]:
     mods = {move.file.mod for move in moves if move.file}
     return [build for build in target.builds if build.mod in mods and build.archive.sha256 not in stored]
+
+
+SAID = {
+    Act.PLACE: "new", Act.REPLACE: "replaced", Act.MERGE: "merged", Act.REMOVE: "removed", Act.ASIDE: "moved aside",
+}  # fmt: skip
+
+
+def said(counts: Mapping[str, int]) -> str:
+    """How many files were, or will be, handled in which way."""
+    return ", ".join(f"{counts[act]} {word}" for act, word in SAID.items() if counts.get(act))
+
+
+def describe(plan: Plan) -> str:
+    """A plan in one line."""
+    counts: dict[str, int] = {act: plan.count(act) for act in SAID}
+    parts = [said(counts), f"{plan.left_alone} left as they are" if plan.left_alone else ""]
+    return ", ".join(filter(None, parts)) or "nothing to do"

@@ -7,13 +7,23 @@ the next n requests for paths that end so misbehave. Only for loopback: anybody 
 import asyncio
 import html
 import sys
+import time
 from collections.abc import AsyncIterator
+from email.utils import formatdate
 from pathlib import Path
 
 import uvicorn
 from starlette.applications import Starlette
 from starlette.requests import Request
-from starlette.responses import FileResponse, HTMLResponse, JSONResponse, PlainTextResponse, Response, StreamingResponse
+from starlette.responses import (
+    FileResponse,
+    HTMLResponse,
+    JSONResponse,
+    PlainTextResponse,
+    RedirectResponse,
+    Response,
+    StreamingResponse,
+)
 from starlette.routing import Route
 
 from .generate import read_listed
@@ -21,7 +31,10 @@ from .generate import read_listed
 SLOW_BYTES, SLOW_SECONDS = 512, 0.5
 """A slow source sends this much, then waits: no reader waits that long for a whole file."""
 
-STATUS_FAULTS = {"404": 404, "429": 429, "500": 500}
+STATUS_FAULTS = {"404": 404, "429": 429, "500": 500, "503 until": 503}
+
+A_SECOND = 2
+"""Requests that a polite source answers a second; who asks more often is asked to wait, in no words at all."""
 
 
 class Faults:
@@ -29,6 +42,7 @@ class Faults:
 
     def __init__(self) -> None:
         self._wanted: dict[str, tuple[str, int]] = {}
+        self._answered: dict[str, list[float]] = {}
 
     def set(self, path: str, fault: str, times: int) -> None:
         self._wanted[path] = (fault, times)
@@ -38,10 +52,18 @@ class Faults:
 
     def next_for(self, path: str) -> str:
         for ending, (fault, times) in self._wanted.items():
+            if fault == "two a second" and ending in path:
+                return "429" if self._too_often(ending) else ""
             if path.endswith(ending) and times > 0:
                 self._wanted[ending] = (fault, times - 1)
                 return fault
         return ""
+
+    def _too_often(self, what: str) -> bool:
+        now = time.monotonic()
+        lately = [at for at in self._answered.get(what, []) if now - at < 1]
+        self._answered[what] = lately if len(lately) >= A_SECOND else [*lately, now]
+        return len(lately) >= A_SECOND
 
 
 def make_app(root: Path) -> Starlette:
@@ -65,7 +87,11 @@ def make_app(root: Path) -> Starlette:
         fault = faults.next_for(request.url.path)
         if fault in STATUS_FAULTS:
             headers = {"Retry-After": "1"} if fault == "429" else {}
+            if fault == "503 until":
+                headers = {"Retry-After": formatdate(time.time() + 1, usegmt=True)}
             return PlainTextResponse(f"Asked for: {fault}", status_code=STATUS_FAULTS[fault], headers=headers)
+        if fault == "in circles":
+            return RedirectResponse(str(request.url))
         if fault == "wrong bytes":
             return Response(bytes(path.stat().st_size), media_type="application/zip")
         if fault == "nonsense":

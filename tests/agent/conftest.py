@@ -12,7 +12,7 @@ from convoy_core.canonical import sha256_hex
 
 from .harbour import CODE, Harbour
 
-IMPATIENT = Limits(attempts=3, wait_seconds=0.02, longest_wait=0.05, timeout_seconds=2, slow_after=0.4)
+IMPATIENT = Limits(attempts=3, wait_seconds=0.02, longest_wait=3, patience=2.5, timeout_seconds=2, slow_after=0.4)
 
 MODS = {
     "ledger": {"waybill.toml": "id = 'ledger'", "data/a.dat": "a" * 5000, "settings.toml": "on = true"},

@@ -5,7 +5,6 @@ import time
 from collections import Counter
 from dataclasses import replace
 
-import httpx
 import pytest
 
 from convoy_agent import fetch
@@ -30,12 +29,12 @@ def fetcher(member: Member, **given: object) -> Fetcher:
 
 def test_another_place_is_tried_when_the_first_has_nothing(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
     slept: list[float] = []
-    monkeypatch.setattr(fetch.time, "sleep", slept.append)
+    monkeypatch.setattr(Fetcher, "_pause", lambda self, seconds, why: slept.append(seconds))
     good = build_of(member, "ledger").urls[0]
     build = build_of(member, "ledger", urls=("files/gone.zip", good))
     fetcher(member).fetch_all([build])
     assert build.archive.sha256 in member.store
-    assert slept == []  # another place need not be waited for
+    assert max(slept) == 0  # another place need not be waited for
     with pytest.raises(FetchFailed, match="no longer has the file"):
         fetcher(member).fetch_all([build_of(member, "lanterns", urls=("files/gone.zip",))])
 
@@ -112,14 +111,3 @@ def test_the_store_of_one_machine_serves_all_its_installations(member: Member) -
     assert member.store.speed() == 0
     member.store.keep_speed(2_000_000, 2)
     assert member.store.speed() == 1_000_000 and Store(member.store.root).speed() == 1_000_000
-
-
-@pytest.mark.parametrize(
-    ("status", "asked", "seconds"),
-    [(429, "7", 7), (429, "", 5), (503, "30", 30), (500, "", 0), (429, "²", 5), (429, "9" * 400, 5), (503, "soon", 0)],
-)
-def test_a_source_may_ask_to_wait_in_any_words(status: int, asked: str, seconds: float) -> None:
-    headers = [(b"Retry-After", asked.encode("latin-1"))]
-    with pytest.raises(fetch._Again) as again:
-        fetch._check_status(httpx.Response(status, headers=headers))
-    assert again.value.after == seconds

@@ -14,6 +14,7 @@ import pytest
 from convoy_agent import asked
 from convoy_agent import sync as work
 from convoy_agent.backups import KEPT, Backups
+from convoy_agent.commands.storing import wanted
 from convoy_agent.errors import (
     BackupRefused,
     BadRelease,
@@ -28,7 +29,6 @@ from convoy_agent.fetch import Fetcher
 from convoy_agent.folder import Folder
 from convoy_agent.leaving import leave
 from convoy_agent.store import Store
-from convoy_agent.storing import wanted
 from convoy_agent.watch import Watcher
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import ConvoyError

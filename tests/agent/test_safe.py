@@ -102,9 +102,11 @@ def test_what_lay_there_before_joining_stays_or_is_put_back(member: Member) -> N
     ahead = look_ahead(folder)
     assert (ahead.removed, ahead.had_before) == (2, 3)  # bells and the ledger's new file go; three are as they were
     left = leave(folder, NOW)
-    assert left.removed == 2 and filled.files().items() >= {
-        path: sha for path, sha in before.items() if path.startswith("mods/ledger")
-    }.items()
+    assert (
+        left.removed == 2
+        and filled.files().items()
+        >= {path: sha for path, sha in before.items() if path.startswith("mods/ledger")}.items()
+    )
     # What the pack had taken out altogether is kept in plain sight.
     kept = folder / left.kept / "before"
     assert {sha256_hex(path.read_bytes()) for path in kept.iterdir() if path.suffix == ""} >= {
@@ -347,7 +349,15 @@ def test_a_damaged_archive_is_thrown_away_and_got_anew(member: Member, spoil: st
 # --- Journals and the agent's own files
 
 
-NAMES = ["my pack: best.zip", os.fsdecode(b"mine-\xff.zip"), "aux.txt", "a\\b?.zip", "trailing. ", "x" * 250, ".convoy2"]
+NAMES = [
+    "my pack: best.zip",
+    os.fsdecode(b"mine-\xff.zip"),
+    "aux.txt",
+    "a\\b?.zip",
+    "trailing. ",
+    "x" * 250,
+    ".convoy2",
+]
 
 
 @pytest.mark.parametrize("name", NAMES)
@@ -450,7 +460,19 @@ def test_settings_edited_between_a_crash_and_its_completion_get_the_releases_key
     assert member.sync().plan.moves == ()
 
 
-OWN = ["record", "pairing", "head", "count", "calm", "left-out", "steps", "journal", "restore", "history/*", "releases/*"]
+OWN = [
+    "record",
+    "pairing",
+    "head",
+    "count",
+    "calm",
+    "left-out",
+    "steps",
+    "journal",
+    "restore",
+    "history/*",
+    "releases/*",
+]
 SPOILT = {
     "cut": lambda data: data[: len(data) // 2],
     "flipped": lambda data: data[:-3] + b"\x00\x01\x02",
@@ -476,7 +498,9 @@ def test_a_spoilt_file_of_the_agents_own_loses_nothing_and_stops_nothing(
     places = list(own.glob(f"{name}.json")) or [own / f"{name}.json"]
     for place in places:
         place.write_bytes(spoil(place.read_bytes() if place.exists() else b'{"a": 1}'))
-    member.harbour.publish("1.1.0", {**NEWER, "ledger": {**NEWER["ledger"], "settings.toml": "on = true\nnew = 1"}}, terms=TERMS)
+    member.harbour.publish(
+        "1.1.0", {**NEWER, "ledger": {**NEWER["ledger"], "settings.toml": "on = true\nnew = 1"}}, terms=TERMS
+    )
     member.sync()
     found = everywhere(member)
     for text in ("altered by me", "my extra", "my world"):
@@ -484,7 +508,9 @@ def test_a_spoilt_file_of_the_agents_own_loses_nothing_and_stops_nothing(
     assert "mine = 1" in (member.folder / path).read_text() and "new = 1" in (member.folder / path).read_text()
     assert member.status(thorough=True).deviations == {"mods/extra.zip": "extra"}
     assert not mend(member.folder, member.store).left
-    asked.undo(member.folder, member.store) if len(Folder(member.folder).entries()) > 1 and "history" not in name else None
+    asked.undo(member.folder, member.store) if len(
+        Folder(member.folder).entries()
+    ) > 1 and "history" not in name else None
     left = leave(member.folder, NOW)
     assert left.removed > 0
     for text in ("altered by me", "my extra", "my world"):

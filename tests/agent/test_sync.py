@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from convoy_agent import sync as work
+from convoy_agent.commands.screen import Bar
 from convoy_agent.errors import (
     ArchiveWrong,
     BadRelease,
@@ -22,7 +23,6 @@ from convoy_agent.errors import (
     SomebodyElse,
 )
 from convoy_agent.folder import Folder
-from convoy_agent.screen import Bar
 from convoy_agent.site import Site
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import BadSignature, ConvoyError
@@ -484,7 +484,7 @@ def test_the_command_line_tells_and_its_exit_codes_agree(member: Member, tmp_pat
     (member.folder / "mods/ledger/settings.toml").write_text("mine")
     found = run(member, "verify", *here)
     assert found.returncode == 1 and "altered: mods/ledger/settings.toml" in found.stdout
-    assert "nothing → 1.0.0  6 new" in run(member, "history", *here).stdout
+    assert "Release 1.0.0 installed: 2 mods." in run(member, "history", *here).stdout
     assert run(member, "history", "--folder", str(tmp_path)).returncode == 2
     refused = run(member, "sync", "--folder", str(tmp_path))
     assert refused.returncode == 2 and "is no installation" in refused.stderr and "Traceback" not in refused.stderr

@@ -6,7 +6,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_agent.files import far_reaching
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import HostileArchive
 from convoy_core.history import to_take_back
@@ -82,19 +81,6 @@ def test_a_release_that_only_writes_names_otherwise_changes_nothing_where_case_d
     lies = {path: sha256_hex(text.encode()) for path, text in before.items()}
     record, scan = (respelled(lies, target.by_path) for _ in range(2))
     assert make_plan(Recorded(record), Scan(scan), target).moves == ()
-
-
-@pytest.mark.parametrize(
-    ("folder", "reaching"),
-    [
-        ("C:\\Games\\pack", "\\\\?\\C:\\Games\\pack"),
-        ("\\\\server\\share\\pack", "\\\\?\\UNC\\server\\share\\pack"),
-        ("\\\\?\\C:\\Games", "\\\\?\\C:\\Games"),
-        ("/home/isbet/pack", "/home/isbet/pack"),
-    ],
-)
-def test_windows_folders_take_long_paths(folder: str, reaching: str) -> None:
-    assert far_reaching(folder) == reaching
 
 
 def entry(before: str, release: str, undoes: bool = False) -> dict[str, object]:

@@ -13,7 +13,7 @@ from typing import Annotated, Any
 
 import typer
 
-from convoy_core.errors import ConvoyError, MalformedInput
+from convoy_core.errors import MalformedInput
 from convoy_core.inspection import inspect_members
 from convoy_core.model import Kind
 from convoy_core.profile import KindLayout, read_profile
@@ -22,17 +22,19 @@ from convoy_core.resolve import resolve as find_lock
 from convoy_core.resolve import why as paths_to
 from convoy_core.resolve.wire import read_problem, write_answer
 from convoy_core.takeover import FORMAT
-from convoy_core.words import counted, printable
+from convoy_core.words import counted
 
-from .archives import contents, hashes, marker_of
-from .files import sha256_of, walk, write_at_once
+from ..archives import contents, hashes, marker_of
+from ..files import sha256_of, walk, write_at_once
+from .options import FILES
+from .running import run
 from .settings import settings
 
 plain = typer.Typer()
-plain.add_typer(settings, name="settings")
+plain.add_typer(settings, name="settings", rich_help_panel=FILES)
 
 
-@plain.command()
+@plain.command(rich_help_panel=FILES)
 def resolve(
     seconds: Annotated[bool, typer.Option("--seconds", help="Say how long each part took.")] = False,
 ) -> None:
@@ -53,7 +55,7 @@ def resolve(
     raise typer.Exit(0 if isinstance(answer, Solved) else 1)
 
 
-@plain.command()
+@plain.command(rich_help_panel=FILES)
 def why(mod: str) -> None:
     """Every path from a wanted line to a mod, for a problem on standard input."""
     problem = _problem()
@@ -69,13 +71,13 @@ def why(mod: str) -> None:
         raise typer.Exit(1)
 
 
-@plain.command("why-not")
+@plain.command("why-not", rich_help_panel=FILES)
 def why_not(mod: str, version: str) -> None:
     """What rules a build out, for a problem on standard input."""
     print("\n".join(why_not_at_all(mod, version, _problem())))
 
 
-@plain.command()
+@plain.command(rich_help_panel=FILES)
 def inspect(
     archive: Annotated[Path, typer.Argument(help="A ZIP archive.")],
     game: Annotated[Path | None, typer.Option("--game", help="The game's profile, a TOML file.")] = None,
@@ -108,7 +110,7 @@ def inspect(
     raise typer.Exit(0 if found.is_fine else 1)
 
 
-@plain.command()
+@plain.command(rich_help_panel=FILES)
 def scan(
     folder: Annotated[Path, typer.Argument(help="The game's folder, or one that somebody filled by hand.")],
     out: Annotated[Path | None, typer.Option("--out", help="Write the listing here, not to standard output.")] = None,
@@ -141,18 +143,3 @@ def _problem() -> Problem:
 def main() -> None:
     """The plain commands alone: they start faster without what syncing needs."""
     run(plain)
-
-
-def run(commands: typer.Typer) -> None:
-    """Runs a command line; a refusal becomes one plain line on standard error."""
-    try:
-        commands(prog_name="convoy")
-    except ConvoyError as error:
-        print(printable(error.sentence()), file=sys.stderr)
-        sys.exit(2)
-    except OSError as error:
-        print(printable(f"{error.filename or 'A file'} cannot be used: {error.strerror}."), file=sys.stderr)
-        sys.exit(2)
-    except KeyboardInterrupt:
-        print("Stopped. The same command goes on from here.", file=sys.stderr)
-        sys.exit(130)

@@ -11,12 +11,11 @@ import typer
 from convoy_core.errors import ConvoyError
 from convoy_core.words import counted
 
-from .folder import Folder
+from ..folder import Folder
+from ..store import Store
+from ..sync import archives_of
+from .options import JsonOption
 from .screen import print_json, say
-from .store import Store
-from .sync import archives_of
-
-JsonOption = Annotated[bool, typer.Option("--json", help="Answer as JSON, for scripts.")]
 
 store_app = typer.Typer(help="The store that all installations of this machine share.", no_args_is_help=True)
 
@@ -65,9 +64,7 @@ def show(as_json: JsonOption = False) -> None:
         return
     say(f"{store.root}: {counted(use.archives, 'archive')}, {use.bytes // MB} MB")
     for one in served:
-        say(
-            f"  for {one.folder}{'' if one.is_there else ', which is not there now: moved, or its disk is not attached'}"
-        )
+        say(f"  for {one.folder}{'' if one.is_there else ', which is not there: moved, or its disk is not attached'}")
     say(f"{counted(len(use.idle), 'archive')}, {use.idle_bytes // MB} MB, to which nothing refers.")
     if use.brought:
         say(f"{counted(len(use.brought), 'of them was', 'of them were')} brought by hand, and pruning keeps them.")

@@ -12,7 +12,7 @@ from convoy_core.errors import MalformedInput
 from convoy_core.formats import Key, Value, open_settings, typed
 from convoy_core.merge import KeyMerge, merge
 
-from .files import write_at_once
+from ..files import write_at_once
 
 settings = typer.Typer(help="Read, change and merge settings files.", no_args_is_help=True)
 

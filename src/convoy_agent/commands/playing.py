@@ -1,0 +1,232 @@
+"""Commands of an evening: join, sync, look, bring what only a person can bring, tick what only a person can do."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from convoy_core.errands import minutes, what_to_do
+from convoy_core.lock import LockedBuild
+from convoy_core.plan import Act, Choices
+from convoy_core.words import counted
+
+from .. import asked
+from .. import errands as hand
+from .. import machine as machines
+from .. import sync as work
+from ..folder import Folder
+from ..watch import Watcher
+from .exits import DONE, LEFT
+from .options import PLAY, DownloadsOption, FolderOption, JsonOption
+from .screen import Bar, print_json, say
+from .storing import keep as keep_store
+from .telling import here_of, say_status, say_synced, status_data
+
+playing = typer.Typer()
+
+
+@playing.command(rich_help_panel=PLAY)
+def join(
+    code: Annotated[str, typer.Argument(help="The pairing code from the installation's page.")],
+    into: Annotated[Path, typer.Option("--into", help="A new or empty folder.")],
+    site: Annotated[str, typer.Option("--site", envvar="CONVOY_SITE", help="The site's address.")],
+    key: Annotated[str, typer.Option("--key", help="The site's key, as the installation's page shows it.")] = "",
+    game: Annotated[Path | None, typer.Option("--game", help="Copy this game into the folder first.")] = None,
+    as_it_is: Annotated[
+        bool, typer.Option("--as-it-is", help="The folder holds a game already: adopt what is the pack's.")
+    ] = False,
+    again: Annotated[
+        bool, typer.Option("--again", help="The folder follows the pack already, and the site no longer knows it.")
+    ] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Pair a folder with an installation."""
+    with Bar(quiet=as_json) as screen:
+        pairing = work.join(code, site, into, key, game, as_it_is, screen, again)
+    if as_json:
+        print_json({"folder": str(into), "pack": pairing.pack, "key": pairing.key, "side": pairing.side})
+        return
+    say(f"{into} follows {pairing.pack} from now on. The site's key is {pairing.key}.")
+    say(f"Next: convoy sync --folder {into}")
+
+
+@playing.command(rich_help_panel=PLAY)
+def sync(
+    folder: FolderOption = Path(),
+    extras_aside: Annotated[
+        bool, typer.Option("--extras-aside", help="Move aside what lies in the pack's folders and is not the pack's.")
+    ] = False,
+    only: Annotated[list[str] | None, typer.Option("--only", help="Mend this path alone. May be repeated.")] = None,
+    to: Annotated[str, typer.Option("--to", help="Another release than the one that you follow.")] = "",
+    anyway: Annotated[bool, typer.Option("--anyway", help="Fetch more than the line's limit allows.")] = False,
+    wait: Annotated[bool, typer.Option("--wait", help="Wait for files that you bring, and go on by itself.")] = False,
+    downloads: DownloadsOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Bring the folder to the release that it follows. Worlds and settings of yours stay."""
+    with Bar(quiet=as_json) as screen:
+        bring = _Bringer(folder, downloads or hand.downloads(), wait, as_json)
+        choices = Choices(extras_aside, frozenset(only) if only else None)
+        done = work.sync(folder, keep_store(), screen, work.Wish(choices, to, anyway, bring))
+    if not as_json:
+        say_synced(done)
+        return
+    print_json(
+        {
+            "release": done.release,
+            "aside": done.aside,
+            "recovered": done.recovered,
+            "notes": done.notes,
+            "counts": {act.value: done.plan.count(act) for act in Act},
+            "mods": done.mods,
+            "worlds": [{"what": one.change.sentence(), "note": one.note} for one in done.plan.worlds],
+            "backup": done.backup.id if done.backup else "",
+            "extras": done.plan.extras,
+            "steps_left": done.steps_left,
+            "undone": dict(done.undone),
+            "remarks": done.remarks,
+            "unheard": done.unheard,
+        }
+    )
+
+
+@playing.command(rich_help_panel=PLAY)
+def status(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
+    """Say where the folder stands and what a sync would do, and report it."""
+    _tell(work.status(folder, keep_store()), as_json)
+
+
+@playing.command(rich_help_panel=PLAY)
+def verify(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
+    """Hash every file anew, and say what differs. Needs no site."""
+    with Bar(quiet=as_json) as screen:
+        screen.phase("hashing every file", 0)
+        found = work.status(folder, keep_store(), thorough=True)
+    _tell(found, as_json)
+
+
+def _tell(found: work.Status, as_json: bool) -> None:
+    if as_json:
+        print_json(status_data(found))
+    else:
+        say_status(found)
+    raise typer.Exit(DONE if here_of(found).is_in_step else LEFT)
+
+
+@playing.command(rich_help_panel=PLAY)
+def watch(
+    folder: FolderOption = Path(),
+    once: Annotated[bool, typer.Option("--once", help="Do what is waiting, then end.")] = False,
+    downloads: DownloadsOption = None,
+) -> None:
+    """Keep reporting, and do what you ask for on the installation's page."""
+    with Bar(quiet=once) as screen:
+        Watcher(folder, keep_store(), [downloads or hand.downloads()], say, screen).run(once)
+
+
+@playing.command(rich_help_panel=PLAY)
+def errands(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
+    """List the files that only you can bring, each with its page. Exit code 1 while one is missing."""
+    left = asked.errands_of(folder, keep_store())
+    if as_json:
+        print_json([{"mod": one.build.mod, "version": one.build.version, "file": one.build.archive.name,
+                     "size": one.build.archive.size, "sha256": one.build.archive.sha256, "page": one.page,
+                     "what_to_do": what_to_do(one.build)} for one in left])  # fmt: skip
+    else:
+        for one in left:
+            say(f"{one.build.name} {one.build.version}: {one.page}")
+            say(f"  {what_to_do(one.build)}")
+        about = f"{counted(len(left), 'file')} to bring, about {counted(minutes(one.build for one in left), 'minute')}."
+        say(f"{about} Next: convoy sync --wait" if left else "Nothing is to be brought by hand.")
+    raise typer.Exit(LEFT if left else DONE)
+
+
+@playing.command(rich_help_panel=PLAY)
+def bring(
+    files: Annotated[list[Path], typer.Argument(help="Files that you downloaded, under any name.")],
+    folder: FolderOption = Path(),
+    as_json: JsonOption = False,
+) -> None:
+    """Hand over files that you were asked to bring. Exit code 1 while one is missing."""
+    plan = work.status(folder, keep_store()).plan
+    wanted = list(plan.errands) if plan else []
+    arrived = hand.Lookout(keep_store(), []).take(files, wanted)
+    left = [build for build in wanted if build not in arrived.taken]
+    wrong = [(file, meant, asked.name_of(folder, file)) for file, meant in arrived.wrong]
+    if as_json:
+        print_json({"taken": [build.archive.name for build in arrived.taken],
+                    "wrong": [{"file": str(file), "is": name} for file, _, name in wrong],
+                    "left": [build.archive.name for build in left]})  # fmt: skip
+        raise typer.Exit(LEFT if left else DONE)
+    for build in arrived.taken:
+        say(f"{build.name} {build.version}: that was it.")
+    for file, meant, name in wrong:
+        say(f"{file.name} is not {meant.name} {meant.version}; it is {name or 'a file that nobody knows'}.")
+    say(f"{counted(len(left), 'file')} still to bring." if left else "Nothing is left to bring. Next: convoy sync")
+    raise typer.Exit(LEFT if left else DONE)
+
+
+@playing.command(rich_help_panel=PLAY)
+def steps(
+    folder: FolderOption = Path(),
+    done: Annotated[list[str] | None, typer.Option("--done", help="Tick a step, by its name.")] = None,
+    undone: Annotated[list[str] | None, typer.Option("--undone", help="Untick it.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """List the steps that only you can do, and tick them. Exit code 1 while one is left."""
+    for names, ticked in ((done or [], True), (undone or [], False)):
+        for name in names:
+            asked.tick(folder, name, ticked)
+    found = asked.steps_of(folder)
+    if as_json:
+        print_json(found)
+    for one in () if as_json else found:
+        how = "seen" if one["seen"] else "ticked" if one["done"] else "to do"
+        say(f"{how:6}  {one['id']}: {one['text']}")
+    if not found and not as_json:
+        say("This release asks for no steps by hand.")
+    raise typer.Exit(DONE if all(one["done"] for one in found) else LEFT)
+
+
+@playing.command(rich_help_panel=PLAY)
+def machine(
+    runtime: Annotated[list[str] | None, typer.Option("--runtime", help="A runtime that is installed here.")] = None,
+    folder: FolderOption = Path(),
+    as_json: JsonOption = False,
+) -> None:
+    """Say what this machine is, and which runtimes it has."""
+    if runtime:
+        machines.say_runtimes(runtime)
+    told = machines.facts(folder)
+    if as_json:
+        print_json(told)
+        return
+    say(f"{told['memory_mb']} MB of memory, {told['disk_free'] // 2**20} MB free on the disk, {told['system']}")
+    say(f"runtimes: {', '.join(told['runtimes']) or 'not said; see --runtime'}")
+
+
+class _Bringer:
+    """What the command line does when errands are all that is missing: looks into the downloads, and may wait."""
+
+    def __init__(self, folder: Path, downloads: Path, wait: bool, quiet: bool) -> None:
+        self._folder, self._wait, self._quiet = folder, wait, quiet
+        self._lookout = hand.Lookout(keep_store(), [downloads, Folder(folder).inbox])
+
+    def __call__(self, left: Sequence[LockedBuild]) -> Sequence[LockedBuild]:
+        turns = iter((True,))
+        if self._wait and not self._quiet:
+            say(f"{counted(len(left), 'file')} to bring, about {minutes(left)} minutes:")
+            for build in left:
+                say(f"  {build.name} {build.version}: {what_to_do(build)}")
+        return hand.wait_for(left, self._lookout, self._said, lambda: self._wait or next(turns, False))
+
+    def _said(self, arrived: hand.Arrived, missing: Sequence[LockedBuild]) -> None:
+        if self._quiet:
+            return
+        for build in arrived.taken:
+            say(f"{build.name} {build.version} has arrived, {len(missing)} to go.")
+        for file, meant in arrived.wrong:
+            say(f"{file.name} is another build; wanted is {meant.name} {meant.version}.")
