@@ -248,7 +248,9 @@ class _Carrying:
             elif act == Act.REMOVE:
                 self._remove(path, was)
             elif act == BACK:
-                returned(self._folder, path, sha256, was)
+                if returned(self._folder, path, sha256, was):
+                    # What lies there now is the member's, whatever was placed there a moment ago.
+                    self.verified.discard(path)
             elif act == Act.MERGE:
                 self._merge(path, sha256, was)
             else:

@@ -62,7 +62,7 @@ def _hash_all(places: Sequence[str]) -> list[str]:
 def _hash_or_nothing(place: Path) -> str:
     try:
         return sha256_of(place)
-    except (FileNotFoundError, PermissionError):
+    except (FileNotFoundError, PermissionError, IsADirectoryError, NotADirectoryError):
         return ""
 
 

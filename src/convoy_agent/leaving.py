@@ -19,9 +19,10 @@ from .backups import Backups
 from .before import Before
 from .disk import is_link
 from .errors import SiteAway, SiteRefused
-from .files import free_name, move, own_place, remove_empty_folders, sha256_of, unless_hopeless
+from .files import copy_beside, free_name, move, own_place, remove_empty_folders, sha256_of, unless_hopeless
 from .folder import Folder
 from .history import lying_in
+from .record import Record
 from .site import Site
 
 KEPT = "Kept by True Convoy"
@@ -80,6 +81,8 @@ def leave(root: Path, now: datetime, keep_all: bool = False, tell: bool = True) 
                 place = own_place(folder.root, path)
                 if fate == "put back" and not os.path.lexists(place):
                     move(before.content(before.files[path]), place)
+        # Whatever lies there from here on is nobody's but the member's, also where it is just what the pack had.
+        folder.write_record(Record())
         brought_back = 0 if keep_all else _bring_back(folder)
         kept = _move_out(folder, now)
     if tell:
@@ -161,8 +164,31 @@ def _move_out(folder: Folder, now: datetime) -> str:
     out = free_name(folder.root / KEPT / f"{now:%Y-%m-%d}")
     out.mkdir(parents=True)
     for entry in keep:
-        move(entry, out / entry.name)
+        if entry.name == "before":
+            _move_out_before(folder, out / entry.name)
+        else:
+            move(entry, out / entry.name)
     return out.relative_to(folder.root).as_posix()
+
+
+def _move_out_before(folder: Folder, out: Path) -> None:
+    """What the pack replaced and nobody put back, by the names that it had. The list of them stays to the very end: a
+    leaving that is stopped here, and another command after it, must still know what is whose.
+    """
+    before, elsewhere = Before(folder.own), set()
+    with suppress(sealed.Damaged):
+        for path, sha256 in before.files.items():
+            with unless_hopeless(lambda why: None):
+                if _is_whole(before.content(sha256), sha256):
+                    copy = free_name(own_place(out, path))
+                    copy.parent.mkdir(parents=True, exist_ok=True)
+                    copy_beside(before.content(sha256), copy)
+                    elsewhere |= {sha256} if sha256_of(copy) == sha256 else set()
+    for entry in list(before.place.iterdir()):
+        if entry.name in elsewhere:
+            disk.remove(entry)
+        elif entry.name not in LISTS["before"]:
+            move(entry, out / entry.name)
 
 
 def _is_agents(entry: Path) -> bool:
@@ -176,8 +202,11 @@ def _holds_anything(entry: Path) -> bool:
     """Whether there is more in it than the agent's own lists."""
     if is_link(entry) or not entry.is_dir():
         return True
-    lists = {"before": ("list.json", f"list.json{sealed.TWIN}"), "backups": ("rehearsed.json",)}.get(entry.name, ())
-    return any(path not in lists for path in lying_in(entry))
+    return any(path not in LISTS.get(entry.name, ()) for path in lying_in(entry))
+
+
+LISTS = {"before": ("list.json", f"list.json{sealed.TWIN}"), "backups": ("rehearsed.json",)}
+"""Files that say something of others in their folder, and are nobody's by themselves."""
 
 
 def _remove_own(folder: Folder) -> None:

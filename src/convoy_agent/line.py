@@ -25,6 +25,9 @@ READ_BYTES = 256 * 1024
 """What is asked of a socket at a time. httpx asks for 64 KB, which on a fast line makes waiting for the interpreter a
 fifth of the time; a whole megabyte no longer lies near the processor when it is hashed."""
 
+TRANSPORT: httpx.BaseTransport | None = None
+"""What stands in the place of the network. None but in trials."""
+
 MOST_REDIRECTS = 8
 """Sources send one round once or twice; more is a circle."""
 
@@ -49,7 +52,7 @@ class Reason:
 def client(**given: Any) -> httpx.Client:
     """A client as all of the agent's are. Raises BadProxy."""
     try:
-        return httpx.Client(verify=tls(), max_redirects=MOST_REDIRECTS, **given)
+        return httpx.Client(verify=tls(), max_redirects=MOST_REDIRECTS, transport=TRANSPORT, **given)
     except (ValueError, httpx.InvalidURL, ImportError) as error:
         raise BadProxy(
             "The proxy that is set on this machine cannot be used.",

@@ -13,8 +13,9 @@ from convoy_core.lock import Lock
 from convoy_core.plan import Act, Plan
 from convoy_core.recipe import Recipe
 
-from . import steps
+from . import sealed, steps
 from .backups import Backups
+from .before import Before
 from .folder import Folder, Look
 from .machine import facts
 from .site import Head, as_told
@@ -28,6 +29,10 @@ LONGEST = 300
 
 ENTRIES = 30
 """Syncs of the history that are told, and backups."""
+
+
+REMARKS = 20
+"""Remarks that are told: of the agent's own files, archives, backups."""
 
 
 def tell(
@@ -68,7 +73,17 @@ def tell(
         ],
         "history": [_entry(one) for one in reversed(history[-ENTRIES:])],
         "undo": back["from"] if back else "",
+        "had_before": had_before(folder),
+        "remarks": [one[:LONGEST] for one in dict.fromkeys(folder.remarks)][:REMARKS],
     }
+
+
+def had_before(folder: Folder) -> int:
+    """How many of the pack's files lay here before joining; 0 where that is not known any more."""
+    try:
+        return len(Before(folder.own).files)
+    except sealed.Damaged:
+        return 0
 
 
 def _plan(plan: Plan, number: str, store: Store) -> dict[str, Any]:
@@ -99,6 +114,7 @@ def _entry(entry: dict[str, Any]) -> dict[str, Any]:
         "notes": [_note(one) for one in entry.get("notes", [])[:LISTED]],
         "backup": entry.get("backup", ""),
         "undoes": bool(entry.get("undoes")),
+        "mods": [str(one)[:LONGEST] for one in entry.get("mods", ())][:LISTED],
     }
 
 

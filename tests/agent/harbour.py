@@ -31,61 +31,17 @@ TERMS = Terms(settings=("config/**",), worlds=("worlds",))
 """The settings that the mods of tests carry are no settings files to these terms, unless a test says so."""
 
 
-class Harbour:
-    """Publishes releases of one pack, and hears what the agent tells. Attributes may be changed to misbehave."""
+class Press:
+    """Publishes releases of one pack: signed documents, and archives that lie at the source. Files lie below `root`."""
 
     def __init__(self, root: Path) -> None:
         self.root = root
         self.key = new_key()
-        self.shown_key = self.key
         self.pack = PACK
-        self.side = "player"
         self.newest = ""
         self.documents: dict[str, bytes] = {}
         self.signatures: dict[str, bytes] = {}
-        self.reports: list[dict[str, Any]] = []
-        self.progress: list[dict[str, Any]] = []
-        self.hold: Callable[[], str] = str
-        """What the page answers to a telling of progress: nothing, unless a test says otherwise."""
-        self.choice: dict[str, Any] = {}
-        self.orders: list[dict[str, Any]] = []
-        self.done: list[dict[str, Any]] = []
-        self.known: dict[str, str] = {}
-        self.left = 0
-        self.codes_used = 0
-        self.sent: list[str] = []
-        """Numbers of the releases that were asked for."""
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
-        app = make_app(root)
-        app.router.routes[:0] = [
-            Route("/api/agent/pair", self._pair, methods=["POST"]),
-            Route("/api/agent/pair/look", self._pair, methods=["POST"]),
-            Route("/api/agent/head", self._head),
-            Route("/api/agent/releases/{number}", self._release),
-            Route("/api/agent/harbour/files/{name}", self._own_file),
-            Route("/api/agent/report", self._report, methods=["POST"]),
-            Route("/api/agent/progress", self._progress, methods=["POST"]),
-            Route("/api/agent/order", self._order, methods=["POST"]),
-            Route("/api/agent/known/{sha256}", self._known),
-            Route("/api/agent/left", self._left, methods=["POST"]),
-        ]
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
-        self.address = f"http://127.0.0.1:{self.port}"
-        self.files_address = self.address
-        self._server = uvicorn.Server(uvicorn.Config(app, "127.0.0.1", self.port, log_level="critical"))
-        self._thread = threading.Thread(target=self._server.run, daemon=True)
-        self._thread.start()
-        while not self._server.started:
-            time.sleep(0.01)
-
-    def close(self) -> None:
-        self._server.should_exit = True
-        self._server.force_exit = True
-        self._thread.join()
-
-    # --- What is published
 
     def publish(self, number: str, mods: dict[str, dict[str, str]], **options: Any) -> Lock:
         """A release whose mods each place `mods/MOD/PATH`. The archives are real, and lie at the source."""
@@ -142,6 +98,55 @@ class Harbour:
 
     def archive(self, mod: str) -> Path:
         return max((self.root / "harbour" / "files").glob(f"{mod}-*.zip"), key=lambda path: path.stat().st_mtime_ns)
+
+
+class Harbour(Press):
+    """A press with a site and a source, which hears what the agent tells. Attributes may be changed to misbehave."""
+
+    def __init__(self, root: Path) -> None:
+        super().__init__(root)
+        self.shown_key = self.key
+        self.side = "player"
+        self.reports: list[dict[str, Any]] = []
+        self.progress: list[dict[str, Any]] = []
+        self.hold: Callable[[], str] = str
+        """What the page answers to a telling of progress: nothing, unless a test says otherwise."""
+        self.choice: dict[str, Any] = {}
+        self.orders: list[dict[str, Any]] = []
+        self.done: list[dict[str, Any]] = []
+        self.known: dict[str, str] = {}
+        self.left = 0
+        self.codes_used = 0
+        self.sent: list[str] = []
+        """Numbers of the releases that were asked for."""
+        app = make_app(root)
+        app.router.routes[:0] = [
+            Route("/api/agent/pair", self._pair, methods=["POST"]),
+            Route("/api/agent/pair/look", self._pair, methods=["POST"]),
+            Route("/api/agent/head", self._head),
+            Route("/api/agent/releases/{number}", self._release),
+            Route("/api/agent/harbour/files/{name}", self._own_file),
+            Route("/api/agent/report", self._report, methods=["POST"]),
+            Route("/api/agent/progress", self._progress, methods=["POST"]),
+            Route("/api/agent/order", self._order, methods=["POST"]),
+            Route("/api/agent/known/{sha256}", self._known),
+            Route("/api/agent/left", self._left, methods=["POST"]),
+        ]
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.files_address = self.address
+        self._server = uvicorn.Server(uvicorn.Config(app, "127.0.0.1", self.port, log_level="critical"))
+        self._thread = threading.Thread(target=self._server.run, daemon=True)
+        self._thread.start()
+        while not self._server.started:
+            time.sleep(0.01)
+
+    def close(self) -> None:
+        self._server.should_exit = True
+        self._server.force_exit = True
+        self._thread.join()
 
     # --- What the agent asks
 

@@ -45,6 +45,10 @@ def test_a_pairing_command_works_once_and_not_for_ever(world: World) -> None:
     assert told["command"].startswith(f"convoy join {told['code']} --site http") and " --key " in told["command"]
     agent = world.agent("nobody")
     assert agent.post("/api/agent/pair", {"code": first})[0] == 404
+    for _ in range(2):  # looking uses nothing up, and gives no token
+        status, looked = agent.post("/api/agent/pair/look", {"code": told["code"]})
+        assert (status, looked["pack"], "token" in looked) == (200, "Night Freight", False)
+    assert agent.post("/api/agent/pair/look", {"code": first})[0] == 404
     status, paired = agent.post("/api/agent/pair", {"code": told["code"].lower()})
     assert status == 200 and world.agent(paired["token"]).get("/api/agent/head")[0] == 200
     assert agent.post("/api/agent/pair", {"code": told["code"]})[0] == 404

@@ -133,7 +133,7 @@ def test_every_door_of_the_api_is_in_the_table() -> None:
     example = r"/(curator|weir-core|1\.0\.0|9|0{64}|0{8}-0{4}-0{4}-0{4}-0{12})(?=/|$)"
     shapes += AGENT_DOORS
     tested = {(method, re.sub(example, "/{}", path)) for method, path in shapes}
-    tested |= {("POST", "/api/agent/pair")}
+    tested |= {("POST", "/api/agent/pair"), ("POST", "/api/agent/pair/look")}
     assert described == tested
 
 

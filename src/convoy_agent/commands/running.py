@@ -1,4 +1,4 @@
-"""Runs a command line: what it refuses becomes one plain sentence, or JSON for scripts; Ctrl-C says how things stand."""
+"""Runs a command line: a refusal becomes one plain sentence, or JSON for scripts; Ctrl-C says how things stand."""
 
 from __future__ import annotations
 

@@ -4,6 +4,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from django.core.files.storage import default_storage
+from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from ninja import Path, Router, Schema
@@ -40,8 +41,9 @@ class PairIn(Schema):
     code: Short
 
 
-class Paired(Schema):
-    token: str
+class Looked(Schema):
+    """What a pairing code opens."""
+
     public_key: str
     key: str
     pack_id: str
@@ -49,6 +51,10 @@ class Paired(Schema):
     installation: str
     name: str
     side: Literal["player", "server"]
+
+
+class Paired(Looked):
+    token: str
 
 
 class OrderOut(Schema):
@@ -130,6 +136,10 @@ class BackupIn(Schema):
     by_hand: bool
     files: Count
     size: Count
+    holds: Text = ""
+    """Which worlds, how many files, in words."""
+    damaged: Text = ""
+    """Why it could not be restored whole; empty as far as is known."""
 
 
 class SettingIn(Schema):
@@ -156,6 +166,8 @@ class HistoryIn(Schema):
     notes: Annotated[list[NoteIn], Field(max_length=200)]
     backup: Annotated[Plain, Field(max_length=60)]
     undoes: bool
+    mods: Annotated[list[Text], Field(max_length=300)] = []
+    """What came, moved and left, a sentence each."""
 
 
 class StrayedIn(Schema):
@@ -181,6 +193,10 @@ class AboutIn(Schema):
     """The release that taking the last sync back leads to; empty: there is nothing to take back."""
     backups: Annotated[list[BackupIn], Field(max_length=30)]
     history: Annotated[list[HistoryIn], Field(max_length=30)]
+    had_before: Count = 0
+    """Files of the pack that lay there before joining."""
+    remarks: Annotated[list[Text], Field(max_length=20)] = []
+    """What the agent found wrong with what it keeps, and what it did about it."""
 
 
 class ReportIn(Schema):
@@ -228,16 +244,26 @@ class ProgressIn(Schema):
 @router.post("/agent/pair", auth=None, response=Paired, operation_id="agent_pair")
 def pair(request: HttpRequest, body: PairIn) -> Paired:
     installation, token = services.pair(body.code, request.META.get("REMOTE_ADDR", ""))
-    return Paired(
-        token=token,
-        public_key=public_key().hex(),
-        key=key_fingerprint(public_key()),
-        pack_id=str(installation.pack_id),
-        pack=installation.pack.name,
-        installation=str(installation.id),
-        name=installation.name,
-        side=installation.side,
-    )
+    return Paired(token=token, **_looked(installation))
+
+
+@router.post("/agent/pair/look", auth=None, response=Looked, operation_id="agent_pair_look")
+@transaction.atomic
+def look(request: HttpRequest, body: PairIn) -> Looked:
+    """What a pairing code opens, and by which key: asked before the code is used up, or anything is copied."""
+    return Looked(**_looked(services.opened_by(body.code, request.META.get("REMOTE_ADDR", ""))))
+
+
+def _looked(installation: Installation) -> dict[str, Any]:
+    return {
+        "public_key": public_key().hex(),
+        "key": key_fingerprint(public_key()),
+        "pack_id": str(installation.pack_id),
+        "pack": installation.pack.name,
+        "installation": str(installation.id),
+        "name": installation.name,
+        "side": installation.side,
+    }
 
 
 @router.get("/agent/head", response=Head, operation_id="agent_head")

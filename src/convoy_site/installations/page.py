@@ -124,6 +124,8 @@ def page_of(one: Installation) -> InstallationPage:
         backups=[BackupOut(**row) for row in about.get("backups", [])],
         history=[HistoryOut(**row) for row in about.get("history", [])],
         undo=_undo(one, releases),
+        had_before=about.get("had_before", 0),
+        remarks=about.get("remarks", []),
         fit=fit_out(stood),
         releases=[ReleaseRow(**release_row(release)) for release in releases],
         stays_at=stood.stays_at,

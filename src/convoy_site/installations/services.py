@@ -36,7 +36,8 @@ from .models import Installation
 PAIRING_FOR = timedelta(minutes=30)
 """How long a pairing command may be used: long enough to find the terminal, short enough to leave in a chat."""
 
-PAIRING_TRIES, PAIRING_SECONDS = 20, 600
+PAIRING_TRIES, PAIRING_SECONDS = 40, 600
+"""A machine asks twice: what the code opens, and for its token."""
 
 MAX_DEVIATIONS = 10_000
 """Paths in one report. An agent with more sends that many: nobody reads further, and the state is the same."""
@@ -137,6 +138,15 @@ def install_command() -> str:
 @transaction.atomic
 def pair(text: str, who: str) -> tuple[Installation, str]:
     """Exchanges a pairing code for the agent's token, once. `who` is the caller's address, for counting tries."""
+    found = opened_by(text, who)
+    token = secrets.token_urlsafe(32)
+    found.token_hash, found.pairing_hash, found.pairing_until = _hash(token), "", None
+    found.save(update_fields=["token_hash", "pairing_hash", "pairing_until"])
+    return found, token
+
+
+def opened_by(text: str, who: str) -> Installation:
+    """The installation that a pairing code opens, locked; the code is not used up. Raises BadCode or NotFound."""
     count_try("pairing", who, PAIRING_TRIES, PAIRING_SECONDS)
     if len("".join(text.split()).replace("-", "")) == JOIN_LENGTH:
         raise BadCode(
@@ -159,10 +169,7 @@ def pair(text: str, who: str) -> tuple[Installation, str]:
             "It works once, for thirty minutes.",
             "Ask for a new command on the installation's page.",
         )
-    token = secrets.token_urlsafe(32)
-    found.token_hash, found.pairing_hash, found.pairing_until = _hash(token), "", None
-    found.save(update_fields=["token_hash", "pairing_hash", "pairing_until"])
-    return found, token
+    return found
 
 
 def by_token(token: str) -> Installation | None:

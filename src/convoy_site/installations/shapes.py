@@ -171,6 +171,9 @@ class BackupOut(Schema):
     by_hand: bool
     files: int
     size: int
+    holds: str = ""
+    damaged: str = ""
+    """Why it could not be restored whole."""
 
 
 class SettingOut(Schema):
@@ -201,6 +204,7 @@ class HistoryOut(Schema):
     notes: list[NoteOut]
     backup: str
     undoes: bool
+    mods: list[str] = []
 
 
 class InstallationPage(InstallationRow):
@@ -227,6 +231,9 @@ class InstallationPage(InstallationRow):
     history: list[HistoryOut]
     undo: str
     """The release that taking the last sync back leads to; empty when there is nothing to take back."""
+    had_before: int
+    """Files of the pack that lay there before joining: leaving keeps them."""
+    remarks: list[str]
     fit: FitOut
     releases: list[ReleaseRow]
     stays_at: str

@@ -118,6 +118,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/pair/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description What a pairing code opens, and by which key: asked before the code is used up, or anything is copied.
+         */
+        post: operations["agent_pair_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/progress": {
         parameters: {
             query?: never;
@@ -1115,10 +1135,20 @@ export interface components {
             found: {
                 [key: string]: string;
             };
+            /**
+             * Had Before
+             * @default 0
+             */
+            had_before: number;
             /** History */
             history: components["schemas"]["HistoryIn"][];
             machine: components["schemas"]["MachineIn"];
             plan: components["schemas"]["PlanIn"];
+            /**
+             * Remarks
+             * @default []
+             */
+            remarks: string[];
             /** Steps */
             steps: components["schemas"]["StepIn"][];
             /** Strayed */
@@ -1235,8 +1265,18 @@ export interface components {
         BackupIn: {
             /** By Hand */
             by_hand: boolean;
+            /**
+             * Damaged
+             * @default
+             */
+            damaged: string;
             /** Files */
             files: number;
+            /**
+             * Holds
+             * @default
+             */
+            holds: string;
             /** Id */
             id: string;
             /**
@@ -1255,8 +1295,18 @@ export interface components {
         BackupOut: {
             /** By Hand */
             by_hand: boolean;
+            /**
+             * Damaged
+             * @default
+             */
+            damaged: string;
             /** Files */
             files: number;
+            /**
+             * Holds
+             * @default
+             */
+            holds: string;
             /** Id */
             id: string;
             /**
@@ -2117,6 +2167,11 @@ export interface components {
             };
             /** Id */
             id: string;
+            /**
+             * Mods
+             * @default []
+             */
+            mods: string[];
             /** Moved */
             moved: string[];
             /** Notes */
@@ -2141,6 +2196,11 @@ export interface components {
             };
             /** Id */
             id: string;
+            /**
+             * Mods
+             * @default []
+             */
+            mods: string[];
             /** Moved */
             moved: string[];
             /** Notes */
@@ -2216,6 +2276,8 @@ export interface components {
             /** Fingerprint */
             fingerprint: string;
             fit: components["schemas"]["FitOut"];
+            /** Had Before */
+            had_before: number;
             /** Heard At */
             heard_at: string | null;
             /** History */
@@ -2254,6 +2316,8 @@ export interface components {
             release: string;
             /** Releases */
             releases: components["schemas"]["ReleaseRow"][];
+            /** Remarks */
+            remarks: string[];
             /** Side */
             side: string;
             standing: components["schemas"]["StandingOut"];
@@ -2499,6 +2563,29 @@ export interface components {
             text: string;
             /** Version */
             version: string;
+        };
+        /**
+         * Looked
+         * @description What a pairing code opens.
+         */
+        Looked: {
+            /** Installation */
+            installation: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Pack */
+            pack: string;
+            /** Pack Id */
+            pack_id: string;
+            /** Public Key */
+            public_key: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "player" | "server";
         };
         /** MachineIn */
         MachineIn: {
@@ -4034,6 +4121,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Paired"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_pair_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looked"];
                 };
             };
             /** @description Refused: what, why, and what now. */

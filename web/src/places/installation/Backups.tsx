@@ -26,8 +26,9 @@ export function Backups({ one }: { one: Page }) {
             <Box sx={{ flex: 1, minWidth: 150 }}>
               {day(each.made_at)}, {clock(each.made_at)}
               <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
-                {each.why} · {many(each.files, "file")}, {bytes(each.size)}
+                {each.why} · {each.holds || `${many(each.files, "file")}, ${bytes(each.size)}`}
               </Box>
+              {each.damaged && <Box sx={{ fontSize: "0.82rem", color: "error.main" }}>▬ damaged: {each.damaged}</Box>}
             </Box>
             {idle && asked !== each.id && (
               <Button size="small" onClick={() => setAsked(each.id)}>

@@ -25,6 +25,7 @@ export function History({ one }: { one: Page }) {
               </span>
             </Box>
             <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>{counts(each)}</Box>
+            {each.before !== "" && <Paths title="Mods" paths={each.mods ?? []} plain />}
             <Kept entry={each} />
             <Paths title="Moved aside" paths={each.moved} />
             {idle && each.moved.length > 0 && (

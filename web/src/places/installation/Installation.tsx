@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useParams } from "react-router";
 import { useInstallation } from "../../api/queries";
 import { Emblem } from "../../parts/marks";
-import { Loaded } from "../../parts/notices";
+import { Loaded, Remark } from "../../parts/notices";
 import { Ahead } from "./Ahead";
 import type { Page } from "./asking";
 import { Backups } from "./Backups";
@@ -31,6 +31,20 @@ export default function Installation() {
   );
 }
 
+/** What the agent found wrong with what it keeps, and what it did about it. */
+function Remarks({ one }: { one: Page }) {
+  if (!one.remarks.length) return null;
+  return (
+    <Remark tone="info">
+      <Box component="ul" sx={{ m: 0, pl: 2 }}>
+        {one.remarks.map((each) => (
+          <li key={each}>{each}</li>
+        ))}
+      </Box>
+    </Remark>
+  );
+}
+
 function Shown({ one }: { one: Page }) {
   const about = [one.name, one.crew, one.machine, one.side === "server" ? "server" : ""];
   return (
@@ -47,6 +61,7 @@ function Shown({ one }: { one: Page }) {
       <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: { xs: "1fr", md: "3fr 2fr" }, alignItems: "start" }}>
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           <Standing one={one} />
+          <Remarks one={one} />
           <Errands one={one} />
           <Differences one={one} />
           <Ahead one={one} />

@@ -6,7 +6,11 @@ import { useNavigate } from "react-router";
 import { api, told } from "../../api/client";
 import { isBusy, useChange } from "../../api/queries";
 import { RefusalRemark, Remark } from "../../parts/notices";
+import { many } from "../../parts/words";
 import { type Page, useOrder } from "./asking";
+
+const before = (count: number) =>
+  count ? `${many(count, "file")} that lay there before joining stay or are put back. ` : "";
 
 export function Leave({ one }: { one: Page }) {
   const [asked, setAsked] = useState(false);
@@ -33,7 +37,7 @@ export function Leave({ one }: { one: Page }) {
   return (
     <Remark tone="warning">
       {canLeave
-        ? "Worlds, settings that you changed and files of your own stay in any case. What was moved aside returns to its place, or lies in a folder “Kept by True Convoy”."
+        ? `Worlds, settings that you changed and files of your own stay in any case. ${before(one.had_before)}What was moved aside returns to its place, or lies with backups in a folder “Kept by True Convoy”.`
         : "It leaves your page and the roll call. Files on its machine stay as they are; “convoy leave” there takes the pack's away."}
       <Box sx={{ display: "flex", gap: 1, mt: 1, flexWrap: "wrap" }}>
         {canLeave ? (

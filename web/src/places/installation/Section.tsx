@@ -22,11 +22,14 @@ export function Paths({
   note,
   paths,
   count,
+  plain,
 }: {
   title: string;
   note?: string;
   paths: string[];
   count?: number;
+  /** Sentences rather than paths. */
+  plain?: boolean;
 }) {
   const all = count ?? paths.length;
   if (!all) return null;
@@ -37,7 +40,7 @@ export function Paths({
       </summary>
       <Box sx={{ fontSize: "0.8rem", pl: 2, overflowWrap: "anywhere" }}>
         {paths.map((path) => (
-          <Box key={path} component="code" sx={{ display: "block" }}>
+          <Box key={path} component={plain ? "span" : "code"} sx={{ display: "block" }}>
             {path}
           </Box>
         ))}
