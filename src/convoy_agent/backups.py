@@ -437,7 +437,8 @@ class Backups:
             found = sha256_of(place)
             if found == sha256:
                 return
-            if found != was:
+            # The copy that was just made of it may have rotted since: then this is the last one.
+            if found != was or not self._is_whole(was):
                 self._set_aside(path, place, aside)
         elif os.path.lexists(place):
             self._set_aside(path, place, aside)
@@ -452,7 +453,8 @@ class Backups:
         place = own_place(self._folder.root, path)
         if not os.path.lexists(place):
             return
-        if was and not is_link(place) and place.is_file() and sha256_of(place) == was:
+        is_kept = not is_link(place) and place.is_file() and sha256_of(place) == was and self._is_whole(was)
+        if is_kept:
             disk.remove(place)
         else:
             self._set_aside(path, place, aside)

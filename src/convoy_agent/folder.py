@@ -134,6 +134,8 @@ class Folder:
                     f"Another agent works on {self.root}.", "Two at once would spoil it.", "Wait until it has ended."
                 ) from error
             try:
+                with suppress(OSError):
+                    self.inbox.mkdir(exist_ok=True)
                 yield
             finally:
                 lock.release()

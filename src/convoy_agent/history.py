@@ -35,8 +35,9 @@ class History:
         entries = [*self._of_earlier_agents(), *self._kept()]
         for before, entry, after in zip([None, *entries], entries, [*entries[1:], None], strict=False):
             if entry.get("damaged"):
+                # The one before was filled in already; the one after may be damaged, too.
                 entry["from"] = before["release"] if before else ""
-                entry["release"] = after["from"] if after else ""
+                entry["release"] = after.get("from", "") if after else ""
         return entries
 
     def put_down(self, entry: Entry) -> None:

@@ -16,7 +16,7 @@ from convoy_core.errors import ConvoyError
 from convoy_core.history import to_take_back
 from convoy_core.lock import LockedBuild
 from convoy_core.model import AUTOMATIC_PICKUPS
-from convoy_core.plan import Choices, Plan
+from convoy_core.plan import NOT_PLAIN, NOT_READ, Act, Choices, Plan
 from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
@@ -424,12 +424,21 @@ class _Work:
             plan_moves(prospect.plan, staged, record.hashes(), self.wish.back or {}),
             after,
             renderings,
-            {path: prospect.scan[path] for path in prospect.plan.adopted},
+            _lay_there(prospect),
             [one.sentence() for one in changes(prospect.before, target).mods][:MODS_TOLD],
             staged.notes,
             backup.id if backup else "",
             self.wish.back is not None,
         )
+
+
+def _lay_there(prospect: Prospect) -> dict[str, str]:
+    """Files that were put there by no sync, path to sha256: those that the pack takes over as they are, and at the
+    first sync those that it moves aside. They may come back to their places, and are the member's then, too.
+    """
+    first = prospect.plan.paths(Act.ASIDE) if not prospect.record.release else ()
+    found = {path: prospect.scan.get(path, "") for path in (*prospect.plan.adopted, *first)}
+    return {path: sha256 for path, sha256 in found.items() if sha256 not in ("", NOT_PLAIN, NOT_READ)}
 
 
 MODS_TOLD = 300

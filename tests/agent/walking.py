@@ -148,6 +148,8 @@ class Walk:
         self.number = 0
         self.treasures: dict[str, str] = {}
         """Content that is the member's, with what it is: for a file all of it, for a setting the line."""
+        self.before: set[str] = set()
+        """Content that is just the pack's, and lay there before joining."""
         self.joined = False
         self.yard.next_release()
 
@@ -263,7 +265,8 @@ class Walk:
                 text = self.treasure("before joining")
             self._note(f"fill: {path}")
             if self._write(path, text) and not text.startswith("treasure"):
-                self.treasures.setdefault(text, "the pack's, before joining")
+                self.treasures[text] = "the pack's, before joining"
+                self.before.add(text)
             self.forgive()
 
     def _join(self) -> None:
@@ -283,9 +286,23 @@ class Walk:
                 self._in_the_way, self._link, self._inbox, self._bring]  # fmt: skip
         act = self.chance.choice(acts)
         self._note(f"member: {act.__name__}")
+        there = self._where_before()
         with contextlib.suppress(OSError):
             act()
+        for one, _ in there - self._where_before():
+            # Theirs to destroy; that the pack may have the very same somewhere does not bring it back.
+            self.treasures.pop(one, None)
         self.forgive()
+
+    def _where_before(self) -> set[tuple[str, Path]]:
+        """Where everything lies that is just what the pack has, and lay there before joining."""
+        texts = {text.encode(): text for text in self.before if text in self.treasures}
+        found = set()
+        for place in self.folder.rglob("*") if texts else ():
+            with contextlib.suppress(OSError):
+                if place.is_file() and not place.is_symlink() and (data := place.read_bytes()) in texts:
+                    found.add((texts[data], place))
+        return found
 
     def _write(self, path: str, text: str) -> bool:
         place = self.folder / path
@@ -359,6 +376,7 @@ class Walk:
         self._write(f".convoy/inbox/{self.chance.choice(NAMES[:4])}", self.treasure("inbox"))
 
     def _bring(self) -> None:
+        (self.folder / ".convoy/inbox").mkdir(exist_ok=True)
         for archive in (self.yard.root / "harbour/files").glob("ropes-*.zip"):
             shutil.copy(archive, self.folder / ".convoy/inbox" / archive.name)
 
