@@ -30,8 +30,10 @@ class Before:
             return {}
 
     def add(self, adopted: Mapping[str, str]) -> None:
-        """Notes files that lie there and were put there by no sync. What was noted of a path first stands."""
-        new = {path: sha256 for path, sha256 in adopted.items() if path not in self.files}
+        """Notes files that lie there and were put there by no sync. What is noted of a path last stands: an earlier
+        note may be of a time before somebody left and came back. What was kept by it stays kept, by its content.
+        """
+        new = {path: sha256 for path, sha256 in adopted.items() if self.files.get(path) != sha256}
         if new:
             self.files.update(new)
             self.place.mkdir(exist_ok=True)

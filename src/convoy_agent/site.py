@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -155,7 +156,7 @@ class Site:
         first = dict(sorted((as_told(path), what) for path, what in deviations.items())[:MAX_DEVIATIONS])
         self._refuse_away()
         body = {"release": release, "deviations": first, "fingerprint": fingerprint, "about": about}
-        _ask(self._client, "POST", "agent/report", json=body)
+        _ask(self._client, "POST", "agent/report", **_as_json(body))
 
     def progress(self, **told: Any) -> str | None:
         """Tells what is being done; gives what the member asks meanwhile: `pause`, `stop` or nothing.
@@ -165,7 +166,7 @@ class Site:
         if self.away:
             return None
         try:
-            reply = self._client.post("agent/progress", json=told, timeout=5)
+            reply = self._client.post("agent/progress", **_as_json(told), timeout=5)
             return str(reply.json().get("hold", "")) if reply.is_success else None
         except (httpx.HTTPError, ValueError, AttributeError):
             return None
@@ -177,7 +178,7 @@ class Site:
     def order_done(self, order: Order, said: str, refused: bool) -> None:
         """Tells how an order went; the site then shows it and gives the next."""
         told = {"id": order.id, "said": said[:2000], "refused": refused}
-        _ask(self._client, "POST", "agent/order", json=told)
+        _ask(self._client, "POST", "agent/order", **_as_json(told))
 
     def left(self) -> None:
         """Tells that the installation was left; its token opens nothing any more."""
@@ -191,6 +192,12 @@ class Site:
 def page_of(build: LockedBuild, sources: Mapping[str, str]) -> str:
     """Where a person gets a build: its page, at its source."""
     return urljoin(sources.get(build.source, "").rstrip("/") + "/", build.page)
+
+
+def _as_json(body: Any) -> dict[str, Any]:
+    """A request's body. Names on a disk may hold bytes that are no letters, and turn up in any sentence."""
+    data = json.dumps(body, ensure_ascii=False, separators=(",", ":"), default=list).encode("utf-8", "replace")
+    return {"content": data, "headers": {"Content-Type": "application/json"}}
 
 
 def as_told(path: str) -> str:

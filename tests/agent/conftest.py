@@ -1,3 +1,4 @@
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,6 +12,9 @@ from convoy_agent.sync import Status, Synced, join, status, sync
 from convoy_core.canonical import sha256_hex
 
 from .harbour import CODE, Harbour
+
+needs_posix = pytest.mark.skipif(os.name != "posix", reason="forks, sends signals or makes a pipe")
+"""For tests of what only some systems have: docs/systems.md says what is tried on which."""
 
 IMPATIENT = Limits(attempts=3, wait_seconds=0.02, longest_wait=3, patience=2.5, timeout_seconds=2, slow_after=0.4)
 

@@ -14,6 +14,8 @@ from convoy_core.lock import LockedBuild
 from convoy_core.model import Archive, Pickup
 from tests.core.making import locked
 
+from .conftest import needs_posix
+
 RIGHT = b"the right archive"
 
 
@@ -74,6 +76,7 @@ def test_another_build_is_told_by_its_name(place: Path, store: Store, name: str,
     assert found.taken == () and [file.name for file, _ in found.wrong] == ([name] if is_meant else [])
 
 
+@needs_posix
 def test_links_pipes_and_folders_are_passed_by(place: Path, store: Store, tmp_path: Path) -> None:
     outside = tmp_path / "elsewhere.zip"
     outside.write_bytes(RIGHT)

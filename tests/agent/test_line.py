@@ -30,7 +30,7 @@ from convoy_agent.site import look
 from convoy_agent.sync import sync
 from convoy_core.canonical import sha256_hex
 
-from .conftest import IMPATIENT, MODS, Member
+from .conftest import IMPATIENT, MODS, Member, needs_posix
 from .test_sync import run
 
 NOW = datetime(2026, 11, 25, 20, tzinfo=UTC)
@@ -231,6 +231,7 @@ def test_each_failure_has_its_name(member: Member, monkeypatch: pytest.MonkeyPat
     silent.close()
 
 
+@needs_posix
 def test_ctrl_c_ends_a_long_wait_at_once_and_says_how_things_stand(member: Member) -> None:
     member.harbour.publish("1.1.0", {**MODS, "bells": {"ring.dat": "ring" * 5000}})
     wanted = {"path": member.harbour.archive("bells").name, "fault": "slow", "times": 99}

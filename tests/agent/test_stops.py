@@ -22,7 +22,7 @@ from convoy_core.model import Reach
 from convoy_core.signing import sign
 from convoy_core.terms import How, Terms, Tweak
 
-from .conftest import Member
+from .conftest import Member, needs_posix
 from .faults import faulty
 
 SETTINGS = "mods/ledger/settings.toml"
@@ -134,6 +134,7 @@ def killer(torn: Torn) -> Iterator[Killer]:
     made.close()
 
 
+@needs_posix
 def test_killed_at_every_step(torn: Torn, killer: Killer) -> None:
     number, last = 0, "killed"
     while last == "killed":
@@ -144,6 +145,7 @@ def test_killed_at_every_step(torn: Torn, killer: Killer) -> None:
     assert number > 10 and torn.seen == {"old", "completed", "new"}
 
 
+@needs_posix
 def test_killed_at_three_hundred_moments(torn: Torn, killer: Killer) -> None:
     """Moments spread over a whole sync. How long one takes is measured again and again: other work comes and goes."""
     chance = random.Random(20261124)

@@ -2,12 +2,15 @@
 
 import pytest
 
+from .conftest import needs_posix
 from .walking import live
 
+pytestmark = needs_posix
+
 SHORT = 60
-FOUND_FAULTS = (13, 20, 42, 68, 263, 329)
-"""Leaving twice; a file that came back and passed for the pack's; two damaged entries; what lay there before; a rotten
-backup of what was just overwritten."""
+FOUND_FAULTS = (13, 20, 42, 68, 329, 423)
+"""Leaving that was stopped; a file that came back and passed for the pack's; two damaged entries; what lay there before
+and was put back; a rotten copy of what was just overwritten; leaving and coming back on a full disk."""
 
 
 @pytest.mark.parametrize("seed", [20261125, 20261126])
