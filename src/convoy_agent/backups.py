@@ -265,7 +265,7 @@ class Backups:
         for one in found:
             lost = [path for path, _, sha256 in one.files if sha256 in broken]
             if lost:
-                bad[one.id] = f"{len(lost)} of {counted(len(one.files), 'file')} damaged, as {lost[0]}."
+                bad[one.id] = f"{len(lost)} of {counted(len(one.files), 'file')} damaged, {lost[0]} among them."
         if found or bad:
             sealed.write(self._rehearsed, {"at": at.isoformat(), "bad": bad})
         return Rehearsal(at.isoformat(), bad)

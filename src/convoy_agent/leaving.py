@@ -94,6 +94,13 @@ def leave(root: Path, now: datetime, keep_all: bool = False, tell: bool = True) 
     return Leaving(sum(fate == "goes" for _, _, fate in fates), stayed, had_before, brought_back, kept)
 
 
+def finish(folder: Folder, now: datetime) -> None:
+    """Ends a leaving that was stopped when the pairing was gone: what it left would pass for a new one's own."""
+    if folder.own.is_dir() and not is_link(folder.own):
+        _move_out(folder, now)
+        _remove_own(folder)
+
+
 def _fates(folder: Folder, keep_all: bool) -> Iterator[tuple[str, str, str]]:
     """Each file of the pack that lies there: path, sha256, and what becomes of it."""
     before = Before(folder.own)

@@ -53,6 +53,7 @@ from .errors import (
 from .fetch import Fetcher, Limits
 from .files import SPARE_BYTES, trouble
 from .folder import Folder
+from .leaving import finish as finish_leaving
 from .looking import Now, Prospect, Told, Visit
 from .progress import Progress, Screen, Silent, Untold
 from .site import Head, Pairing, Site
@@ -141,15 +142,21 @@ def join(
     """
     folder = Folder(root)
     folder.refuse_taken(as_it_is, again)
-    for ask in (sites.look, sites.pair):
-        shown = ask(site, code)
-        _refuse_key(shown, key)
-        if again:
-            _refuse_other(folder, shown, key_named=bool(key))
-        if ask is sites.look and game is not None:
-            copy_game(game, folder.root, screen or Silent())
-    folder.create(shown, as_it_is or game is not None, again)
-    return shown
+    _refuse_shown(folder, sites.look(site, code), key, again)
+    if not again:
+        finish_leaving(folder, utc_now())
+    if game is not None:
+        copy_game(game, folder.root, screen or Silent())
+    pairing = sites.pair(site, code)
+    _refuse_shown(folder, pairing, key, again)
+    folder.create(pairing, as_it_is or game is not None, again)
+    return pairing
+
+
+def _refuse_shown(folder: Folder, shown: Pairing, key: str, again: bool) -> None:
+    _refuse_key(shown, key)
+    if again:
+        _refuse_other(folder, shown, key_named=bool(key))
 
 
 def _refuse_key(shown: Pairing, key: str) -> None:
@@ -232,6 +239,7 @@ def sync(
             done = work.change() if _is_due(prospect, wish) else Done()
             steps.keep_baselines(folder, prospect.target)
             seen = prospect if wish.choices == Choices() and not done.carried else None
+            _rehearse(visit)
             after = _tell_site(visit, prospect, seen)
             _end(visit, prospect.recipe.number)
             return Synced(
@@ -295,21 +303,29 @@ def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Told 
 
 
 def _end(visit: Visit, installed: str) -> None:
-    """What is seen to after every long look: what the store has to keep, old releases, and backups once a day."""
+    """What is seen to after every long look: old releases, and what the store has to keep."""
     folder = visit.folder
     back = to_take_back(folder.history().all())
     folder.sweep_releases([installed, visit.head.number, back["from"] if back else ""])
     visit.store.remember(folder.root, visit.pairing.installation, archives_of(folder, visit.pairing))
-    backups = Backups(folder)
+
+
+def _rehearse(visit: Visit) -> None:
+    """Reads all backups once a day. What could not be restored is told with the report that follows."""
+    backups = Backups(visit.folder)
     if backups.is_due(visit.now()):
         backups.rehearse(visit.now())
-    folder.remarks += bad_backups(backups)
+    visit.folder.remarks += bad_backups(backups)
 
 
 def bad_backups(backups: Backups) -> list[str]:
     """What the last rehearsal found wrong, in words."""
     names = {one.id: one.made_at[:16].replace("T", " ") for one in backups.all()}
-    return [f"The backup of {names.get(one, one)} is damaged. {why}" for one, why in backups.rehearsal().bad.items()]
+    bad = backups.rehearsal().bad
+    return [
+        f"The backup of {names.get(one, one)} could not be restored whole: {why} Back up again."
+        for one, why in bad.items()
+    ]
 
 
 def archives_of(folder: Folder, pairing: Pairing) -> set[str] | None:
@@ -456,6 +472,7 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now)
         recover(folder)
         head = heard(folder, site, must_answer=False)
         visit = Visit(folder, pairing, site, store, head, now)
+        _rehearse(visit)
         told = visit.report(_recipe(visit), thorough)
         _end(visit, told.release)
         return Status(

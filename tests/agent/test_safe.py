@@ -251,7 +251,7 @@ def test_a_damaged_copy_is_not_relied_on_and_told_before_it_is_needed(member: Me
     assert set(asked.rehearse(member.folder).bad) >= {first.id, second.id}
     assert "damaged" in run(member, "backups", "--folder", str(member.folder)).stdout
     member.harbour.publish("1.1.1", MODS, **SAVE)
-    assert any("is damaged" in one for one in member.sync().remarks)
+    assert any("could not be restored whole" in one for one in member.sync().remarks)
     assert any(one["damaged"] for one in member.harbour.reports[-1]["about"]["backups"])
     # Where the very file still lies in the folder, a rehearsal puts its copy right by itself.
     put(member, "worlds/canal/map.dat", "evening 0")

@@ -8,7 +8,7 @@ from .walking import live
 pytestmark = needs_posix
 
 SHORT = 60
-FOUND_FAULTS = (13, 20, 42, 68, 329, 423)
+FOUND_FAULTS = (13, 20, 42, 68, 329, 700)
 """Leaving that was stopped; a file that came back and passed for the pack's; two damaged entries; what lay there before
 and was put back; a rotten copy of what was just overwritten; leaving and coming back on a full disk."""
 

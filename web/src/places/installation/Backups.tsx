@@ -28,7 +28,9 @@ export function Backups({ one }: { one: Page }) {
               <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
                 {each.why} · {each.holds || `${many(each.files, "file")}, ${bytes(each.size)}`}
               </Box>
-              {each.damaged && <Box sx={{ fontSize: "0.82rem", color: "error.main" }}>▬ damaged: {each.damaged}</Box>}
+              {each.damaged && (
+                <Box sx={{ fontSize: "0.82rem", color: "error.main" }}>Not to be restored whole: {each.damaged}</Box>
+              )}
             </Box>
             {idle && asked !== each.id && (
               <Button size="small" onClick={() => setAsked(each.id)}>

@@ -35,12 +35,10 @@ export default function Installation() {
 function Remarks({ one }: { one: Page }) {
   if (!one.remarks.length) return null;
   return (
-    <Remark tone="info">
-      <Box component="ul" sx={{ m: 0, pl: 2 }}>
-        {one.remarks.map((each) => (
-          <li key={each}>{each}</li>
-        ))}
-      </Box>
+    <Remark tone="warning">
+      {one.remarks.map((each) => (
+        <Box key={each}>{each}</Box>
+      ))}
     </Remark>
   );
 }
