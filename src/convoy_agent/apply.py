@@ -14,6 +14,7 @@ from __future__ import annotations
 import os
 from collections import Counter
 from collections.abc import Callable, Collection, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
@@ -381,8 +382,13 @@ def returned(folder: Folder, path: str, kept: str, placed: str = "") -> bool:
     place = own_place(folder.root, path)
     if not os.path.lexists(source):
         return False
-    if os.path.lexists(place) and not (placed and _is_plain(place) and sha256_of(place) == placed):
-        return False
+    if os.path.lexists(place):
+        if not (placed and _is_plain(place) and sha256_of(place) == placed):
+            return False
+        before = Before(folder.own)
+        with suppress(sealed.Damaged):
+            if before.is_original(path, placed):
+                before.take(place, placed)
     move(source, place)
     return True
 

@@ -14,7 +14,7 @@ from convoy_core.paths import is_litter
 
 from . import disk
 from .errors import DiskFull, FolderRefused
-from .files import CHUNK, COPYING, SPARE_BYTES, made_anew, trouble_told, walk
+from .files import CHUNK, COPYING, SPARE_BYTES, free_name, made_anew, trouble_told, walk
 from .progress import Screen
 from .sharing import share_blocks
 
@@ -63,8 +63,7 @@ def _copy(source: Path, target: Path) -> None:
     if os.path.lexists(target):
         # A file is swapped in when it is whole: this one is, or it is the member's own.
         return
-    beside = target.with_name(target.name + COPYING)
-    disk.remove(beside)
+    beside = free_name(target.with_name(target.name + COPYING))
     if not share_blocks(source, beside):
         with source.open("rb") as here, made_anew(beside) as there:
             shutil.copyfileobj(here, there, CHUNK)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import hashlib
 import os
+import re
 import shutil
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ALL_COMPLETED, ThreadPoolExecutor
@@ -66,9 +67,14 @@ def _hash_or_nothing(place: Path) -> str:
         return ""
 
 
-def write_at_once(path: Path, data: bytes, private: bool = False) -> None:
-    """Writes beside the place and swaps in; whoever reads sees the old or the new content, also after a power cut."""
+def write_at_once(path: Path, data: bytes, private: bool = False, among_others: bool = False) -> None:
+    """Writes beside the place and swaps in; whoever reads sees the old or the new content, also after a power cut.
+
+    `among_others`: the folder is not the agent's own, so that the name beside may be somebody's.
+    """
     beside = path.with_name(path.name + ".new")
+    if among_others:
+        beside = free_name(beside)
     with made_anew(beside, 0o600 if private else 0o644) as file:
         file.write(data)
         disk.made_sure(file)
@@ -110,9 +116,7 @@ def _move_folder(source: Path, target: Path) -> None:
 
 def copy_beside(source: Path, target: Path) -> None:
     """Copies next to `target` and swaps in, so that nobody ever sees half a file. A link is copied as a link."""
-    beside = target.with_name(target.name + COPYING)
-    # Made anew, never opened: what lies there may be a link that leads out.
-    disk.remove(beside)
+    beside = free_name(target.with_name(target.name + COPYING))
     if is_link(source):
         beside.symlink_to(source.readlink())
     else:
@@ -124,7 +128,10 @@ def copy_beside(source: Path, target: Path) -> None:
 
 
 COPYING = ".convoy-new"
-"""Ends the name of a file that is being copied."""
+"""Ends the name of a file that is being copied (before a number, where somebody has a file of that name)."""
+
+UNFINISHED = re.compile(r".+\.convoy-new(?: \d+)?")
+"""Names of copies that a stop left unfinished."""
 
 
 def inside(root: Path, path: str) -> Path:

@@ -7,7 +7,7 @@ moved aside, backups, what they brought) moves into a folder of its own in plain
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
@@ -73,14 +73,11 @@ def leave(root: Path, now: datetime, keep_all: bool = False, tell: bool = True) 
     with folder.held():
         recover(folder)
         fates = list(_fates(folder, keep_all))
-        before = Before(folder.own)
         for path, sha256, fate in fates:
             with unless_hopeless(lambda why: None):
                 if fate in ("goes", "put back"):
                     _remove(folder, path, sha256)
-                place = own_place(folder.root, path)
-                if fate == "put back" and not os.path.lexists(place):
-                    move(before.content(before.files[path]), place)
+        _put_back(folder, [path for path, _, fate in fates if fate == "put back"])
         # Whatever lies there from here on is nobody's but the member's, also where it is just what the pack had.
         folder.write_record(Record())
         brought_back = 0 if keep_all else _bring_back(folder)
@@ -109,7 +106,13 @@ def _fates(folder: Folder, keep_all: bool) -> Iterator[tuple[str, str, str]]:
     except sealed.Damaged:
         # What lay here before is not known any more: then nothing of the pack's goes by itself.
         keep_all, originals = True, {}
-    for path, (sha256, _) in sorted(folder.record().files.items()) if not keep_all else ():
+    placed = {} if keep_all else folder.record().files
+    for path, sha256 in sorted(originals.items()) if not keep_all else ():
+        # The pack took it out altogether, and nothing lies there now.
+        is_gone = path not in placed and not os.path.lexists(own_place(folder.root, path))
+        if is_gone and _is_whole(before.content(sha256), sha256):
+            yield path, "", "put back"
+    for path, (sha256, _) in sorted(placed.items()):
         place = own_place(folder.root, path)
         replaced = path in originals and _is_whole(before.content(originals[path]), originals[path])
         if not os.path.lexists(place):
@@ -123,6 +126,21 @@ def _fates(folder: Folder, keep_all: bool) -> Iterator[tuple[str, str, str]]:
             yield path, sha256, "put back"
         else:
             yield path, sha256, "goes"
+
+
+def _put_back(folder: Folder, paths: Sequence[str]) -> None:
+    """Puts back what the pack had replaced, where nothing lies. Several paths may have had one content."""
+    before = Before(folder.own)
+    for number, path in enumerate(paths):
+        with unless_hopeless(lambda why: None):
+            place, content = own_place(folder.root, path), before.content(before.files[path])
+            if os.path.lexists(place) or not content.is_file():
+                continue
+            place.parent.mkdir(parents=True, exist_ok=True)
+            if any(before.files[other] == before.files[path] for other in paths[number + 1 :]):
+                copy_beside(content, place)
+            else:
+                move(content, place)
 
 
 def _is_whole(place: Path, sha256: str) -> bool:

@@ -20,7 +20,7 @@ from .asked import lying_aside
 from .backups import Backups
 from .before import Before
 from .calm import Calm
-from .files import COPYING, walk
+from .files import UNFINISHED, walk
 from .folder import Folder
 from .looking import Now, Visit
 from .site import Site
@@ -121,7 +121,7 @@ def _history(folder: Folder) -> None:
 def _left_over(folder: Folder) -> None:
     """Copies that a stop left unfinished. They are the agent's, and are put away all the same."""
     for path, entry in list(walk(folder.root)):
-        if entry.name.endswith(COPYING):
+        if UNFINISHED.fullmatch(entry.name):
             folder.put_away(Path(entry.path), f"{path} was an unfinished copy, and was put away.")
 
 

@@ -100,18 +100,18 @@ def test_what_lay_there_before_joining_stays_or_is_put_back(member: Member) -> N
     filled.sync()
     filled.holds({**NEWER, "bells": {"ring.dat": "ring"}})
     ahead = look_ahead(folder)
-    assert (ahead.removed, ahead.had_before) == (2, 3)  # bells and the ledger's new file go; three are as they were
+    assert (ahead.removed, ahead.had_before) == (
+        2,
+        6,
+    )  # bells and the ledger's new file go; all others are as they were
+    altered = put(filled, "mods/ledger/data/a.dat", "altered since")
     left = leave(folder, NOW)
-    assert (
-        left.removed == 2
-        and filled.files().items()
-        >= {path: sha for path, sha in before.items() if path.startswith("mods/ledger")}.items()
-    )
-    # What the pack had taken out altogether is kept in plain sight.
-    kept = folder / left.kept / "before"
-    assert {sha256_hex(path.read_bytes()) for path in kept.iterdir() if path.suffix == ""} >= {
-        sha for path, sha in before.items() if path.startswith("mods/lanterns/data")
-    }
+    assert (left.removed, left.had_before, left.stayed) == (2, 5, ("mods/ledger/data/a.dat",))
+    now = filled.files()
+    assert {path: sha for path, sha in before.items() if now.get(path) != sha}.keys() == {"mods/ledger/data/a.dat"}
+    # What it was before somebody altered it lies in plain sight, by its name.
+    kept = folder / left.kept / "before/mods/ledger/data/a.dat"
+    assert (kept.read_text(), altered.read_text()) == (MODS["ledger"]["data/a.dat"], "altered since")
 
 
 def test_leaving_asks_and_a_script_has_to_say_yes(member: Member) -> None:
@@ -613,3 +613,16 @@ def test_verify_and_undo_need_no_site(member: Member) -> None:
     member.holds(MODS)
     with pytest.raises(ConvoyError):
         member.sync()
+
+
+def test_working_names_that_somebody_uses_are_left_alone(member: Member) -> None:
+    with_world(member)
+    made = asked.back_up(member.folder)
+    put(member, "worlds/canal/map.dat", "spoilt")
+    put(member, "worlds/canal/map.dat.convoy-new", "my own file of that name")
+    asked.restore(member.folder, made.id)
+    assert "my own file of that name" in everywhere(member)
+    options = put(member, "options.toml", "a = 1\n")
+    put(member, "options.toml.new", "mine, too")
+    assert run(member, "settings", "set", str(options), "a", "2").returncode == 0
+    assert options.read_text() == "a = 2\n" and (member.folder / "options.toml.new").read_text() == "mine, too"

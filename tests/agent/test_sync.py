@@ -175,11 +175,12 @@ def test_a_folder_on_another_disk_is_copied_to(member: Member, tmp_path: Path, m
     monkeypatch.setattr(Path, "replace", within)
     (member.folder / "mods/ledger/data/new.dat").write_text("mine")
     (tmp_path / "outside.txt").write_text("mine")
-    (member.folder / "mods/ledger/data/a.dat.convoy-new").symlink_to(tmp_path / "outside.txt")
+    planted = "mods/ledger/data/a.dat.convoy-new"
+    (member.folder / planted).symlink_to(tmp_path / "outside.txt")
     member.harbour.publish("1.1.0", NEWER)
     assert member.sync().aside == ("mods/ledger/data/new.dat",)
     assert (tmp_path / "outside.txt").read_text() == "mine"
-    member.holds(NEWER)
+    member.holds(NEWER, planted)
     assert member.aside() == {"mods/ledger/data/new.dat": "mine"}
 
 

@@ -121,7 +121,7 @@ def scan(
     rows = [[path, entry.stat().st_size, sha256_of(Path(entry.path))] for path, entry in _plain_files(folder)]
     text = json.dumps({"format": FORMAT, "files": sorted(rows)}, ensure_ascii=True, separators=(",", ":"))
     if out:
-        write_at_once(out, text.encode())
+        write_at_once(out, text.encode(), among_others=True)
         print(f"{counted(len(rows), 'file')} listed in {out}.")
     else:
         print(text)

@@ -42,7 +42,7 @@ def set_(file: Path, key: KeyArgument, value: Annotated[str, typer.Argument(help
     document.set(_key(key), typed(file.name, value))
     text = document.text().encode()
     open_settings(file.name, text)
-    write_at_once(file, text)
+    write_at_once(file, text, among_others=True)
 
 
 @settings.command("merge")
@@ -55,7 +55,7 @@ def merge_(
     """Bring a release's changes into one's own file. What differs is told as JSON."""
     enforced = frozenset(_key(one) for one in enforce or ())
     done = merge(mine.name, before.read_bytes(), mine.read_bytes(), new.read_bytes(), enforced)
-    write_at_once(mine, done.data)
+    write_at_once(mine, done.data, among_others=True)
     told = {
         "changed": ["/".join(key) for key in done.changed],
         "kept": [_told(one) for one in done.kept],
