@@ -9,7 +9,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 import time
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -193,22 +193,19 @@ class Store:
         if now == before:
             return
         with self._own_files():
-            others = [one for one in self.served() if one.folder != folder and not _moved(one, now)]
-            rows = [
-                [str(one.folder), one.installation, None if one.archives is None else sorted(one.archives)]
-                for one in (*others, now)
-            ]
-            sealed.write(self.root / "installations.json", rows, twin=True)
+            self._keep_served([*(one for one in self.served() if one.folder != folder and not _moved(one, now)), now])
 
     def forget(self, folder: Path) -> None:
         """Takes a folder off the list: it was left, or is gone for good."""
         with self._own_files():
-            rows = [
-                [str(one.folder), one.installation, None if one.archives is None else sorted(one.archives)]
-                for one in self.served()
-                if one.folder != folder
-            ]
-            sealed.write(self.root / "installations.json", rows, twin=True)
+            self._keep_served([one for one in self.served() if one.folder != folder])
+
+    def _keep_served(self, all_of_them: Sequence[Served]) -> None:
+        rows = [
+            [str(one.folder), one.installation, None if one.archives is None else sorted(one.archives)]
+            for one in all_of_them
+        ]
+        sealed.write(self.root / "installations.json", rows, twin=True)
 
     def served(self) -> list[Served]:
         """Every folder that ever synced from this store and was not left, whether it is there now or not: one that is

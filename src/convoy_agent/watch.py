@@ -205,8 +205,12 @@ def _step(watcher: Watcher, given: Fields) -> str:
 def _leave(watcher: Watcher, given: Fields) -> str:
     # The site hears of it by the answer to this order; after that the token opens nothing any more.
     left = leave(watcher.root, sync.utc_now(), given.flag("keep_all", False), tell=False)
+    watcher.store.forget(Folder(watcher.root).root)
     watcher.gone = True
-    return f"{left.removed} files of the pack were removed." if left.removed else "Every file stays where it is."
+    told = f"{counted(left.removed, 'file')} of the pack removed."
+    if left.had_before:
+        told += f" {counted(left.had_before, 'file')} that lay there before joining stay or are put back."
+    return f"{told} What else was kept lies in “{left.kept}”." if left.kept else told
 
 
 def _after(watcher: Watcher) -> str:

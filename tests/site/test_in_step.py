@@ -328,6 +328,23 @@ def test_a_telling_that_makes_no_sense_is_refused(world: World, field: str, valu
     assert status == 422 and any(name.startswith(f"about.{field}") for name in told["fields"]), told
 
 
+def test_what_a_backup_holds_and_what_is_wrong_is_shown(world: World) -> None:
+    backup = {**BACKUP, "id": "2026-11-25-200000-000004", "holds": "1 world (“canal”) in 2 files, 3 KB"}
+    entry = {
+        "id": "2026-11-25-200001-000005", "before": "", "release": "1.0.0", "counts": {}, "moved": [], "notes": [],
+        "backup": backup["id"], "undoes": False, "mods": ["Lock Ledger 3.4.1 added"],
+    }  # fmt: skip
+    wrong = "1 of 2 files damaged, worlds/canal/map.dat among them."
+    assert tell(
+        world, backups=[{**backup, "damaged": wrong}], history=[entry], had_before=234, remarks=["A copy was damaged."]
+    )[0] == 200  # fmt: skip
+    shown = page(world)
+    assert (shown["backups"][0]["holds"], shown["backups"][0]["damaged"]) == (backup["holds"], wrong)
+    assert shown["history"][0]["mods"] == entry["mods"]
+    assert (shown["had_before"], shown["remarks"]) == (234, ["A copy was damaged."])
+    assert tell(world, remarks=["x"] * 21)[0] == 422
+
+
 def test_optional_mods_are_choices_and_what_must_match_is_none(world: World) -> None:
     edit(
         world,

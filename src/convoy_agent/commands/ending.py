@@ -12,6 +12,7 @@ from convoy_core.errors import MalformedInput
 from convoy_core.words import counted
 
 from .. import leaving
+from ..folder import Folder
 from ..mending import mend as mend_own
 from ..sync import utc_now
 from .exits import DONE, LEFT
@@ -53,7 +54,7 @@ def leave(
     if not yes:
         _ask(leaving.look_ahead(folder, keep_all), as_json)
     left = leaving.leave(folder, utc_now(), keep_all)
-    keep_store().forget(Path(folder).absolute())
+    keep_store().forget(Folder(folder).root)
     if as_json:
         print_json({"removed": left.removed, "altered": left.stayed, "had_before": left.had_before,
                     "brought_back": left.brought_back, "kept": left.kept})  # fmt: skip
