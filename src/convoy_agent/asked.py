@@ -247,6 +247,9 @@ def here(root: Path, store: Store, now: Now = utc_now) -> Stands:
         interrupted = folder.journal.exists() or (folder.own / "restore.json").exists()
         site.away = True
         head, record = folder.kept_head(), folder.record()
+        if head is None and record.release and not interrupted:
+            lost = Next("What the site said last is lost here, so that nothing can be said of it.", "convoy status")
+            return Stands(pairing.pack, pairing.side, Here(record.release), lost, tuple(folder.remarks))
         if interrupted or head is None or not folder.kept_release(head.number):
             wanted = head.number if head else record.release or "?"
             stands = Here(record.release, wanted, head.newest if head else wanted, interrupted=interrupted)
@@ -256,7 +259,7 @@ def here(root: Path, store: Store, now: Now = utc_now) -> Stands:
         about = told.about["steps"]
         left = [str(one["text"]) for one in about if not one["done"]] if isinstance(about, list) else []
         stands = Here(
-            told.release, head.number, head.newest, told.look.deviations, len(told.plan.moves),
+            told.release, head.number, head.newest, told.look.deviations, len({one.path for one in told.plan.moves}),
             len(told.plan.errands), left, len(Backups(folder).rehearsal().bad),
         )  # fmt: skip
         return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))

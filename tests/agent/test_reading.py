@@ -33,6 +33,11 @@ def test_convoy_alone_says_how_the_folder_stands_and_the_one_next_thing(member: 
     (member.folder / "mods/ledger/waybill.toml").unlink()
     member.harbour.close()
     assert "1 file to be put right. Next: convoy sync" in bare(member).stdout
+    head = member.folder / ".convoy/head.json"
+    kept = head.read_bytes()
+    head.write_text("{cut")
+    assert "lost here" in (told := bare(member).stdout) and "In step" not in told and "Next: convoy status" in told
+    head.write_bytes(kept)
     (member.folder / ".convoy/restore.json").write_text("{}")
     assert "interrupted" in bare(member).stdout
     (member.folder / ".convoy/restore.json").unlink()

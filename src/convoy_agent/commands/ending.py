@@ -62,8 +62,9 @@ def leave(
     say(f"{_what(left)}.")
     say_rows([f"altered by you, stays: {path}" for path in left.stayed], "altered by you")
     if left.kept:
-        say(f"Files that were moved aside, and backups, lie in {Path(folder) / left.kept}.")
-        say("“convoy backups” still lists the backups here, and “convoy restore” reads them.")
+        say(f"What was kept of yours lies in {Path(folder) / left.kept}.")
+        if (Path(folder) / left.kept / "backups").is_dir():
+            say("“convoy backups” still lists the backups here, and “convoy restore” reads them.")
 
 
 def _ask(ahead: leaving.Leaving, as_json: bool) -> None:

@@ -47,7 +47,7 @@ class Bar:
             TimeRemainingColumn(),
             TextColumn("{task.fields[what]}", markup=False),
         )
-        self._bar = Progress(*columns, console=out, transient=True, disable=quiet)
+        self._bar = Progress(*columns, console=out, transient=True, disable=quiet or not out.is_terminal)
         self._task: TaskID | None = None
 
     def __enter__(self) -> Bar:

@@ -99,7 +99,7 @@ def here_of(found: work.Status) -> Here:
         found.followed,
         found.current,
         found.deviations,
-        len(found.plan.moves) if found.plan else 0,
+        len({one.path for one in found.plan.moves}) if found.plan else 0,
         len(found.plan.errands) if found.plan else 0,
         found.steps_left,
         len(found.bad_backups),
@@ -164,7 +164,7 @@ def entry_sentence(entry: Mapping[str, Any]) -> str:
     parts = [listed(told)] if told else []
     if not told or before == release:
         parts += [counts] if (counts := said(entry.get("counts", {}))) else []
-    if entry.get("moved"):
+    if entry.get("moved") and "moved aside" not in "".join(parts):
         parts.append(f"{counted(len(entry['moved']), 'file')} moved aside")
     if entry.get("backup"):
         parts.append("worlds backed up before")
