@@ -88,7 +88,7 @@ def make_app(root: Path) -> Starlette:
         if fault in STATUS_FAULTS:
             headers = {"Retry-After": "1"} if fault == "429" else {}
             if fault == "503 until":
-                headers = {"Retry-After": formatdate(time.time() + 1, usegmt=True)}
+                headers = {"Retry-After": formatdate(time.time() + 2, usegmt=True)}
             return PlainTextResponse(f"Asked for: {fault}", status_code=STATUS_FAULTS[fault], headers=headers)
         if fault == "in circles":
             return RedirectResponse(str(request.url))

@@ -16,7 +16,7 @@ from .harbour import CODE, Harbour
 needs_posix = pytest.mark.skipif(os.name != "posix", reason="forks, sends signals or makes a pipe")
 """For tests of what only some systems have: docs/systems.md says what is tried on which."""
 
-IMPATIENT = Limits(attempts=3, wait_seconds=0.02, longest_wait=3, patience=2.5, timeout_seconds=2, slow_after=0.4)
+IMPATIENT = Limits(attempts=3, wait_seconds=0.02, longest_wait=5, patience=4, timeout_seconds=2, slow_after=0.4)
 
 MODS = {
     "ledger": {"waybill.toml": "id = 'ledger'", "data/a.dat": "a" * 5000, "settings.toml": "on = true"},

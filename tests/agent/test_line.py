@@ -72,7 +72,7 @@ def test_who_asks_to_wait_until_a_moment_is_left_alone_until_then(member: Member
     member.fault("ledger", "503 until", times=1)
     began = time.monotonic()
     member.sync()
-    assert time.monotonic() - began > 0.3  # the second that was asked for, less what was left of this one
+    assert time.monotonic() - began > 0.3
     member.holds(MODS)
 
 
