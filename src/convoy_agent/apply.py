@@ -234,11 +234,12 @@ class _Carrying:
         try:
             self._before.add(self._change.adopted)
         except sealed.Damaged as error:
-            told = "The list of what lay here before joining is damaged. What the pack replaced of it is still kept."
+            told = "The list of what lay here before joining is damaged: from now on all of it counts as yours."
             self._folder.put_away(error.place, told)
-            disk.remove(sealed.twin_of(error.place))
+            self._folder.put_away(sealed.twin_of(error.place), told)
             self._before = Before(self._folder.own)
-            self._before.add(self._change.adopted)
+            # Whose a file is cannot be told any more: then it is the member's, and leaving removes none of them.
+            self._before.add({**self._folder.record().hashes(), **self._change.adopted})
 
     def do(self, act: str, path: str, sha256: str, was: str) -> None:
         """One move. Raises OSError for what may pass; anything else is left out, and why is kept."""

@@ -132,13 +132,12 @@ def backups_of(root: Path) -> tuple[list[Backup], Rehearsal]:
         return kept, Rehearsal()
 
 
-def rehearse(root: Path, now: Now = utc_now, only_if_due: bool = False) -> Rehearsal:
-    """Reads every backup as restoring would. `only_if_due`: not more than once a day."""
+def rehearse(root: Path, now: Now = utc_now) -> Rehearsal:
+    """Reads every backup as restoring would."""
     folder = Folder(root)
     with folder.held():
         recover(folder)
-        backups = Backups(folder)
-        return backups.rehearsal() if only_if_due and not backups.is_due(now()) else backups.rehearse(now())
+        return Backups(folder).rehearse(now())
 
 
 def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -> Backup:

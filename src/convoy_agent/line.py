@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import socket
 import ssl
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
@@ -125,13 +124,6 @@ def _moment(text: str) -> datetime | None:
     except (ValueError, TypeError, IndexError, OverflowError):
         return None
     return found if found.tzinfo else found.replace(tzinfo=UTC)
-
-
-def proxies() -> Mapping[str, str]:
-    """What this machine is set to go through, by scheme: for telling, where a connection fails."""
-    import urllib.request
-
-    return urllib.request.getproxies()
 
 
 def _read_in_large_pieces() -> None:

@@ -626,3 +626,20 @@ def test_working_names_that_somebody_uses_are_left_alone(member: Member) -> None
     put(member, "options.toml.new", "mine, too")
     assert run(member, "settings", "set", str(options), "a", "2").returncode == 0
     assert options.read_text() == "a = 2\n" and (member.folder / "options.toml.new").read_text() == "mine, too"
+
+
+def test_where_the_list_of_what_lay_there_is_lost_nothing_of_it_is_removed(member: Member) -> None:
+    folder = member.folder.with_name("filled-by-hand")
+    filled = Member(member.harbour, folder, member.store)
+    for mod, files in MODS.items():
+        for path, text in files.items():
+            put(filled, f"mods/{mod}/{path}", text)
+    work.join(CODE, member.harbour.address, folder, as_it_is=True)
+    filled.sync()
+    before = filled.files()
+    for name in ("list.json", "list.json.twin"):
+        (folder / ".convoy/before" / name).write_text("{cut")
+    member.harbour.publish("1.1.0", {**MODS, "bells": {"ring.dat": "ring"}})
+    filled.sync()
+    leave(folder, NOW)
+    assert before.items() <= filled.files().items()
