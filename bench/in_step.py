@@ -15,8 +15,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from convoy_agent.fetch import Fetcher, Limits
+from convoy_agent.joining import join
 from convoy_agent.store import Store
-from convoy_agent.sync import join, status, sync
+from convoy_agent.sync import status, sync
 from convoy_core.lock import Lock
 from tests.agent.harbour import CODE, Harbour
 

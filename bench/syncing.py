@@ -10,8 +10,9 @@ import time
 from pathlib import Path
 
 from convoy_agent.fetch import Fetcher
+from convoy_agent.joining import join
 from convoy_agent.store import Store
-from convoy_agent.sync import join, sync
+from convoy_agent.sync import sync
 from tests.agent.harbour import CODE, Harbour
 
 BUILDS, FILES_PER_BUILD, FILE_BYTES = 100, 50, 20_000

@@ -17,6 +17,7 @@ from . import steps
 from .apply import Step, no_step, recover, returned
 from .backups import Backup, Backups, Rehearsal
 from .calm import Calm
+from .changing import Wish
 from .errors import BackupRefused, NotPaired
 from .fetch import Limits
 from .files import sha256_of, unless_hopeless
@@ -26,7 +27,7 @@ from .leaving import kept_backups
 from .looking import Now, Visit
 from .site import Site, page_of
 from .store import Store
-from .sync import Synced, Wish, nothing_installed, status, sync, utc_now
+from .sync import Synced, nothing_installed, status, sync, utc_now
 
 
 def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, limits: Limits = Limits()) -> Synced:

@@ -19,6 +19,7 @@ from convoy_core.reading import Fields
 from convoy_core.words import counted
 
 from . import asked, sync
+from .changing import Wish
 from .errands import Lookout, wait_for
 from .errors import ErrandsLeft, LineLimit
 from .files import trouble_told
@@ -151,7 +152,7 @@ def _look(watcher: Watcher, given: Fields) -> str:
 def _sync(watcher: Watcher, given: Fields) -> str:
     only = frozenset(given.strings("only")) or None
     choices = Choices(given.flag("extras_aside", False), only)
-    wish = sync.Wish(choices, anyway=given.flag("anyway", False), errands=watcher.errands)
+    wish = Wish(choices, anyway=given.flag("anyway", False), errands=watcher.errands)
     watcher.begin(given)
     try:
         done = sync.sync(watcher.root, watcher.store, watcher.screen, wish)

@@ -7,8 +7,9 @@ import httpx
 import pytest
 
 from convoy_agent.fetch import Limits
+from convoy_agent.joining import join
 from convoy_agent.store import Store
-from convoy_agent.sync import Status, Synced, join, status, sync
+from convoy_agent.sync import Status, Synced, status, sync
 from convoy_core.canonical import sha256_hex
 
 from .harbour import CODE, Harbour

@@ -14,6 +14,7 @@ import pytest
 from convoy_agent import asked
 from convoy_agent import sync as work
 from convoy_agent.backups import KEPT, Backups
+from convoy_agent.changing import Wish
 from convoy_agent.commands.storing import wanted
 from convoy_agent.errors import (
     BackupRefused,
@@ -27,6 +28,7 @@ from convoy_agent.errors import (
 )
 from convoy_agent.fetch import Fetcher
 from convoy_agent.folder import Folder
+from convoy_agent.joining import join
 from convoy_agent.leaving import leave
 from convoy_agent.store import Store
 from convoy_agent.watch import Watcher
@@ -81,7 +83,7 @@ def test_a_members_settings_are_merged_into_a_new_release(member: Member) -> Non
     assert done.aside == () and member.sync().plan.moves == ()
     assert member.harbour.reports[-1]["about"]["plan"]["mine"] == [SETTINGS]
     # Nobody changed anything since: the way back takes the release's keys back, and keeps the member's.
-    work.sync(member.folder, member.store, wish=work.Wish(to="1.1.0"))
+    work.sync(member.folder, member.store, wish=Wish(to="1.1.0"))
     assert "rate = 2" in text(member) and "volume = 1   # quiet" in text(member)
 
 
@@ -205,14 +207,14 @@ def test_only_chosen_differences_are_mended(member: Member) -> None:
 def test_mending_chosen_files_neither_updates_nor_follows_a_new_choice(member: Member) -> None:
     options = {"optional": ["lanterns"], "reaches": {"lanterns": Reach.OWN}}
     with pytest.raises(NothingInstalled):
-        member.sync(wish=work.Wish(Choices(only=frozenset({"mods/x"}))))
+        member.sync(wish=Wish(Choices(only=frozenset({"mods/x"}))))
     member.harbour.publish("1.0.1", MODS, **options)
     member.sync()
     member.harbour.publish("1.1.0", {**NEWER, "lanterns": MODS["lanterns"]}, **options)
     member.harbour.choice = {"left_out": ["lanterns"]}
     altered = "mods/ledger/data/a.dat"
     (member.folder / altered).write_text("altered")
-    assert member.sync(wish=work.Wish(Choices(only=frozenset({altered})))).release == "1.0.1"
+    assert member.sync(wish=Wish(Choices(only=frozenset({altered})))).release == "1.0.1"
     member.holds(MODS)
     assert member.sync().aside == ()  # everything of 1.0.1 is still known as the pack's
     member.holds(NEWER)
@@ -365,7 +367,7 @@ def test_worlds_that_lie_in_a_folder_that_is_taken_over_are_backed_up_first(memb
     (folder / "worlds").mkdir(parents=True)
     (folder / "worlds/w").write_text("played for years")
     member.harbour.publish("1.1.0", MODS, **SAVE)
-    work.join(CODE, member.harbour.address, folder, as_it_is=True)
+    join(CODE, member.harbour.address, folder, as_it_is=True)
     Member(member.harbour, folder, member.store).sync()
     [made] = Backups(Folder(folder)).all()
     assert [(path, size) for path, size, _ in made.files] == [("worlds/w", 16)]
@@ -428,8 +430,8 @@ def test_leaving_takes_the_packs_files_and_keeps_every_other(member: Member) -> 
     (folder / SETTINGS).write_text("before the pack")
     (folder / "mods/ledger/waybill.toml").write_text(MODS["ledger"]["waybill.toml"])
     with pytest.raises(FolderRefused, match="--as-it-is"):
-        work.join(CODE, harbour.address, folder)
-    work.join(CODE, harbour.address, folder, as_it_is=True)
+        join(CODE, harbour.address, folder)
+    join(CODE, harbour.address, folder, as_it_is=True)
     grown = Member(harbour, folder, member.store)
     done = grown.sync()
     assert done.aside == (SETTINGS,) and done.plan.left_alone == 1
@@ -461,9 +463,9 @@ def test_a_game_is_copied_and_stays_untouched(member: Member, tmp_path: Path) ->
     (game / "secret").symlink_to("/etc/passwd")
     for inside in (game, game / "copy", tmp_path):
         with pytest.raises(FolderRefused):
-            work.join(CODE, member.harbour.address, inside, game=game)
+            join(CODE, member.harbour.address, inside, game=game)
     copy = Member(member.harbour, tmp_path / "copy", member.store)
-    work.join(CODE, member.harbour.address, copy.folder, game=game)
+    join(CODE, member.harbour.address, copy.folder, game=game)
     copy.sync()
     copy.holds(MODS, "bin/start")
     (copy.folder / "bin/start").write_text("modded")
@@ -479,10 +481,10 @@ def test_a_folder_that_the_site_no_longer_knows_is_paired_again_and_keeps_all(me
     assert member.sync().plan.moves == () and len(Folder(member.folder).entries()) == 1
     member.harbour.side = "server"
     with pytest.raises(FolderRefused, match="as a server"):
-        work.join(CODE, member.harbour.address, member.folder, again=True)
+        join(CODE, member.harbour.address, member.folder, again=True)
     member.harbour.side, member.harbour.shown_key = "player", new_key()
     with pytest.raises(BadRelease, match="another key"):
-        work.join(CODE, member.harbour.address, member.folder, again=True)
+        join(CODE, member.harbour.address, member.folder, again=True)
     member.sync()
     fresh = member.folder.with_name("fresh")
     assert run(member, "join", CODE, "--site", member.harbour.address, "--into", str(fresh), "--again").returncode == 2
@@ -582,7 +584,7 @@ def test_an_order_that_the_disk_refuses_is_answered_and_the_watch_goes_on(
 def test_extras_are_off_for_the_time_of_play_and_come_back(member: Member) -> None:
     member.sync()
     (member.folder / "mods/mine.zip").write_text("mine")
-    member.sync(wish=work.Wish(Choices(extras_aside=True)))
+    member.sync(wish=Wish(Choices(extras_aside=True)))
     member.holds(MODS)
     entry = Folder(member.folder).entries()[-1]
     assert asked.put_back(member.folder, entry["id"]) == (("mods/mine.zip",), ())
@@ -616,7 +618,7 @@ def test_a_metered_line_is_asked_about_and_a_slow_one_is_kept_below_its_rate(mem
         member.sync()
     assert member.files() == {}
     began = time.monotonic()
-    member.sync(wish=work.Wish(anyway=True))
+    member.sync(wish=Wish(anyway=True))
     # 2.1 MB at 4 MB a second: half a second at the least, whatever the machine.
     assert time.monotonic() - began > 0.45
     member.holds(big)

@@ -9,11 +9,12 @@ from pathlib import Path
 import pytest
 
 from convoy_agent import asked, sealed
-from convoy_agent import sync as work
 from convoy_agent.backups import KEPT as BACKUPS_KEPT
 from convoy_agent.backups import Backups
+from convoy_agent.changing import Wish
 from convoy_agent.errors import BackupRefused, BadRelease, ErrandsLeft, FolderRefused, TooNew
 from convoy_agent.folder import Folder
+from convoy_agent.joining import join
 from convoy_agent.leaving import KEPT, leave, look_ahead
 from convoy_agent.mending import mend
 from convoy_core.canonical import sha256_hex
@@ -70,7 +71,7 @@ def test_leaving_twice_keeps_what_was_kept_at_both(member: Member) -> None:
     for number in (1, 2):
         member.harbour.publish(f"1.{number}", MODS, **SAVE)
         if number == 2:
-            work.join(CODE, member.harbour.address, member.folder, as_it_is=True)
+            join(CODE, member.harbour.address, member.folder, as_it_is=True)
         put(member, "worlds/canal/map.dat", f"world {number}")
         path = ["mods/ledger/data/a.dat", "mods/ledger/waybill.toml"][number - 1]
         put(member, path, f"in the way {number}")
@@ -93,7 +94,7 @@ def test_what_lay_there_before_joining_stays_or_is_put_back(member: Member) -> N
     for mod, files in MODS.items():
         for path, text in files.items():
             put(filled, f"mods/{mod}/{path}", text)
-    work.join(CODE, member.harbour.address, folder, as_it_is=True)
+    join(CODE, member.harbour.address, folder, as_it_is=True)
     filled.sync()
     before = filled.files()
     member.harbour.publish("1.1.0", {**NEWER, "bells": {"ring.dat": "ring"}})
@@ -131,7 +132,7 @@ def test_leaving_that_is_stopped_and_repeated_loses_nothing(member: Member, monk
         here = Member(member.harbour, folder, member.store)
         for path, text in put_first.items():
             put(here, path, text)
-        work.join(CODE, member.harbour.address, folder, as_it_is=True)
+        join(CODE, member.harbour.address, folder, as_it_is=True)
         here.sync()
         calls = iter(range(1, 1000))
 
@@ -365,11 +366,11 @@ def test_a_members_own_names_go_aside_and_come_back(member: Member, name: str) -
     member.sync()
     put(member, f"mods/{name}", "mine")
     put(member, f"mods/{name}2" if len(name) < 99 else "mods/y", "mine, too")
-    assert len(member.sync(wish=work.Wish(Choices(extras_aside=True))).aside) == 2
+    assert len(member.sync(wish=Wish(Choices(extras_aside=True))).aside) == 2
     member.holds(MODS)
     asked.undo(member.folder, member.store) if len(Folder(member.folder).entries()) > 1 else None
     assert (member.folder / f"mods/{name}").read_text() == "mine"
-    member.sync(wish=work.Wish(Choices(extras_aside=True)))
+    member.sync(wish=Wish(Choices(extras_aside=True)))
     assert f"mods/{name}" in asked.put_back(member.folder, f"mods/{name}")[0]
 
 
@@ -562,7 +563,7 @@ def test_litter_and_what_belongs_to_others_is_nobodys_difference(member: Member)
     assert member.status().deviations == {} and member.sync().plan.extras == ()
     bare = member.folder.with_name("mounted")
     (bare / "lost+found").mkdir(parents=True)
-    work.join(CODE, member.harbour.address, bare)
+    join(CODE, member.harbour.address, bare)
 
 
 def test_a_folder_that_cannot_be_read_is_passed_by(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -587,9 +588,9 @@ def test_a_wrong_key_burns_no_code_and_copies_no_game(member: Member, tmp_path: 
     member.harbour.shown_key = new_key()
     used = member.harbour.codes_used
     with pytest.raises(BadRelease, match="another key"):
-        work.join(CODE, member.harbour.address, tmp_path / "new", "8Q2M-1111-1111-1111", game=game)
+        join(CODE, member.harbour.address, tmp_path / "new", "8Q2M-1111-1111-1111", game=game)
     with pytest.raises(ConvoyError):
-        work.join("1111-1111-1111", member.harbour.address, tmp_path / "new", game=game)
+        join("1111-1111-1111", member.harbour.address, tmp_path / "new", game=game)
     assert member.harbour.codes_used == used and not (tmp_path / "new").exists()
 
 
@@ -598,7 +599,7 @@ def test_copying_a_game_overwrites_nothing(member: Member, tmp_path: Path) -> No
     for place, text in ((game, "the game's"), (folder, "mine")):
         place.mkdir()
         (place / "options.txt").write_text(text)
-    work.join(CODE, member.harbour.address, folder, game=game, as_it_is=True)
+    join(CODE, member.harbour.address, folder, game=game, as_it_is=True)
     assert (folder / "options.txt").read_text() == "mine"
 
 
@@ -634,7 +635,7 @@ def test_where_the_list_of_what_lay_there_is_lost_nothing_of_it_is_removed(membe
     for mod, files in MODS.items():
         for path, text in files.items():
             put(filled, f"mods/{mod}/{path}", text)
-    work.join(CODE, member.harbour.address, folder, as_it_is=True)
+    join(CODE, member.harbour.address, folder, as_it_is=True)
     filled.sync()
     before = filled.files()
     for name in ("list.json", "list.json.twin"):

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from convoy_agent import sync as work
+from convoy_agent.changing import Wish
 from convoy_agent.commands.screen import Bar
 from convoy_agent.errors import (
     ArchiveWrong,
@@ -23,6 +24,7 @@ from convoy_agent.errors import (
     SomebodyElse,
 )
 from convoy_agent.folder import Folder
+from convoy_agent.joining import join
 from convoy_agent.site import Site
 from convoy_core.canonical import sha256_hex
 from convoy_core.errors import BadSignature, ConvoyError
@@ -108,7 +110,7 @@ def test_extras_are_left_alone_until_asked(member: Member) -> None:
     assert member.sync().plan.extras == ("mods/mine.zip",)
     member.holds(MODS, "mods/mine.zip")
     assert member.harbour.reports[-1]["deviations"] == {"mods/mine.zip": "extra"}
-    assert member.sync(wish=work.Wish(Choices(extras_aside=True))).aside == ("mods/mine.zip",)
+    assert member.sync(wish=Wish(Choices(extras_aside=True))).aside == ("mods/mine.zip",)
     member.holds(MODS)
 
 
@@ -284,10 +286,10 @@ def test_an_old_release_under_a_new_number_is_refused(member: Member) -> None:
 
 def test_the_pairing_commands_key_is_compared(harbour: Harbour, tmp_path: Path) -> None:
     key = key_fingerprint(public_half(harbour.key))
-    work.join(CODE, harbour.address, tmp_path / "good", key.lower())
+    join(CODE, harbour.address, tmp_path / "good", key.lower())
     harbour.shown_key = new_key()
     with pytest.raises(BadRelease, match="another key"):
-        work.join(CODE, harbour.address, tmp_path / "bad", key)
+        join(CODE, harbour.address, tmp_path / "bad", key)
     assert not (tmp_path / "bad").exists()
 
 
@@ -299,10 +301,10 @@ def test_folders_that_cannot_be_installations(harbour: Harbour, tmp_path: Path, 
     file.write_text("mine")
     for folder, why in ((full, "not empty"), (file, "is a file"), (member.folder, "installation already")):
         with pytest.raises(FolderRefused, match=why):
-            work.join(CODE, harbour.address, folder)
+            join(CODE, harbour.address, folder)
     assert [path.name for path in full.iterdir()] == ["holiday.jpg"]
     with pytest.raises(SiteRefused, match="opens nothing"):
-        work.join("1111-1111-1111", harbour.address, tmp_path / "new")
+        join("1111-1111-1111", harbour.address, tmp_path / "new")
     with pytest.raises(NotPaired):
         work.sync(full, member.store)
 

@@ -33,13 +33,15 @@ import httpx
 
 from convoy_agent import asked, line
 from convoy_agent.backups import Backups
+from convoy_agent.changing import Wish
 from convoy_agent.errors import ErrandsLeft
 from convoy_agent.fetch import Limits
 from convoy_agent.folder import Folder
+from convoy_agent.joining import join
 from convoy_agent.leaving import kept_backups, leave
 from convoy_agent.mending import mend
 from convoy_agent.store import Store
-from convoy_agent.sync import Wish, join, status, sync
+from convoy_agent.sync import status, sync
 from convoy_core.errors import ConvoyError
 from convoy_core.model import Pickup, Reach
 from convoy_core.plan import Choices

@@ -13,10 +13,11 @@ from convoy_core.lock import LockedBuild
 from convoy_core.plan import Act, Choices
 from convoy_core.words import counted
 
-from .. import asked
+from .. import asked, joining
 from .. import errands as hand
 from .. import machine as machines
 from .. import sync as work
+from ..changing import Wish
 from ..folder import Folder
 from ..watch import Watcher
 from .exits import DONE, LEFT
@@ -45,7 +46,7 @@ def join(
 ) -> None:
     """Pair a folder with an installation."""
     with Bar(quiet=as_json) as screen:
-        pairing = work.join(code, site, into, key, game, as_it_is, screen, again)
+        pairing = joining.join(code, site, into, key, game, as_it_is, screen, again)
     if as_json:
         print_json({"folder": str(into), "pack": pairing.pack, "key": pairing.key, "side": pairing.side})
         return
@@ -70,7 +71,7 @@ def sync(
     with Bar(quiet=as_json) as screen:
         bring = _Bringer(folder, downloads or hand.downloads(), wait, as_json)
         choices = Choices(extras_aside, frozenset(only) if only else None)
-        done = work.sync(folder, keep_store(), screen, work.Wish(choices, to, anyway, bring))
+        done = work.sync(folder, keep_store(), screen, Wish(choices, to, anyway, bring))
     if not as_json:
         say_synced(done)
         return
