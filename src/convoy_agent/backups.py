@@ -21,7 +21,7 @@ from typing import Any
 
 from convoy_core.errors import ConvoyError
 from convoy_core.terms import Terms
-from convoy_core.words import counted, listed
+from convoy_core.wording import counted, listed
 
 from . import disk, sealed
 from .disk import is_link

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from convoy_core.errors import ConvoyError
-from convoy_core.words import counted
+from convoy_core.wording import counted
 
 from . import sealed
 from .apply import Step, no_step, recover

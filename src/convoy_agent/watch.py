@@ -16,7 +16,7 @@ from convoy_core.lock import LockedBuild
 from convoy_core.paths import AGENT_FOLDER
 from convoy_core.plan import Choices, describe
 from convoy_core.reading import Fields
-from convoy_core.words import counted
+from convoy_core.wording import counted
 
 from . import asked, sync
 from .changing import Wish

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from .model import Kind
-from .words import listed
+from .wording import listed
 
 STEP = 256
 """MB to which figures are rounded up: what is estimated is not told to the megabyte."""

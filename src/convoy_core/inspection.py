@@ -13,7 +13,7 @@ from .errors import HostileArchive
 from .layout import roots_of
 from .paths import checked_path, refuse_twins
 from .profile import KindLayout
-from .words import counted
+from .wording import counted
 
 MAX_MEMBERS = 50_000
 """Files in one archive: ten times the largest mod that people make."""

@@ -22,7 +22,7 @@ from convoy_core.resolve import resolve as find_lock
 from convoy_core.resolve import why as paths_to
 from convoy_core.resolve.wire import read_problem, write_answer
 from convoy_core.takeover import FORMAT
-from convoy_core.words import counted
+from convoy_core.wording import counted
 
 from ..archives import contents, hashes, marker_of
 from ..files import sha256_of, walk, write_at_once

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 import typer
 
 from convoy_core.errors import ConvoyError
-from convoy_core.words import counted
+from convoy_core.wording import counted
 
 from ..folder import Folder
 from ..store import Store

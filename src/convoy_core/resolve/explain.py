@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterable, Sequence
 
 from ..model import Base, Build, Channel, misfit
 from ..ranges import ANY_VERSION, Range, parse_range
-from ..words import listed
+from ..wording import listed
 from .eligible import Eligible, newest_first, provided
 from .facts import Break, Fact, Facts, Misfit, Need
 from .formula import Formula

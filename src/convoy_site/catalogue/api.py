@@ -11,7 +11,7 @@ from convoy_core.licences import meaning
 from convoy_core.model import misfit
 from convoy_core.profile import GameChannel
 from convoy_core.resolve import why_not
-from convoy_core.words import listed
+from convoy_core.wording import listed
 
 from ..packs import drafts
 from ..packs.models import Pack

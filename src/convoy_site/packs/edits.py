@@ -15,7 +15,7 @@ from convoy_core.errors import ConvoyError
 from convoy_core.reading import Fields
 from convoy_core.recipe import read_recipe
 from convoy_core.terms import MAX_STEPS, MAX_TWEAKS, read_step, read_tweak
-from convoy_core.words import counted, listed
+from convoy_core.wording import counted, listed
 
 from ..catalogue.models import Build
 from ..catalogue.services import shelf

@@ -4,7 +4,7 @@ from typing import Any
 
 from convoy_core.errors import ConvoyError
 from convoy_core.formats import format_of, typed
-from convoy_core.words import listed
+from convoy_core.wording import listed
 
 from . import drafts
 from .models import Draft
