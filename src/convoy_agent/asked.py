@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from convoy_core.errors import MalformedInput
 from convoy_core.history import to_take_back
 from convoy_core.lock import Lock, LockedBuild
 from convoy_core.next_step import Here, Next, next_step
 from convoy_core.terms import Terms
+from convoy_core.words.errors import MalformedInput
 
 from . import steps
 from .apply import Step, no_step, recover, returned

@@ -19,9 +19,9 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from convoy_core.errors import ConvoyError
 from convoy_core.terms import Terms
-from convoy_core.wording import counted, listed
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.wording import counted, listed
 
 from . import disk, sealed
 from .disk import is_link

@@ -1,6 +1,6 @@
 """What can go wrong between site, sources and disk. After any of these the installation is as it was."""
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 
 class SiteAway(ConvoyError):

@@ -13,8 +13,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 
-from convoy_core.errors import ConvoyError, HostileArchive
 from convoy_core.paths import AGENT_FOLDER, checked_path, own_name
+from convoy_core.words.errors import ConvoyError, HostileArchive
 
 from . import disk
 from .disk import is_link

@@ -13,7 +13,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from . import disk, sealed
 from .disk import entry_is_folder

@@ -18,7 +18,7 @@ from typing import Any
 import httpx
 import truststore
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 READ_BYTES = 256 * 1024
 """What is asked of a socket at a time. httpx asks for 64 KB, which on a fast line makes waiting for the interpreter a

@@ -12,10 +12,10 @@ from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 
-from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
 from convoy_core.plan import Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.recipe import Recipe
+from convoy_core.words.errors import ConvoyError
 
 from .errors import BadRelease, SiteAway
 from .folder import Folder, Look, look_at, look_at_record, share_of

@@ -11,8 +11,8 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from convoy_core.errors import ConvoyError
-from convoy_core.wording import counted
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.wording import counted
 
 from . import sealed
 from .apply import Step, no_step, recover

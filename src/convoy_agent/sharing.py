@@ -11,7 +11,7 @@ import sys
 from functools import cached_property
 from pathlib import Path
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from . import disk
 from .files import inside, sha256_of

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
 from convoy_core.terms import Check, HandStep
+from convoy_core.words.errors import ConvoyError
 
 from . import sealed
 from .files import inside, sha256_of

@@ -13,11 +13,11 @@ from pathlib import Path
 from typing import NoReturn
 
 from convoy_core.diff import changes
-from convoy_core.errors import ConvoyError
 from convoy_core.history import to_take_back
 from convoy_core.plan import Choices, Plan
 from convoy_core.recipe import Recipe
 from convoy_core.rollcall import Deviation
+from convoy_core.words.errors import ConvoyError
 
 from . import disk, steps
 from .apply import (

@@ -11,12 +11,12 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
-from convoy_core.errors import ConvoyError, MalformedInput
 from convoy_core.lock import LockedBuild
 from convoy_core.paths import AGENT_FOLDER
 from convoy_core.plan import Choices, describe
 from convoy_core.reading import Fields
-from convoy_core.wording import counted
+from convoy_core.words.errors import ConvoyError, MalformedInput
+from convoy_core.words.wording import counted
 
 from . import asked, sync
 from .changing import Wish

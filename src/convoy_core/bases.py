@@ -10,8 +10,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from .draft import WantedLine
-from .model import Base, Build
 from .resolve import Eligible, Library
+from .words.model import Base, Build
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from typing import Any
 
 from .lock import Lock
 from .terms import Terms, Tweak
-from .versions import parse_version
+from .words.versions import parse_version
 
 
 @dataclass(frozen=True, slots=True)

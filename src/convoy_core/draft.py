@@ -9,10 +9,10 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
-from .model import Base, Build, misfit
-from .ranges import ANY_VERSION, Range
 from .resolve import Eligible, Library, Problem, Solved, WayOut, edges, resolve
-from .versions import Version
+from .words.model import Base, Build, misfit
+from .words.ranges import ANY_VERSION, Range
+from .words.versions import Version
 
 
 @dataclass(frozen=True, slots=True)

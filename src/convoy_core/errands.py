@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from .lock import LockedBuild
-from .model import Pickup
+from .words.model import Pickup
 
 MINUTES = {Pickup.CLICK: 1, Pickup.BY_HAND: 3, Pickup.WITHHELD: 3}
 """What an errand takes, roughly: a page, a button, and the way back."""

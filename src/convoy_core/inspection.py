@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from .errors import HostileArchive
 from .layout import roots_of
 from .paths import checked_path, refuse_twins
-from .profile import KindLayout
-from .wording import counted
+from .words.errors import HostileArchive
+from .words.profile import KindLayout
+from .words.wording import counted
 
 MAX_MEMBERS = 50_000
 """Files in one archive: ten times the largest mod that people make."""

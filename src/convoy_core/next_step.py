@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from .rollcall import Deviation
-from .wording import counted
+from .words.wording import counted
 
 
 @dataclass(frozen=True, slots=True)

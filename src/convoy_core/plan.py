@@ -12,9 +12,9 @@ from enum import StrEnum
 
 from .diff import Change, changes
 from .lock import Lock, LockedBuild, PlacedFile
-from .model import AUTOMATIC_PICKUPS, Reach
 from .paths import is_litter
 from .tweaking import rendering
+from .words.model import AUTOMATIC_PICKUPS, Reach
 
 NOT_PLAIN = "no plain file"
 """Stands for the hash of a link, pipe or device, or of a file that cannot be read: nobody's pack file."""

@@ -10,10 +10,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from .canonical import canonical_json
-from .errors import MalformedInput
 from .fit import Needed
 from .lock import Lock, as_data, read_lock
 from .reading import Fields
+from .words.errors import MalformedInput
 
 FORMAT = "convoy-recipe/1"
 

@@ -13,8 +13,8 @@ from enum import StrEnum
 
 from .fit import Obstacle
 from .lock import Lock
-from .model import MATCHING_REACHES
-from .wording import counted
+from .words.model import MATCHING_REACHES
+from .words.wording import counted
 
 UNHEARD_AFTER = timedelta(days=7)
 """A machine that has not reported for a week says nothing about tonight: crews play weekly."""

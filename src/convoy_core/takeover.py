@@ -13,12 +13,12 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import takewhile
 
-from .errors import MalformedInput
-from .model import CarriedFile
 from .paths import AGENT_FOLDER
-from .profile import GameProfile
 from .reading import checked_text
-from .versions import Version, parse_version
+from .words.errors import MalformedInput
+from .words.model import CarriedFile
+from .words.profile import GameProfile
+from .words.versions import Version, parse_version
 
 FORMAT = "convoy-listing/1"
 

@@ -12,10 +12,10 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from .errors import MalformedInput
 from .formats import TEXT_ONLY, Key, Value, format_of
 from .paths import checked_path
 from .reading import Fields
+from .words.errors import MalformedInput
 
 MAX_STEPS, MAX_TWEAKS = 50, 500
 """Nobody does more by hand, and nobody reads more."""

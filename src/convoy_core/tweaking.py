@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from .canonical import canonical_json, sha256_hex
-from .errors import ConvoyError
 from .formats import Key, Unreadable, Value, open_settings, spelled
 from .formats.base import same
 from .terms import How, Terms, Tweak
+from .words.errors import ConvoyError
 
 
 def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:

@@ -8,7 +8,7 @@ from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 from ninja.security import django_auth
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from .catalogue.api import router as catalogue
 from .installations.agent_api import router as agent

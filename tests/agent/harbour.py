@@ -16,12 +16,12 @@ from starlette.requests import Request
 from starlette.responses import FileResponse, JSONResponse, Response
 from starlette.routing import Route
 
-from convoy_core.codes import PAIRING_LENGTH, make_code
 from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_core.recipe import Recipe
 from convoy_core.signing import key_fingerprint, new_key, public_half, sign
 from convoy_core.terms import Terms
+from convoy_core.words.codes import PAIRING_LENGTH, make_code
+from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_standins.sources import make_app
 from tests.core.making import BASE
 

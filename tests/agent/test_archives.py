@@ -13,8 +13,8 @@ from convoy_agent.archives import contents, hashes
 from convoy_agent.errors import ArchiveWrong
 from convoy_core.inspection import MAX_DEPTH, MAX_MEMBERS, Member, inspect_members
 from convoy_core.layout import placements
-from convoy_core.profile import KindLayout
 from convoy_core.takeover import read_listing
+from convoy_core.words.profile import KindLayout
 
 MOD = KindLayout("mods/{mod}", "waybill.toml")
 LOOKS = KindLayout("textures/{mod}", "")

@@ -11,7 +11,7 @@ from convoy_agent.errands import Lookout
 from convoy_agent.store import Store
 from convoy_core.canonical import sha256_hex
 from convoy_core.lock import LockedBuild
-from convoy_core.model import Archive, Pickup
+from convoy_core.words.model import Archive, Pickup
 from tests.core.making import locked
 
 from .conftest import needs_posix

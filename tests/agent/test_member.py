@@ -33,12 +33,12 @@ from convoy_agent.leaving import leave
 from convoy_agent.store import Store
 from convoy_agent.watch import Watcher
 from convoy_core.canonical import sha256_hex
-from convoy_core.errors import ConvoyError
 from convoy_core.lock import LockedBuild
-from convoy_core.model import Pickup, Reach
 from convoy_core.plan import Choices
 from convoy_core.signing import new_key
 from convoy_core.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.model import Pickup, Reach
 
 from .conftest import MODS, NEWER, Member
 from .harbour import CODE

@@ -17,10 +17,10 @@ import pytest
 
 from convoy_agent.errors import DiskFull, FolderRefused
 from convoy_core.canonical import sha256_hex
-from convoy_core.errors import ConvoyError
-from convoy_core.model import Reach
 from convoy_core.signing import sign
 from convoy_core.terms import How, Terms, Tweak
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.model import Reach
 
 from .conftest import Member, needs_posix
 from .faults import faulty

@@ -2,10 +2,10 @@
 
 from convoy_core.canonical import sha256_hex
 from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.model import Archive, Base, Build, Channel, Kind, Pickup, Reach, Side
-from convoy_core.ranges import parse_range
 from convoy_core.terms import Terms
-from convoy_core.versions import parse_version
+from convoy_core.words.model import Archive, Base, Build, Channel, Kind, Pickup, Reach, Side
+from convoy_core.words.ranges import parse_range
+from convoy_core.words.versions import parse_version
 
 BASE = Base("tillerway", parse_version("2.1.0"), "bosun", parse_version("5.2.0"))
 

@@ -6,11 +6,11 @@ import pytest
 
 from convoy_core.bases import outlook
 from convoy_core.draft import WantedLine
-from convoy_core.model import Base
-from convoy_core.profile import read_profile
-from convoy_core.ranges import ANY_VERSION, parse_range
 from convoy_core.resolve import Shelves
-from convoy_core.versions import parse_version
+from convoy_core.words.model import Base
+from convoy_core.words.profile import read_profile
+from convoy_core.words.ranges import ANY_VERSION, parse_range
+from convoy_core.words.versions import parse_version
 
 from .making import build
 

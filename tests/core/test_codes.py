@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.codes import ALPHABET, JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
-from convoy_core.errors import BadCode
+from convoy_core.words.codes import ALPHABET, JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
+from convoy_core.words.errors import BadCode
 
 seeds = st.integers(0, 2**32)
 lengths = st.sampled_from([JOIN_LENGTH, PAIRING_LENGTH])

@@ -3,8 +3,8 @@
 import pytest
 
 from convoy_core.fit import MB, Choice, Estimate, Machine, MemoryFigures, Needed, Weight, demand, judge, lighter
-from convoy_core.licences import PassingOn, meaning
-from convoy_core.model import Kind
+from convoy_core.words.licences import PassingOn, meaning
+from convoy_core.words.model import Kind
 
 FIGURES = MemoryFigures(1536, {Kind.MOD: Estimate(14, 1.5), Kind.TEXTURES: Estimate(4, 4)})
 

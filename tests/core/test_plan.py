@@ -5,9 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from convoy_core.canonical import sha256_hex
-from convoy_core.model import Pickup, Reach
 from convoy_core.plan import NOT_PLAIN, NOT_READ, Act, Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.words.model import Pickup, Reach
 
 from .making import lock, locked
 

@@ -7,13 +7,13 @@ import pytest
 from convoy_core.catalogue import ListedMod, Unreadable, read_catalogue
 from convoy_core.checks import Severity, Subject, run_checks
 from convoy_core.draft import WantedLine, settle
-from convoy_core.errors import HostileArchive, MalformedInput
 from convoy_core.layout import NoRoot, placements
-from convoy_core.model import Kind, Pickup
-from convoy_core.profile import KindLayout, NoSuchBase, read_profile
-from convoy_core.ranges import ANY_VERSION, parse_range
 from convoy_core.resolve import Eligible, Shelves
-from convoy_core.versions import parse_version
+from convoy_core.words.errors import HostileArchive, MalformedInput
+from convoy_core.words.model import Kind, Pickup
+from convoy_core.words.profile import KindLayout, NoSuchBase, read_profile
+from convoy_core.words.ranges import ANY_VERSION, parse_range
+from convoy_core.words.versions import parse_version
 
 from .making import BASE, build, lock, locked, placed
 

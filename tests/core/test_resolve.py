@@ -9,9 +9,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bench.problems import DEEP, large
-from convoy_core.errors import MalformedInput
-from convoy_core.model import Base, Build, Channel, misfit
-from convoy_core.ranges import parse_range
 from convoy_core.resolve import (
     Impossible,
     Problem,
@@ -28,7 +25,10 @@ from convoy_core.resolve.cost import cost_of
 from convoy_core.resolve.eligible import Eligible
 from convoy_core.resolve.ways_out import apply
 from convoy_core.resolve.wire import read_problem, write_answer
-from convoy_core.versions import parse_version
+from convoy_core.words.errors import MalformedInput
+from convoy_core.words.model import Base, Build, Channel, misfit
+from convoy_core.words.ranges import parse_range
+from convoy_core.words.versions import parse_version
 
 from .making import BASE, build
 

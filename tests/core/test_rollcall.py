@@ -5,8 +5,8 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from convoy_core.fit import Obstacle
-from convoy_core.model import Reach
 from convoy_core.rollcall import MESSAGE_LINES, Course, Deviation, Report, Strayed, message, standing
+from convoy_core.words.model import Reach
 
 from .making import lock, locked
 

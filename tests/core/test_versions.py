@@ -4,9 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.errors import MalformedInput
-from convoy_core.ranges import parse_range
-from convoy_core.versions import parse_version
+from convoy_core.words.errors import MalformedInput
+from convoy_core.words.ranges import parse_range
+from convoy_core.words.versions import parse_version
 
 ASCENDING = [
     # As SemVer 2.0 gives it, and as mods in the wild have it.

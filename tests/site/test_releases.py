@@ -7,10 +7,10 @@ import jsonschema_rs
 import pytest
 from django.db import InternalError, connection, transaction
 
-from convoy_core.codes import ALPHABET
-from convoy_core.errors import ConvoyError
 from convoy_core.recipe import read_recipe
 from convoy_core.signing import verify
+from convoy_core.words.codes import ALPHABET
+from convoy_core.words.errors import ConvoyError
 from convoy_site.installations.models import Installation
 from convoy_site.people.models import Membership
 from convoy_site.releases.keys import key_file, make_key, public_key
@@ -133,7 +133,7 @@ def test_unknown_withdrawn_and_used_up_codes_say_which(world: World) -> None:
 
 
 def _valid_codes():
-    from convoy_core.codes import JOIN_LENGTH, make_code
+    from convoy_core.words.codes import JOIN_LENGTH, make_code
 
     for letter in ALPHABET:
         yield make_code(JOIN_LENGTH, lambda _, letter=letter: letter)

@@ -8,8 +8,8 @@ from typing import Annotated
 
 import typer
 
-from convoy_core.errors import MalformedInput
-from convoy_core.wording import counted
+from convoy_core.words.errors import MalformedInput
+from convoy_core.words.wording import counted
 
 from .. import leaving
 from ..folder import Folder

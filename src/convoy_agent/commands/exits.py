@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from ..errors import FetchFailed, SiteAway
 

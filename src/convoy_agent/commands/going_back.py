@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from convoy_core.wording import counted
+from convoy_core.words.wording import counted
 
 from .. import asked
 from ..apply import recover

@@ -11,7 +11,7 @@ import typer
 from convoy_core.errands import minutes, what_to_do
 from convoy_core.lock import LockedBuild
 from convoy_core.plan import Act, Choices
-from convoy_core.wording import counted
+from convoy_core.words.wording import counted
 
 from .. import asked, joining
 from .. import errands as hand

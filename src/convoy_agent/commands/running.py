@@ -10,9 +10,9 @@ from typing import Any
 
 import typer
 
-from convoy_core.errors import ConvoyError
 from convoy_core.paths import AGENT_FOLDER
-from convoy_core.wording import printable
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.wording import printable
 
 from ..files import trouble
 from .exits import STOPPED, exit_of

@@ -21,7 +21,7 @@ from rich.progress import (
 )
 from rich.text import Text
 
-from convoy_core.wording import printable
+from convoy_core.words.wording import printable
 
 out = Console(highlight=False, soft_wrap=True, markup=False, emoji=False)
 

@@ -8,9 +8,9 @@ from typing import Annotated
 
 import typer
 
-from convoy_core.errors import MalformedInput
 from convoy_core.formats import Key, Value, open_settings, typed
 from convoy_core.merge import KeyMerge, merge
+from convoy_core.words.errors import MalformedInput
 
 from ..files import write_at_once
 

@@ -8,8 +8,8 @@ from typing import Annotated, Any
 
 import typer
 
-from convoy_core.errors import ConvoyError
-from convoy_core.wording import counted
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.wording import counted
 
 from ..folder import Folder
 from ..store import Store

@@ -7,7 +7,7 @@ from typing import Any
 
 from convoy_core.next_step import Here, Next, next_step
 from convoy_core.plan import Plan, describe, said
-from convoy_core.wording import counted, listed
+from convoy_core.words.wording import counted, listed
 
 from .. import sync as work
 from .screen import say

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..model import AUTOMATIC_PICKUPS, Pickup
+from ..words.model import AUTOMATIC_PICKUPS, Pickup
 from .finding import Finding, Severity, Subject
 
 WHY = {

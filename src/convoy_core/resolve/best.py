@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
-from ..model import Build
+from ..words.model import Build
 from .eligible import Eligible
 from .formula import Domain, Formula
 from .problem import Problem

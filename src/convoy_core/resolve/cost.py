@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from ..model import Build
-from ..ranges import ANY_VERSION
+from ..words.model import Build
+from ..words.ranges import ANY_VERSION
 from .eligible import Eligible
 from .problem import Problem
 

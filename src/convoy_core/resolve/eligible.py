@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..model import Base, Build, Channel, misfit
-from ..ranges import ANY_VERSION, Range
+from ..words.model import Base, Build, Channel, misfit
+from ..words.ranges import ANY_VERSION, Range
 from .problem import Library
 
 

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
 
-from ..model import Base, Build, Channel, misfit
-from ..ranges import ANY_VERSION, Range, parse_range
-from ..wording import listed
+from ..words.model import Base, Build, Channel, misfit
+from ..words.ranges import ANY_VERSION, Range, parse_range
+from ..words.wording import listed
 from .eligible import Eligible, newest_first, provided
 from .facts import Break, Fact, Facts, Misfit, Need
 from .formula import Formula

@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from ..model import Build, Channel, misfit
-from ..ranges import Range
+from ..words.model import Build, Channel, misfit
+from ..words.ranges import Range
 from .eligible import Eligible, newest_first
 
 

@@ -10,8 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from ..model import Build
-from ..ranges import ANY_VERSION, Range
+from ..words.model import Build
+from ..words.ranges import ANY_VERSION, Range
 from .eligible import Eligible, provided
 from .facts import Facts
 from .problem import Problem

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Protocol
 
-from ..model import Base, Build
-from ..ranges import Range
-from ..versions import Version
+from ..words.model import Base, Build
+from ..words.ranges import Range
+from ..words.versions import Version
 
 if TYPE_CHECKING:
     from .ways_out import WayOut

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from ..model import Base, Build, misfit
-from ..ranges import Range, parse_range
+from ..words.model import Base, Build, misfit
+from ..words.ranges import Range, parse_range
 from .eligible import Eligible, provided
 from .problem import Impossible, Problem, Solved
 

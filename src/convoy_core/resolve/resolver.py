@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ..errors import ConvoyError
-from ..model import Base
+from ..words.errors import ConvoyError
+from ..words.model import Base
 from .best import find_best
 from .clash import smallest_clash
 from .eligible import Eligible

@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from functools import cached_property
 
-from ..model import Build
-from ..ranges import ANY_VERSION, Range
+from ..words.model import Build
+from ..words.ranges import ANY_VERSION, Range
 from .eligible import provided
 from .formula import Formula
 

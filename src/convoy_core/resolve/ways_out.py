@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from ..model import Base, Build, Channel
-from ..ranges import ANY_VERSION, Range, parse_range
+from ..words.model import Base, Build, Channel
+from ..words.ranges import ANY_VERSION, Range, parse_range
 from .eligible import Eligible
 from .formula import Formula
 from .problem import Problem

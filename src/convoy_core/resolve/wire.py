@@ -10,11 +10,11 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ..errors import ConvoyError, MalformedInput
-from ..model import Base, Build, Channel
-from ..ranges import parse_range
 from ..reading import Fields, checked_text
-from ..versions import parse_version
+from ..words.errors import ConvoyError, MalformedInput
+from ..words.model import Base, Build, Channel
+from ..words.ranges import parse_range
+from ..words.versions import parse_version
 from .problem import Answer, Problem, Solved
 
 

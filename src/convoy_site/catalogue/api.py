@@ -7,11 +7,11 @@ from uuid import UUID
 from django.http import HttpRequest, HttpResponse
 from ninja import Path, Query, Router, Schema
 
-from convoy_core.licences import meaning
-from convoy_core.model import misfit
-from convoy_core.profile import GameChannel
 from convoy_core.resolve import why_not
-from convoy_core.wording import listed
+from convoy_core.words.licences import meaning
+from convoy_core.words.model import misfit
+from convoy_core.words.profile import GameChannel
+from convoy_core.words.wording import listed
 
 from ..packs import drafts
 from ..packs.models import Pack

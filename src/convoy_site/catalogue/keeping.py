@@ -6,8 +6,8 @@ from datetime import date
 from django.db import transaction
 
 from convoy_core.catalogue import ListedBuild, ListedMod
-from convoy_core.profile import GameProfile
 from convoy_core.takeover import marks_of
+from convoy_core.words.profile import GameProfile
 
 from .models import Build, Mod, Source
 from .search import WORDS

@@ -8,8 +8,8 @@ from django.contrib.postgres.search import SearchVectorField
 from django.db import models
 from django.utils import timezone
 
-from convoy_core.model import Channel, Kind, Pickup, Reach, Side
-from convoy_core.profile import GameProfile, read_profile
+from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
+from convoy_core.words.profile import GameProfile, read_profile
 
 
 def _choices(words: type) -> list[tuple[str, str]]:

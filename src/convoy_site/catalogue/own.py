@@ -23,11 +23,11 @@ from django.utils.text import slugify
 
 from convoy_agent import archives
 from convoy_core.catalogue import Unreadable, read_catalogue
-from convoy_core.errors import ConvoyError
 from convoy_core.inspection import Inspection, Member, inspect_members
-from convoy_core.licences import meaning
-from convoy_core.model import Kind, Pickup
-from convoy_core.profile import KindLayout
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.licences import meaning
+from convoy_core.words.model import Kind, Pickup
+from convoy_core.words.profile import KindLayout
 
 from ..packs.models import Pack
 from ..people.models import Crew, User

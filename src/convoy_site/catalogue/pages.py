@@ -11,8 +11,8 @@ from django.utils.crypto import salted_hmac
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from convoy_core.layout import placements
-from convoy_core.model import Base, Kind, misfit
-from convoy_core.profile import GameProfile
+from convoy_core.words.model import Base, Kind, misfit
+from convoy_core.words.profile import GameProfile
 
 from ..packs.models import Pack
 from ..people.models import User

@@ -20,7 +20,7 @@ from django.utils import timezone
 
 from convoy_agent.line import asked_wait
 from convoy_core.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from .keeping import forget_all_but, keep_mods
 from .models import Source, SourcePage

@@ -15,8 +15,8 @@ from django.contrib.postgres.search import SearchQuery, SearchRank, SearchVector
 from django.db.models import F, Q, QuerySet, Value
 from ninja import Schema
 
-from convoy_core.model import Base
-from convoy_core.profile import GameProfile
+from convoy_core.words.model import Base
+from convoy_core.words.profile import GameProfile
 
 from ..shapes import Short
 from .models import Mod

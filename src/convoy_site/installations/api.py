@@ -5,7 +5,7 @@ from uuid import UUID
 from django.http import HttpRequest
 from ninja import File, Router, UploadedFile
 
-from convoy_core.errors import MalformedInput
+from convoy_core.words.errors import MalformedInput
 
 from ..releases.models import Release
 from ..shapes import Done, Short

@@ -13,7 +13,7 @@ from uuid import UUID
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from ..people.models import User
 from ..people.rights import NotFound

@@ -10,7 +10,7 @@ from pathlib import Path
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
-from convoy_core.model import AUTOMATIC_PICKUPS
+from convoy_core.words.model import AUTOMATIC_PICKUPS
 
 from ..releases.models import Release
 from ..releases.services import recipe_of

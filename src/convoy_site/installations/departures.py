@@ -9,8 +9,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from convoy_core.diff import Change, changes
-from convoy_core.errors import ConvoyError
 from convoy_core.rollcall import State
+from convoy_core.words.errors import ConvoyError
 
 from ..packs.models import Pack
 from ..packs.services import pack_for

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
-from convoy_core.model import CarriedFile, Side
 from convoy_core.plan import is_extra
 from convoy_core.rollcall import Deviation
 from convoy_core.takeover import read_listing
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.model import CarriedFile, Side
 
 from ..packs.models import Pack
 from ..people.models import User

@@ -5,9 +5,9 @@ from typing import Any
 from convoy_core.diff import change_log
 from convoy_core.errands import what_to_do
 from convoy_core.lock import LockedBuild
-from convoy_core.model import AUTOMATIC_PICKUPS
 from convoy_core.plan import world_changes
 from convoy_core.signing import key_fingerprint
+from convoy_core.words.model import AUTOMATIC_PICKUPS
 
 from ..catalogue.models import Source
 from ..packs.api import ChangeOut

@@ -8,9 +8,9 @@ from django.utils import timezone
 
 from convoy_core.fit import Choice, Machine, Needed, Verdict, judge, lighter
 from convoy_core.lock import Lock
-from convoy_core.model import Side
 from convoy_core.recipe import Recipe
 from convoy_core.rollcall import Course, Deviation, Report, Standing, State, Strayed, standing
+from convoy_core.words.model import Side
 
 from ..releases.models import Release
 from ..releases.services import recipe_of

@@ -10,8 +10,8 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from convoy_core.fit import Weight, demand
-from convoy_core.model import Kind
 from convoy_core.resolve import needed_by
+from convoy_core.words.model import Kind
 
 from ..catalogue.models import Mod
 from ..catalogue.services import BuildRow, build_rows, newer_than, shelf

@@ -10,13 +10,13 @@ from convoy_core.draft import Settled, Unsettled, WantedLine, settle
 from convoy_core.fit import Needed, Weight, demand, memory_of
 from convoy_core.layout import placements
 from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
-from convoy_core.model import Build as CoreBuild
-from convoy_core.ranges import ANY_VERSION, parse_range
 from convoy_core.reading import Fields
 from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges
 from convoy_core.terms import Terms, read_step, read_tweak
-from convoy_core.versions import parse_version
+from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
+from convoy_core.words.model import Build as CoreBuild
+from convoy_core.words.ranges import ANY_VERSION, parse_range
+from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Build, Mod
 from ..catalogue.services import closure, core_of, shelf

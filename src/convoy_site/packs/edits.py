@@ -11,11 +11,11 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
-from convoy_core.errors import ConvoyError
 from convoy_core.reading import Fields
 from convoy_core.recipe import read_recipe
 from convoy_core.terms import MAX_STEPS, MAX_TWEAKS, read_step, read_tweak
-from convoy_core.wording import counted, listed
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.wording import counted, listed
 
 from ..catalogue.models import Build
 from ..catalogue.services import shelf

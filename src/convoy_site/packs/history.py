@@ -6,7 +6,7 @@ Only what the edit itself changed is restored: edits that were made since, elsew
 from dataclasses import dataclass
 from typing import Any
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from .models import Draft, Edit, Line
 

@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 from convoy_core.bases import BaseOutlook, outlook
 from convoy_core.draft import WantedLine
-from convoy_core.model import Build as CoreBuild
-from convoy_core.model import Channel
 from convoy_core.resolve import Edge, Shelves, edges, why_not
-from convoy_core.versions import parse_version
+from convoy_core.words.model import Build as CoreBuild
+from convoy_core.words.model import Channel
+from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Build, Mod
 from ..catalogue.services import BuildRow, build_rows, closure, shelf

@@ -8,7 +8,7 @@ from uuid import UUID
 from django.db import IntegrityError, transaction
 
 from convoy_core.diff import Change, changes
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from ..catalogue.models import Game
 from ..people.models import Crew, User

@@ -8,9 +8,9 @@ from typing import BinaryIO
 from convoy_agent import archives
 from convoy_core.inspection import inspect_members
 from convoy_core.layout import roots_of
-from convoy_core.model import CarriedFile, Kind
-from convoy_core.profile import GameProfile, KindLayout
 from convoy_core.takeover import Known, TakenOver, mark, read_listing, recognise
+from convoy_core.words.model import CarriedFile, Kind
+from convoy_core.words.profile import GameProfile, KindLayout
 
 from ..catalogue.models import Build, Mod
 from ..catalogue.own import CannotBeUsed, incoming

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from convoy_core.errors import ConvoyError
 from convoy_core.formats import format_of, typed
-from convoy_core.wording import listed
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.wording import listed
 
 from . import drafts
 from .models import Draft

@@ -8,9 +8,9 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from convoy_core.inspection import Inspection
-from convoy_core.licences import meaning
-from convoy_core.model import Kind, Reach, Side
 from convoy_core.takeover import Found
+from convoy_core.words.licences import meaning
+from convoy_core.words.model import Kind, Reach, Side
 
 from ..catalogue import own
 from ..people.rights import Action

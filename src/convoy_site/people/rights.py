@@ -5,7 +5,7 @@ What somebody may not know of does not exist for them: another crew's things are
 
 from enum import StrEnum
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from .models import Crew, Membership, Role, User
 

@@ -5,7 +5,7 @@ from uuid import UUID
 from django.core.cache import cache
 from django.db import transaction
 
-from convoy_core.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError
 
 from .models import Crew, Membership, Role, User
 from .rights import Action, Forbidden, NotFound, allow

@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
-from convoy_core.codes import show_code
+from convoy_core.words.codes import show_code
 
 from ..packs.api import ChangeOut
 from ..packs.services import pack_for

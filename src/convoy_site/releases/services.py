@@ -10,14 +10,14 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
-from convoy_core.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.diff import Changes, change_log, changes, terms_changes
-from convoy_core.errors import ConvoyError
 from convoy_core.lock import Lock
 from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.signing import sign
 from convoy_core.terms import Terms
-from convoy_core.versions import parse_version
+from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.versions import parse_version
 
 from ..packs import drafts
 from ..packs.models import Draft, Pack

@@ -7,11 +7,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ..fit import Estimate, MemoryFigures
+from ..reading import Fields
 from .errors import ConvoyError, MalformedInput
-from .fit import Estimate, MemoryFigures
 from .model import Base, Kind
 from .ranges import Range, parse_range
-from .reading import Fields
 from .versions import Version, parse_version
 
 
