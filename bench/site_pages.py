@@ -13,7 +13,7 @@ from typing import Any
 import httpx
 from django.utils import timezone
 
-from convoy_core.catalogue import read_catalogue
+from convoy_core.outside.catalogue import read_catalogue
 from convoy_site.catalogue.keeping import keep_mods
 from convoy_site.catalogue.models import Build, Game, Mod, Source
 from convoy_site.packs.models import Pack

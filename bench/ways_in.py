@@ -12,7 +12,7 @@ import time
 import zipfile
 from pathlib import Path
 
-from convoy_core.takeover import Known, recognise
+from convoy_core.outside.takeover import Known, recognise
 from convoy_core.words.model import CarriedFile
 from convoy_core.words.profile import read_profile
 

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from convoy_core.inspection import Member
+from convoy_core.outside.inspection import Member
 
 from .errors import ArchiveWrong
 from .files import CHUNK

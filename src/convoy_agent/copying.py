@@ -10,7 +10,7 @@ import os
 import shutil
 from pathlib import Path
 
-from convoy_core.paths import is_litter
+from convoy_core.outside.paths import is_litter
 
 from . import disk
 from .errors import DiskFull, FolderRefused

@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 
-from convoy_core.paths import AGENT_FOLDER, checked_path, own_name
+from convoy_core.outside.paths import AGENT_FOLDER, checked_path, own_name
 from convoy_core.words.errors import ConvoyError, HostileArchive
 
 from . import disk

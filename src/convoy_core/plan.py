@@ -12,7 +12,7 @@ from enum import StrEnum
 
 from .diff import Change, changes
 from .lock import Lock, LockedBuild, PlacedFile
-from .paths import is_litter
+from .outside.paths import is_litter
 from .tweaking import rendering
 from .words.model import AUTOMATIC_PICKUPS, Reach
 

@@ -12,7 +12,7 @@ from typing import Any
 from .canonical import canonical_json
 from .fit import Needed
 from .lock import Lock, as_data, read_lock
-from .reading import Fields
+from .outside.fields import Fields
 from .words.errors import MalformedInput
 
 FORMAT = "convoy-recipe/1"

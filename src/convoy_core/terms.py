@@ -13,8 +13,8 @@ from functools import lru_cache
 from typing import Any
 
 from .formats import TEXT_ONLY, Key, Value, format_of
-from .paths import checked_path
-from .reading import Fields
+from .outside.fields import Fields
+from .outside.paths import checked_path
 from .words.errors import MalformedInput
 
 MAX_STEPS, MAX_TWEAKS = 50, 500

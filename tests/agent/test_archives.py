@@ -11,9 +11,9 @@ import pytest
 
 from convoy_agent.archives import contents, hashes
 from convoy_agent.errors import ArchiveWrong
-from convoy_core.inspection import MAX_DEPTH, MAX_MEMBERS, Member, inspect_members
-from convoy_core.layout import placements
-from convoy_core.takeover import read_listing
+from convoy_core.outside.archive_root import placements
+from convoy_core.outside.inspection import MAX_DEPTH, MAX_MEMBERS, Member, inspect_members
+from convoy_core.outside.takeover import read_listing
 from convoy_core.words.profile import KindLayout
 
 MOD = KindLayout("mods/{mod}", "waybill.toml")

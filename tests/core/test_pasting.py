@@ -2,7 +2,7 @@
 
 import pytest
 
-from convoy_core.pasting import MAX_LINES, folded, read_paste
+from convoy_core.outside.pasting import MAX_LINES, folded, read_paste
 
 LINES = [
     ("Heron Almanac", "heronalmanac", ""),

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.takeover import FORMAT, Known, TakenOver, mark, marks_of, read_listing, recognise
+from convoy_core.outside.takeover import FORMAT, Known, TakenOver, mark, marks_of, read_listing, recognise
 from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import CarriedFile
 from convoy_core.words.profile import read_profile

@@ -13,12 +13,12 @@ from typing import Annotated, Any
 
 import typer
 
-from convoy_core.inspection import inspect_members
+from convoy_core.outside.inspection import inspect_members
+from convoy_core.outside.takeover import FORMAT
 from convoy_core.resolve import Eligible, Impossible, Problem, Solved, why_not_at_all
 from convoy_core.resolve import resolve as find_lock
 from convoy_core.resolve import why as paths_to
 from convoy_core.resolve.wire import read_problem, write_answer
-from convoy_core.takeover import FORMAT
 from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import Kind
 from convoy_core.words.profile import KindLayout, read_profile

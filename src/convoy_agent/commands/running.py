@@ -10,7 +10,7 @@ from typing import Any
 
 import typer
 
-from convoy_core.paths import AGENT_FOLDER
+from convoy_core.outside.paths import AGENT_FOLDER
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import printable
 

@@ -10,7 +10,7 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ..reading import Fields, checked_text
+from ..outside.fields import Fields, checked_text
 from ..words.errors import ConvoyError, MalformedInput
 from ..words.model import Base, Build, Channel
 from ..words.ranges import parse_range

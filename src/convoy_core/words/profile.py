@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ..fit import Estimate, MemoryFigures
-from ..reading import Fields
+from ..outside.fields import Fields
 from .errors import ConvoyError, MalformedInput
 from .model import Base, Kind
 from .ranges import Range, parse_range

@@ -5,8 +5,8 @@ from datetime import date
 
 from django.db import transaction
 
-from convoy_core.catalogue import ListedBuild, ListedMod
-from convoy_core.takeover import marks_of
+from convoy_core.outside.catalogue import ListedBuild, ListedMod
+from convoy_core.outside.takeover import marks_of
 from convoy_core.words.profile import GameProfile
 
 from .models import Build, Mod, Source

@@ -146,7 +146,7 @@ class Build(models.Model):
     memory = models.PositiveIntegerField(default=0)
     """MB that it wants, as its author says; 0 where nobody said."""
     marks = ArrayField(models.BigIntegerField(), default=list)
-    """Short hashes of its largest files (`convoy_core.takeover`), by which a folder without a name is recognised."""
+    """Short hashes of its largest files (`convoy_core.outside.takeover`), by which a folder without a name is recognised."""
     refused = models.CharField(max_length=600, blank=True)
     change_log = models.TextField(blank=True)
     gone = models.BooleanField(default=False)

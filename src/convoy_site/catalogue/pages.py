@@ -10,7 +10,7 @@ from django.core.files.storage import default_storage
 from django.utils.crypto import salted_hmac
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from convoy_core.layout import placements
+from convoy_core.outside.archive_root import placements
 from convoy_core.words.model import Base, Kind, misfit
 from convoy_core.words.profile import GameProfile
 

@@ -19,7 +19,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from convoy_agent.line import asked_wait
-from convoy_core.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
+from convoy_core.outside.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
 from convoy_core.words.errors import ConvoyError
 
 from .keeping import forget_all_but, keep_mods

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from django.db.models import Q, QuerySet
 
-from convoy_core.reading import Fields
+from convoy_core.outside.fields import Fields
 from convoy_core.resolve import why_not
 from convoy_core.resolve.wire import read_relations
 from convoy_core.words.model import Base, Channel, misfit

@@ -7,7 +7,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
-from convoy_core.pasting import MAX_TEXT
+from convoy_core.outside.pasting import MAX_TEXT
 
 from ..people.rights import Action
 from ..shapes import Short

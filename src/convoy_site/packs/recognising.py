@@ -8,7 +8,7 @@ from django.contrib.postgres.search import TrigramSimilarity
 from django.db.models import F, Func, Q, Value
 from django.db.models.functions import Lower
 
-from convoy_core.pasting import PastedLine, folded, read_paste
+from convoy_core.outside.pasting import PastedLine, folded, read_paste
 
 from ..catalogue.models import Mod
 from ..catalogue.services import build_rows, fit_of, shelf

@@ -6,9 +6,9 @@ from pathlib import Path
 from typing import BinaryIO
 
 from convoy_agent import archives
-from convoy_core.inspection import inspect_members
-from convoy_core.layout import roots_of
-from convoy_core.takeover import Known, TakenOver, mark, read_listing, recognise
+from convoy_core.outside.archive_root import roots_of
+from convoy_core.outside.inspection import inspect_members
+from convoy_core.outside.takeover import Known, TakenOver, mark, read_listing, recognise
 from convoy_core.words.model import CarriedFile, Kind
 from convoy_core.words.profile import GameProfile, KindLayout
 

@@ -7,8 +7,8 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from convoy_core.inspection import Inspection
-from convoy_core.takeover import Found
+from convoy_core.outside.inspection import Inspection
+from convoy_core.outside.takeover import Found
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind, Reach, Side
 

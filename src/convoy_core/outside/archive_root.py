@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..words.errors import ConvoyError
+from ..words.profile import KindLayout
 from .paths import checked_path, refuse_twins
-from .words.errors import ConvoyError
-from .words.profile import KindLayout
 
 
 class NoRoot(ConvoyError):

@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from .layout import roots_of
+from ..words.errors import HostileArchive
+from ..words.profile import KindLayout
+from ..words.wording import counted
+from .archive_root import roots_of
 from .paths import checked_path, refuse_twins
-from .words.errors import HostileArchive
-from .words.profile import KindLayout
-from .words.wording import counted
 
 MAX_MEMBERS = 50_000
 """Files in one archive: ten times the largest mod that people make."""

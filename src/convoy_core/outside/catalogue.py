@@ -9,14 +9,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from .layout import placements
+from ..resolve.wire import read_relations
+from ..words.errors import ConvoyError, MalformedInput
+from ..words.model import Archive, Build, CarriedFile, Channel, Kind, Reach, Side
+from ..words.profile import GameProfile
+from ..words.versions import parse_version
+from .archive_root import placements
+from .fields import Fields, checked_text
 from .paths import checked_path
-from .reading import Fields, checked_text
-from .resolve.wire import read_relations
-from .words.errors import ConvoyError, MalformedInput
-from .words.model import Archive, Build, CarriedFile, Channel, Kind, Reach, Side
-from .words.profile import GameProfile
-from .words.versions import parse_version
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ import unicodedata
 from collections.abc import Iterable, Iterator, Mapping
 from typing import TypeVar
 
-from .words.errors import HostileArchive
+from ..words.errors import HostileArchive
 
 MAX_PATH_LENGTH = 220
 """Characters. Windows takes 260 for a whole path; what is left is the member's own folder."""

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from enum import StrEnum
 from typing import Any, TypeVar
 
-from .words.errors import MalformedInput
+from ..words.errors import MalformedInput
 
 Choice = TypeVar("Choice", bound=StrEnum)
 _SHA256 = re.compile(r"[0-9a-f]{64}")

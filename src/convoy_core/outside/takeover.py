@@ -13,12 +13,12 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import takewhile
 
+from ..words.errors import MalformedInput
+from ..words.model import CarriedFile
+from ..words.profile import GameProfile
+from ..words.versions import Version, parse_version
+from .fields import checked_text
 from .paths import AGENT_FOLDER
-from .reading import checked_text
-from .words.errors import MalformedInput
-from .words.model import CarriedFile
-from .words.profile import GameProfile
-from .words.versions import Version, parse_version
 
 FORMAT = "convoy-listing/1"
 
