@@ -10,8 +10,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from .canonical import canonical_json
-from .fit import Needed
 from .lock import Lock, as_data, read_lock
+from .machine.memory import Needed
 from .outside.fields import Fields
 from .words.errors import MalformedInput
 

@@ -1,7 +1,7 @@
 """Roll call: who is in step, and what each who is not must do. Source: rules.md, "Roll call"; job.md 11.
 
 A machine reports only where it differs from the release it follows; from that, the lock and the clock's reading, the
-standing follows. What keeps a machine from running the pack at all is judged by `convoy_core.fit`.
+standing follows. What keeps a machine from running the pack at all is judged by `convoy_core.machine.memory`.
 """
 
 from __future__ import annotations
@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
 
-from .fit import Obstacle
 from .lock import Lock
+from .machine.memory import Obstacle
 from .words.model import MATCHING_REACHES
 from .words.wording import counted
 

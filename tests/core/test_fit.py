@@ -2,7 +2,18 @@
 
 import pytest
 
-from convoy_core.fit import MB, Choice, Estimate, Machine, MemoryFigures, Needed, Weight, demand, judge, lighter
+from convoy_core.machine.memory import (
+    MB,
+    Choice,
+    Estimate,
+    Machine,
+    MemoryFigures,
+    Needed,
+    Weight,
+    demand,
+    judge,
+    lighter,
+)
 from convoy_core.words.licences import PassingOn, meaning
 from convoy_core.words.model import Kind
 

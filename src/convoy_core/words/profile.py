@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-from ..fit import Estimate, MemoryFigures
+from ..machine.memory import Estimate, MemoryFigures
 from ..outside.fields import Fields
 from .errors import ConvoyError, MalformedInput
 from .model import Base, Kind

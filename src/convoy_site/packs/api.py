@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from convoy_core.fit import Weight, demand
+from convoy_core.machine.memory import Weight, demand
 from convoy_core.resolve import needed_by
 from convoy_core.words.model import Kind
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from .words.model import Kind
-from .words.wording import listed
+from ..words.model import Kind
+from ..words.wording import listed
 
 STEP = 256
 """MB to which figures are rounded up: what is estimated is not told to the megabyte."""
