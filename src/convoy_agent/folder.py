@@ -25,12 +25,12 @@ from typing import Any, TypeVar
 from filelock import FileLock, Timeout
 
 from convoy_core.canonical import sha256_hex
-from convoy_core.formats import Key, Unreadable, Value
 from convoy_core.lock import Lock
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
 from convoy_core.plan import NOT_PLAIN, NOT_READ, is_extra
 from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.rollcall import Deviation, Strayed
+from convoy_core.settings.formats import Key, Unreadable, Value
 from convoy_core.signing import key_fingerprint, verify
 from convoy_core.terms import Tweak
 from convoy_core.tweaking import broken

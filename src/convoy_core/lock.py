@@ -13,9 +13,9 @@ from typing import Any
 
 from .canonical import canonical_json
 from .fingerprint import fingerprint
-from .formats import Key, Value
 from .outside.fields import Fields
 from .outside.paths import checked_path, refuse_twins
+from .settings.formats import Key, Value
 from .terms import Terms, read_terms
 from .words.errors import MalformedInput
 from .words.model import MATCHING_REACHES, Archive, Base, Channel, Kind, Pickup, Reach, Side

@@ -12,9 +12,9 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from .formats import TEXT_ONLY, Key, Value, format_of
 from .outside.fields import Fields
 from .outside.paths import checked_path
+from .settings.formats import TEXT_ONLY, Key, Value, format_of
 from .words.errors import MalformedInput
 
 MAX_STEPS, MAX_TWEAKS = 50, 500

@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from .canonical import canonical_json, sha256_hex
-from .formats import Key, Unreadable, Value, open_settings, spelled
-from .formats.base import same
+from .settings.formats import Key, Unreadable, Value, open_settings, spelled
+from .settings.formats.base import same
 from .terms import How, Terms, Tweak
 from .words.errors import ConvoyError
 

@@ -4,8 +4,8 @@ import pytest
 from hypothesis import event, given
 from hypothesis import strategies as st
 
-from convoy_core.formats import Unreadable, open_settings
-from convoy_core.merge import merge
+from convoy_core.settings.formats import Unreadable, open_settings
+from convoy_core.settings.merge import merge
 
 TOML = b'# Lamps\nenabled = true # on\n\n[bow]\nstrength = 5\ncolour = "amber"\n\n[[post]]\nat = 1\n'
 INI = b"; railway\r\n[Engine]\r\nPower = 40\r\n; brakes\r\nBrake: soft\r\n\r\n[Sound]\r\nhorn=loud\r\n"

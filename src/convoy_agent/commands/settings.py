@@ -8,8 +8,8 @@ from typing import Annotated
 
 import typer
 
-from convoy_core.formats import Key, Value, open_settings, typed
-from convoy_core.merge import KeyMerge, merge
+from convoy_core.settings.formats import Key, Value, open_settings, typed
+from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.words.errors import MalformedInput
 
 from ..files import write_at_once

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from convoy_core.formats import format_of, typed
+from convoy_core.settings.formats import format_of, typed
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import listed
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from ..words.errors import ConvoyError
 from .formats import Key, Unreadable, Value, open_settings
 from .formats.base import same
-from .words.errors import ConvoyError
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 from importlib import import_module
 
-from ..words.errors import ConvoyError
+from ...words.errors import ConvoyError
 from .base import Key, Settings, Unreadable, Value
 
 __all__ = ["Key", "Settings", "Unreadable", "Value", "format_of", "open_settings", "spelled", "typed"]

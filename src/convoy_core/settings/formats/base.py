@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
-from ..words.errors import ConvoyError
+from ...words.errors import ConvoyError
 
 Key = tuple[str, ...]
 """Where a value stands: section, table or element names, then the key's own."""
