@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from .draft import WantedLine
-from .resolve import Eligible, Library
-from .words.model import Base, Build
+from ..resolve import Eligible, Library
+from ..words.model import Base, Build
+from .settling import WantedLine
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,10 +9,10 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
-from .resolve import Eligible, Library, Problem, Solved, WayOut, edges, resolve
-from .words.model import Base, Build, misfit
-from .words.ranges import ANY_VERSION, Range
-from .words.versions import Version
+from ..resolve import Eligible, Library, Problem, Solved, WayOut, edges, resolve
+from ..words.model import Base, Build, misfit
+from ..words.ranges import ANY_VERSION, Range
+from ..words.versions import Version
 
 
 @dataclass(frozen=True, slots=True)
