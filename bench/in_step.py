@@ -18,7 +18,7 @@ from convoy_agent.fetch import Fetcher, Limits
 from convoy_agent.joining import join
 from convoy_agent.store import Store
 from convoy_agent.sync import status, sync
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from tests.agent.harbour import CODE, Harbour
 
 Row = tuple[str, str, str]

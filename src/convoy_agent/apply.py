@@ -19,7 +19,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.outside.paths import checked_path
 from convoy_core.plan import BESIDE, Act, Plan
 from convoy_core.tweaking import rendering

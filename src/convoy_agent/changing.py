@@ -8,7 +8,7 @@ from datetime import datetime
 
 from convoy_core.diff import changes
 from convoy_core.errands import what_to_do
-from convoy_core.lock import LockedBuild
+from convoy_core.lock.lock import LockedBuild
 from convoy_core.plan import NOT_PLAIN, NOT_READ, Act, Choices
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 

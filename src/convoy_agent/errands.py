@@ -14,7 +14,7 @@ from pathlib import Path
 
 import platformdirs
 
-from convoy_core.lock import LockedBuild
+from convoy_core.lock.lock import LockedBuild
 
 from .disk import is_link
 from .files import sha256_of, trouble_told

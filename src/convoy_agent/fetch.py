@@ -22,7 +22,7 @@ from urllib.parse import urljoin, urlsplit
 
 import httpx
 
-from convoy_core.lock import LockedBuild
+from convoy_core.lock.lock import LockedBuild
 
 from . import disk
 from .errors import FetchFailed, Stopped

@@ -25,7 +25,7 @@ from typing import Any, TypeVar
 from filelock import FileLock, Timeout
 
 from convoy_core.canonical import sha256_hex
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
 from convoy_core.plan import NOT_PLAIN, NOT_READ, is_extra
 from convoy_core.recipe import Recipe, read_recipe

@@ -12,7 +12,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime
 
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.plan import Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.recipe import Recipe
 from convoy_core.words.errors import ConvoyError

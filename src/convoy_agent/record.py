@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.tweaking import rendering
 
 Sight = tuple[int, int, int]

@@ -10,7 +10,7 @@ from urllib.parse import urljoin
 
 import httpx
 
-from convoy_core.lock import LockedBuild
+from convoy_core.lock.lock import LockedBuild
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint
 

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from convoy_core.canonical import sha256_hex
-from convoy_core.lock import Lock, LockedBuild, PlacedFile
+from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile
 from convoy_core.outside.paths import checked_path
 from convoy_core.plan import BESIDE, Act, Move, Plan
 from convoy_core.settings.formats import Unreadable

@@ -9,7 +9,7 @@ from typing import Any
 
 from convoy_core.errands import minutes
 from convoy_core.history import to_take_back
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.plan import Act, Plan
 from convoy_core.recipe import Recipe
 

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
-from convoy_core.lock import LockedBuild
+from convoy_core.lock.lock import LockedBuild
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.paths import AGENT_FOLDER
 from convoy_core.plan import Choices, describe

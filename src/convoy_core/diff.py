@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from .lock import Lock
+from .lock.lock import Lock
 from .terms import Terms, Tweak
 from .words.versions import parse_version
 

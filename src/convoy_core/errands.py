@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from .lock import LockedBuild
+from .lock.lock import LockedBuild
 from .words.model import Pickup
 
 MINUTES = {Pickup.CLICK: 1, Pickup.BY_HAND: 3, Pickup.WITHHELD: 3}

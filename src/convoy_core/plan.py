@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from .diff import Change, changes
-from .lock import Lock, LockedBuild, PlacedFile
+from .lock.lock import Lock, LockedBuild, PlacedFile
 from .outside.paths import is_litter
 from .tweaking import rendering
 from .words.model import AUTOMATIC_PICKUPS, Reach

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from .canonical import canonical_json
-from .lock import Lock, as_data, read_lock
+from .lock.lock import Lock, as_data, read_lock
 from .machine.memory import Needed
 from .outside.fields import Fields
 from .words.errors import MalformedInput

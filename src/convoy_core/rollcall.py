@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
 
-from .lock import Lock
+from .lock.lock import Lock
 from .machine.memory import Obstacle
 from .words.model import MATCHING_REACHES
 from .words.wording import counted

@@ -16,7 +16,7 @@ from starlette.requests import Request
 from starlette.responses import FileResponse, JSONResponse, Response
 from starlette.routing import Route
 
-from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
+from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.recipe import Recipe
 from convoy_core.signing import key_fingerprint, new_key, public_half, sign
 from convoy_core.terms import Terms

@@ -12,7 +12,7 @@ from convoy_agent.errors import FetchFailed
 from convoy_agent.fetch import Fetcher
 from convoy_agent.progress import Untold
 from convoy_agent.store import Store
-from convoy_core.lock import LockedBuild
+from convoy_core.lock.lock import LockedBuild
 
 from .conftest import IMPATIENT, MODS, Member
 

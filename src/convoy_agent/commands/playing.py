@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from convoy_core.errands import minutes, what_to_do
-from convoy_core.lock import LockedBuild
+from convoy_core.lock.lock import LockedBuild
 from convoy_core.plan import Act, Choices
 from convoy_core.words.wording import counted
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from ..lock import LockedBuild, PlacedFile
+from ..lock.lock import LockedBuild, PlacedFile
 
 
 class Severity(StrEnum):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..lock import LockedBuild, PlacedFile
+from ..lock.lock import LockedBuild, PlacedFile
 from .finding import Finding, Severity, Subject
 
 

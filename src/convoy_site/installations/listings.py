@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.outside.takeover import read_listing
 from convoy_core.plan import is_extra
 from convoy_core.rollcall import Deviation

@@ -14,7 +14,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.utils import timezone
 
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.outside.takeover import mark
 from convoy_core.rollcall import Deviation
 from convoy_core.signing import key_fingerprint

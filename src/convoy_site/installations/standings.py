@@ -6,7 +6,7 @@ from datetime import datetime
 
 from django.utils import timezone
 
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.machine.memory import Choice, Machine, Needed, Verdict, judge, lighter
 from convoy_core.recipe import Recipe
 from convoy_core.rollcall import Course, Deviation, Report, Standing, State, Strayed, standing

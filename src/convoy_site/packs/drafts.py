@@ -8,7 +8,7 @@ from typing import Any
 from convoy_core.draft.settling.settling import Settled, Unsettled, WantedLine, settle
 
 from convoy_core.checks import Finding, Subject, run_checks
-from convoy_core.lock import Lock, LockedBuild, PlacedFile, lay_down
+from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.fields import Fields

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from convoy_core.checks import Severity
 from convoy_core.diff import Changes, change_log, changes, terms_changes
-from convoy_core.lock import Lock
+from convoy_core.lock.lock import Lock
 from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.signing import sign
 from convoy_core.terms import Terms
