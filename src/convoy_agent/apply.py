@@ -20,9 +20,9 @@ from pathlib import Path
 from typing import Any
 
 from convoy_core.lock.lock import Lock
+from convoy_core.lock.rendering import rendering
 from convoy_core.outside.paths import checked_path
 from convoy_core.plan import BESIDE, Act, Plan
-from convoy_core.tweaking import rendering
 
 from . import disk, sealed
 from .backups import Backups

@@ -19,7 +19,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from convoy_core.terms import Terms
+from convoy_core.lock.terms import Terms
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 

@@ -24,16 +24,16 @@ from typing import Any, TypeVar
 
 from filelock import FileLock, Timeout
 
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock
+from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.lock.rendering import broken
+from convoy_core.lock.signing import key_fingerprint, verify
+from convoy_core.lock.terms import Tweak
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
 from convoy_core.plan import NOT_PLAIN, NOT_READ, is_extra
-from convoy_core.recipe import Recipe, read_recipe
 from convoy_core.rollcall import Deviation, Strayed
 from convoy_core.settings.formats import Key, Unreadable, Value
-from convoy_core.signing import key_fingerprint, verify
-from convoy_core.terms import Tweak
-from convoy_core.tweaking import broken
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Side
 

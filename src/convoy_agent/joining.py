@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from pathlib import Path
 
-from convoy_core.recipe import read_recipe
-from convoy_core.signing import key_fingerprint
+from convoy_core.lock.recipe import read_recipe
+from convoy_core.lock.signing import key_fingerprint
 
 from . import site as sites
 from .copying import copy_game

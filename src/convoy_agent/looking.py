@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from convoy_core.lock.lock import Lock
+from convoy_core.lock.recipe import Recipe
 from convoy_core.plan import Choices, Plan, Recorded, Scan, make_plan
-from convoy_core.recipe import Recipe
 from convoy_core.words.errors import ConvoyError
 
 from .errors import BadRelease, SiteAway

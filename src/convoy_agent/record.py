@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from convoy_core.lock.lock import Lock
-from convoy_core.tweaking import rendering
+from convoy_core.lock.rendering import rendering
 
 Sight = tuple[int, int, int]
 """Size in bytes, modification and change time in nanoseconds: a file that looks the same is not hashed again."""

@@ -11,8 +11,8 @@ from urllib.parse import urljoin
 import httpx
 
 from convoy_core.lock.lock import LockedBuild
+from convoy_core.lock.signing import key_fingerprint
 from convoy_core.rollcall import Deviation
-from convoy_core.signing import key_fingerprint
 
 from .errors import SiteAway, SiteRefused
 from .line import client as make_client

@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Any
 
 from convoy_core.lock.lock import Lock
-from convoy_core.terms import Check, HandStep
+from convoy_core.lock.terms import Check, HandStep
 from convoy_core.words.errors import ConvoyError
 
 from . import sealed

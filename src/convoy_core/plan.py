@@ -10,10 +10,10 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from .diff import Change, changes
+from .lock.change_log import Change, changes
 from .lock.lock import Lock, LockedBuild, PlacedFile
+from .lock.rendering import rendering
 from .outside.paths import is_litter
-from .tweaking import rendering
 from .words.model import AUTOMATIC_PICKUPS, Reach
 
 NOT_PLAIN = "no plain file"

@@ -10,7 +10,7 @@ from convoy_agent.fetch import Limits
 from convoy_agent.joining import join
 from convoy_agent.store import Store
 from convoy_agent.sync import Status, Synced, status, sync
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
 
 from .harbour import CODE, Harbour
 

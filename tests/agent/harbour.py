@@ -17,9 +17,9 @@ from starlette.responses import FileResponse, JSONResponse, Response
 from starlette.routing import Route
 
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.recipe import Recipe
-from convoy_core.signing import key_fingerprint, new_key, public_half, sign
-from convoy_core.terms import Terms
+from convoy_core.lock.recipe import Recipe
+from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign
+from convoy_core.lock.terms import Terms
 from convoy_core.words.codes import PAIRING_LENGTH, make_code
 from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_standins.sources import make_app

@@ -28,7 +28,7 @@ from convoy_agent.pace import LONGEST_PAUSE, Pace
 from convoy_agent.progress import Untold
 from convoy_agent.site import look
 from convoy_agent.sync import sync
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
 
 from .conftest import IMPATIENT, MODS, Member, needs_posix
 from .test_sync import run

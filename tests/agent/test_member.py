@@ -32,11 +32,11 @@ from convoy_agent.joining import join
 from convoy_agent.leaving import leave
 from convoy_agent.store import Store
 from convoy_agent.watch import Watcher
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild
+from convoy_core.lock.signing import new_key
+from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
 from convoy_core.plan import Choices
-from convoy_core.signing import new_key
-from convoy_core.terms import Check, HandStep, How, Terms, Tweak
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 

@@ -17,10 +17,10 @@ from convoy_agent.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import KEPT, leave, look_ahead
 from convoy_agent.mending import mend
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
+from convoy_core.lock.signing import new_key
+from convoy_core.lock.terms import How, Terms, Tweak
 from convoy_core.plan import Choices
-from convoy_core.signing import new_key
-from convoy_core.terms import How, Terms, Tweak
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 

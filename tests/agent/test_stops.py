@@ -16,9 +16,9 @@ from pathlib import Path
 import pytest
 
 from convoy_agent.errors import DiskFull, FolderRefused
-from convoy_core.canonical import sha256_hex
-from convoy_core.signing import sign
-from convoy_core.terms import How, Terms, Tweak
+from convoy_core.lock.canonical import sha256_hex
+from convoy_core.lock.signing import sign
+from convoy_core.lock.terms import How, Terms, Tweak
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Reach
 

@@ -26,11 +26,11 @@ from convoy_agent.errors import (
 from convoy_agent.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.site import Site
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
+from convoy_core.lock.recipe import read_recipe
+from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign
+from convoy_core.lock.terms import Terms
 from convoy_core.plan import Choices
-from convoy_core.recipe import read_recipe
-from convoy_core.signing import key_fingerprint, new_key, public_half, sign
-from convoy_core.terms import Terms
 from convoy_core.words.errors import BadSignature, ConvoyError
 from convoy_core.words.model import Pickup, Side
 

@@ -1,8 +1,8 @@
 """Short ways to make the core's data in tests."""
 
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.terms import Terms
+from convoy_core.lock.terms import Terms
 from convoy_core.words.model import Archive, Base, Build, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.ranges import parse_range
 from convoy_core.words.versions import parse_version

@@ -6,11 +6,11 @@ from typing import Any
 
 import pytest
 
-from convoy_core.diff import change_log, changes
+from convoy_core.lock.change_log import change_log, changes
 from convoy_core.lock.lock import as_data, read_lock
-from convoy_core.recipe import Recipe, read_recipe
-from convoy_core.signing import key_fingerprint, new_key, public_half, sign, verify
-from convoy_core.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign, verify
+from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
 from convoy_core.words.errors import BadSignature, ConvoyError, HostileArchive, MalformedInput
 from convoy_core.words.model import Base, Reach, Side
 from convoy_core.words.versions import parse_version

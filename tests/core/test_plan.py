@@ -4,9 +4,9 @@ pack's own untouched files; settings files that the member changed are merged, n
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.canonical import sha256_hex
+from convoy_core.lock.canonical import sha256_hex
+from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
 from convoy_core.plan import NOT_PLAIN, NOT_READ, Act, Choices, Plan, Recorded, Scan, make_plan
-from convoy_core.terms import Check, HandStep, How, Terms, Tweak
 from convoy_core.words.model import Pickup, Reach
 
 from .making import lock, locked

@@ -11,8 +11,8 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
+from convoy_core.lock.recipe import read_recipe
 from convoy_core.machine.memory import STEP
-from convoy_core.recipe import read_recipe
 from convoy_site.catalogue.models import Build
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.services import install_command

@@ -8,8 +8,8 @@ import pytest
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from convoy_core.recipe import read_recipe
-from convoy_core.signing import verify
+from convoy_core.lock.recipe import read_recipe
+from convoy_core.lock.signing import verify
 from convoy_site.installations import tasks
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.services import stand_in_folder

@@ -7,8 +7,8 @@ import jsonschema_rs
 import pytest
 from django.db import InternalError, connection, transaction
 
-from convoy_core.recipe import read_recipe
-from convoy_core.signing import verify
+from convoy_core.lock.recipe import read_recipe
+from convoy_core.lock.signing import verify
 from convoy_core.words.codes import ALPHABET
 from convoy_core.words.errors import ConvoyError
 from convoy_site.installations.models import Installation

@@ -11,15 +11,15 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
-from ..canonical import canonical_json
-from ..fingerprint import fingerprint
 from ..outside.fields import Fields
 from ..outside.paths import checked_path, refuse_twins
 from ..settings.formats import Key, Value
-from ..terms import Terms, read_terms
 from ..words.errors import MalformedInput
 from ..words.model import MATCHING_REACHES, Archive, Base, Channel, Kind, Pickup, Reach, Side
 from ..words.versions import parse_version
+from .canonical import canonical_json
+from .fingerprint import fingerprint
+from .terms import Terms, read_terms
 
 MAX_ARCHIVE_BYTES = 4 * 1024**3
 """Bytes. A build's archive above 4 GiB is refused: ZIP without extensions ends there, and so do many file systems."""

@@ -80,7 +80,7 @@ class GameProfile:
     managed: tuple[str, ...]
     """Folders in which a file that the pack does not name is a difference, not the member's own business."""
     settings: tuple[str, ...] = ()
-    """Patterns of the paths where settings files lie (`convoy_core.terms`): they are merged, never just replaced."""
+    """Patterns of the paths where settings files lie (`convoy_core.lock.terms`): they are merged, never just replaced."""
     worlds: tuple[str, ...] = ()
     """Folders of saved worlds."""
 

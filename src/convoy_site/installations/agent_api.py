@@ -11,8 +11,8 @@ from ninja import Path, Router, Schema
 from ninja.security import HttpBearer
 from pydantic import AfterValidator, Field
 
+from convoy_core.lock.signing import key_fingerprint
 from convoy_core.rollcall import Deviation
-from convoy_core.signing import key_fingerprint
 
 from ..catalogue import own
 from ..catalogue.models import Source

@@ -8,7 +8,7 @@ from uuid import UUID
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.diff import Change, changes
+from convoy_core.lock.change_log import Change, changes
 from convoy_core.rollcall import State
 from convoy_core.words.errors import ConvoyError
 

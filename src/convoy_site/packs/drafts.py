@@ -9,11 +9,11 @@ from convoy_core.draft.settling.settling import Settled, Unsettled, WantedLine, 
 
 from convoy_core.checks import Finding, Subject, run_checks
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
+from convoy_core.lock.terms import Terms, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.fields import Fields
 from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges
-from convoy_core.terms import Terms, read_step, read_tweak
 from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.ranges import ANY_VERSION, parse_range

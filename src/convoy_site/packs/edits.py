@@ -11,9 +11,9 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
+from convoy_core.lock.recipe import read_recipe
+from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS, read_step, read_tweak
 from convoy_core.outside.fields import Fields
-from convoy_core.recipe import read_recipe
-from convoy_core.terms import MAX_STEPS, MAX_TWEAKS, read_step, read_tweak
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 

@@ -41,9 +41,9 @@ class Draft(models.Model):
     unsettled = models.JSONField(default=dict)
     """Mod to why its line has no build: `why` as sentences, `core` the lines that clash, `ways` what would free it."""
     tweaks = models.JSONField(default=list)
-    """Settings that the pack sets, as `convoy_core.terms.Tweak.as_data` gives them."""
+    """Settings that the pack sets, as `convoy_core.lock.terms.Tweak.as_data` gives them."""
     steps = models.JSONField(default=list)
-    """Steps by hand, as `convoy_core.terms.HandStep.as_data` gives them."""
+    """Steps by hand, as `convoy_core.lock.terms.HandStep.as_data` gives them."""
 
 
 class Line(models.Model):

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from django.db import IntegrityError, transaction
 
-from convoy_core.diff import Change, changes
+from convoy_core.lock.change_log import Change, changes
 from convoy_core.words.errors import ConvoyError
 
 from ..catalogue.models import Game

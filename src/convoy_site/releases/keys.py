@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.conf import settings
 
-from convoy_core.signing import new_key, public_half
+from convoy_core.lock.signing import new_key, public_half
 
 
 def key_file() -> Path:

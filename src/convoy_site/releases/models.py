@@ -14,7 +14,7 @@ class Release(models.Model):
     channel = models.CharField(max_length=10, choices=[("stable", "stable"), ("trial", "trial")], default="stable")
     notes = models.TextField(blank=True)
     changes = models.JSONField()
-    """The change log against the release before: rows as convoy_core.diff gives them."""
+    """The change log against the release before: rows as convoy_core.lock.change_log gives them."""
     base_text = models.CharField(max_length=120)
     builds = models.PositiveIntegerField()
     fingerprint = models.CharField(max_length=9)

@@ -10,11 +10,11 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
-from convoy_core.diff import Changes, change_log, changes, terms_changes
+from convoy_core.lock.change_log import Changes, change_log, changes, terms_changes
 from convoy_core.lock.lock import Lock
-from convoy_core.recipe import Recipe, read_recipe
-from convoy_core.signing import sign
-from convoy_core.terms import Terms
+from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.lock.signing import sign
+from convoy_core.lock.terms import Terms
 from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version

@@ -15,7 +15,7 @@ import httpx
 from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
-from convoy_core.recipe import read_recipe
+from convoy_core.lock.recipe import read_recipe
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source

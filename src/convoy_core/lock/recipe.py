@@ -9,11 +9,11 @@ import json
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..machine.memory import Needed
+from ..outside.fields import Fields
+from ..words.errors import MalformedInput
 from .canonical import canonical_json
-from .lock.lock import Lock, as_data, read_lock
-from .machine.memory import Needed
-from .outside.fields import Fields
-from .words.errors import MalformedInput
+from .lock import Lock, as_data, read_lock
 
 FORMAT = "convoy-recipe/1"
 

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..settings.formats import Key, Unreadable, Value, open_settings, spelled
+from ..settings.formats.base import same
+from ..words.errors import ConvoyError
 from .canonical import canonical_json, sha256_hex
-from .settings.formats import Key, Unreadable, Value, open_settings, spelled
-from .settings.formats.base import same
 from .terms import How, Terms, Tweak
-from .words.errors import ConvoyError
 
 
 def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:

@@ -11,8 +11,8 @@ import hashlib
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
+from ..words.errors import BadSignature
 from .fingerprint import grouped
-from .words.errors import BadSignature
 
 
 def new_key() -> bytes:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from .lock.lock import Lock
+from ..words.versions import parse_version
+from .lock import Lock
 from .terms import Terms, Tweak
-from .words.versions import parse_version
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,10 +12,10 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from .outside.fields import Fields
-from .outside.paths import checked_path
-from .settings.formats import TEXT_ONLY, Key, Value, format_of
-from .words.errors import MalformedInput
+from ..outside.fields import Fields
+from ..outside.paths import checked_path
+from ..settings.formats import TEXT_ONLY, Key, Value, format_of
+from ..words.errors import MalformedInput
 
 MAX_STEPS, MAX_TWEAKS = 50, 500
 """Nobody does more by hand, and nobody reads more."""
