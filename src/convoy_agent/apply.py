@@ -22,7 +22,7 @@ from typing import Any
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.rendering import rendering
 from convoy_core.outside.paths import checked_path
-from convoy_core.plan import BESIDE, Act, Plan
+from convoy_core.sync.plan import BESIDE, Act, Plan
 
 from . import disk, sealed
 from .backups import Backups

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from convoy_core.history import to_take_back
 from convoy_core.lock.lock import Lock, LockedBuild
 from convoy_core.lock.terms import Terms
-from convoy_core.next_step import Here, Next, next_step
+from convoy_core.sync.next_step import Here, Next, next_step
+from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import MalformedInput
 
 from . import steps

@@ -12,7 +12,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from convoy_core.plan import Plan
+from convoy_core.sync.plan import Plan
 
 from . import disk, sealed
 from .folder import Folder

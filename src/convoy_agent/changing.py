@@ -6,10 +6,10 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from convoy_core.errands import what_to_do
 from convoy_core.lock.change_log import changes
 from convoy_core.lock.lock import LockedBuild
-from convoy_core.plan import NOT_PLAIN, NOT_READ, Act, Choices
+from convoy_core.sync.errands import what_to_do
+from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Choices
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 
 from . import site as sites

@@ -31,9 +31,9 @@ from convoy_core.lock.rendering import broken
 from convoy_core.lock.signing import key_fingerprint, verify
 from convoy_core.lock.terms import Tweak
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
-from convoy_core.plan import NOT_PLAIN, NOT_READ, is_extra
-from convoy_core.rollcall import Deviation, Strayed
 from convoy_core.settings.formats import Key, Unreadable, Value
+from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, is_extra
+from convoy_core.sync.standing import Deviation, Strayed
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Side
 

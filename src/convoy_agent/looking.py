@@ -14,7 +14,7 @@ from datetime import datetime
 
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
-from convoy_core.plan import Choices, Plan, Recorded, Scan, make_plan
+from convoy_core.sync.plan import Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.words.errors import ConvoyError
 
 from .errors import BadRelease, SiteAway

@@ -19,9 +19,9 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile
 from convoy_core.lock.rendering import render, rendering
 from convoy_core.outside.paths import checked_path
-from convoy_core.plan import BESIDE, Act, Move, Plan
 from convoy_core.settings.formats import Unreadable
 from convoy_core.settings.merge import KeyMerge, merge
+from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 
 from . import disk
 from .errors import ArchiveWrong

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from convoy_core.errands import minutes
-from convoy_core.history import to_take_back
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
-from convoy_core.plan import Act, Plan
+from convoy_core.sync.errands import minutes
+from convoy_core.sync.plan import Act, Plan
+from convoy_core.sync.undoing import to_take_back
 
 from . import sealed, steps
 from .backups import Backups

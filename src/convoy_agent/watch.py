@@ -14,7 +14,7 @@ from typing import Any
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.paths import AGENT_FOLDER
-from convoy_core.plan import Choices, describe
+from convoy_core.sync.plan import Choices, describe
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
 

@@ -36,7 +36,7 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import new_key
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
-from convoy_core.plan import Choices
+from convoy_core.sync.plan import Choices
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 

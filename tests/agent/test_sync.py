@@ -30,7 +30,7 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign
 from convoy_core.lock.terms import Terms
-from convoy_core.plan import Choices
+from convoy_core.sync.plan import Choices
 from convoy_core.words.errors import BadSignature, ConvoyError
 from convoy_core.words.model import Pickup, Side
 

@@ -44,7 +44,7 @@ from convoy_agent.store import Store
 from convoy_agent.sync import status, sync
 from convoy_core.lock.signing import key_fingerprint, public_half
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
-from convoy_core.plan import Choices
+from convoy_core.sync.plan import Choices
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.history import to_take_back
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.outside.paths import MAX_NAME_BYTES, MAX_PATH_LENGTH, checked_path, fold, refuse_twins, respelled
-from convoy_core.plan import Recorded, Scan, make_plan
+from convoy_core.sync.plan import Recorded, Scan, make_plan
+from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import HostileArchive
 
 from .making import lock, locked

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
-from convoy_core.plan import NOT_PLAIN, NOT_READ, Act, Choices, Plan, Recorded, Scan, make_plan
+from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.words.model import Pickup, Reach
 
 from .making import lock, locked

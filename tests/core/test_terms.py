@@ -4,12 +4,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.errands import minutes, what_to_do
 from convoy_core.lock.change_log import terms_changes
 from convoy_core.lock.rendering import broken, render, rendering
 from convoy_core.lock.terms import HandStep, How, Terms, Tweak
 from convoy_core.settings.formats import TEXT_ONLY, Unreadable, format_of, open_settings, typed
 from convoy_core.settings.formats.base import same
+from convoy_core.sync.errands import minutes, what_to_do
 from convoy_core.words.model import Pickup
 
 from .making import locked

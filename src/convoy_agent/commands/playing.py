@@ -8,9 +8,9 @@ from typing import Annotated
 
 import typer
 
-from convoy_core.errands import minutes, what_to_do
 from convoy_core.lock.lock import LockedBuild
-from convoy_core.plan import Act, Choices
+from convoy_core.sync.errands import minutes, what_to_do
+from convoy_core.sync.plan import Act, Choices
 from convoy_core.words.wording import counted
 
 from .. import asked, joining

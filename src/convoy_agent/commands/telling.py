@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from convoy_core.next_step import Here, Next, next_step
-from convoy_core.plan import Plan, describe, said
+from convoy_core.sync.next_step import Here, Next, next_step
+from convoy_core.sync.plan import Plan, describe, said
 from convoy_core.words.wording import counted, listed
 
 from .. import sync as work

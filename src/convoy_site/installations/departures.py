@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from convoy_core.lock.change_log import Change, changes
-from convoy_core.rollcall import State
+from convoy_core.sync.standing import State
 from convoy_core.words.errors import ConvoyError
 
 from ..packs.models import Pack

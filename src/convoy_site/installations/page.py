@@ -2,11 +2,11 @@
 
 from typing import Any
 
-from convoy_core.errands import what_to_do
 from convoy_core.lock.change_log import change_log
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import key_fingerprint
-from convoy_core.plan import world_changes
+from convoy_core.sync.errands import what_to_do
+from convoy_core.sync.plan import world_changes
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 
 from ..catalogue.models import Source

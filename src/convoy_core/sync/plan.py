@@ -10,11 +10,11 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from .lock.change_log import Change, changes
-from .lock.lock import Lock, LockedBuild, PlacedFile
-from .lock.rendering import rendering
-from .outside.paths import is_litter
-from .words.model import AUTOMATIC_PICKUPS, Reach
+from ..lock.change_log import Change, changes
+from ..lock.lock import Lock, LockedBuild, PlacedFile
+from ..lock.rendering import rendering
+from ..outside.paths import is_litter
+from ..words.model import AUTOMATIC_PICKUPS, Reach
 
 NOT_PLAIN = "no plain file"
 """Stands for the hash of a link, pipe or device, or of a file that cannot be read: nobody's pack file."""

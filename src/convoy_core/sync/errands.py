@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from .lock.lock import LockedBuild
-from .words.model import Pickup
+from ..lock.lock import LockedBuild
+from ..words.model import Pickup
 
 MINUTES = {Pickup.CLICK: 1, Pickup.BY_HAND: 3, Pickup.WITHHELD: 3}
 """What an errand takes, roughly: a page, a button, and the way back."""

@@ -11,10 +11,10 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
 
-from .lock.lock import Lock
-from .machine.memory import Obstacle
-from .words.model import MATCHING_REACHES
-from .words.wording import counted
+from ..lock.lock import Lock
+from ..machine.memory import Obstacle
+from ..words.model import MATCHING_REACHES
+from ..words.wording import counted
 
 UNHEARD_AFTER = timedelta(days=7)
 """A machine that has not reported for a week says nothing about tonight: crews play weekly."""

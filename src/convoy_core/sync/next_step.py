@@ -10,8 +10,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from .rollcall import Deviation
-from .words.wording import counted
+from ..words.wording import counted
+from .standing import Deviation
 
 
 @dataclass(frozen=True, slots=True)
