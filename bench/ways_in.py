@@ -12,9 +12,9 @@ import time
 import zipfile
 from pathlib import Path
 
+from convoy_core.outside.game_profile import read_profile
 from convoy_core.outside.takeover import Known, recognise
 from convoy_core.words.model import CarriedFile
-from convoy_core.words.profile import read_profile
 
 MB = 2**20
 GAME = Path(__file__).resolve().parent.parent / "demo/games/tillerway.toml"

@@ -6,9 +6,9 @@ import pytest
 from convoy_core.draft.settling.bases import outlook
 from convoy_core.draft.settling.settling import WantedLine
 
+from convoy_core.outside.game_profile import read_profile
 from convoy_core.resolve import Shelves
 from convoy_core.words.model import Base
-from convoy_core.words.profile import read_profile
 from convoy_core.words.ranges import ANY_VERSION, parse_range
 from convoy_core.words.versions import parse_version
 

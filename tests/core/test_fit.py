@@ -2,20 +2,10 @@
 
 import pytest
 
-from convoy_core.machine.memory import (
-    MB,
-    Choice,
-    Estimate,
-    Machine,
-    MemoryFigures,
-    Needed,
-    Weight,
-    demand,
-    judge,
-    lighter,
-)
+from convoy_core.machine.memory import MB, Choice, Machine, Needed, Weight, demand, judge, lighter
 from convoy_core.words.licences import PassingOn, meaning
 from convoy_core.words.model import Kind
+from convoy_core.words.profile import Estimate, MemoryFigures
 
 FIGURES = MemoryFigures(1536, {Kind.MOD: Estimate(14, 1.5), Kind.TEXTURES: Estimate(4, 4)})
 

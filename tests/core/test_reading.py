@@ -8,10 +8,11 @@ from convoy_core.draft.settling.settling import WantedLine, settle
 from convoy_core.checks import Severity, Subject, run_checks
 from convoy_core.outside.archive_root import NoRoot, placements
 from convoy_core.outside.catalogue import ListedMod, Unreadable, read_catalogue
+from convoy_core.outside.game_profile import read_profile
 from convoy_core.resolve import Eligible, Shelves
 from convoy_core.words.errors import HostileArchive, MalformedInput
 from convoy_core.words.model import Kind, Pickup
-from convoy_core.words.profile import KindLayout, NoSuchBase, read_profile
+from convoy_core.words.profile import KindLayout, NoSuchBase
 from convoy_core.words.ranges import ANY_VERSION, parse_range
 from convoy_core.words.versions import parse_version
 

@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from convoy_core.outside.game_profile import read_profile
 from convoy_core.outside.takeover import FORMAT, Known, TakenOver, mark, marks_of, read_listing, recognise
 from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import CarriedFile
-from convoy_core.words.profile import read_profile
 
 PROFILE = read_profile((Path(__file__).parents[2] / "demo/games/tillerway.toml").read_text())
 

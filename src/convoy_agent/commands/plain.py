@@ -13,6 +13,7 @@ from typing import Annotated, Any
 
 import typer
 
+from convoy_core.outside.game_profile import read_profile
 from convoy_core.outside.inspection import inspect_members
 from convoy_core.outside.takeover import FORMAT
 from convoy_core.resolve import Eligible, Impossible, Problem, Solved, why_not_at_all
@@ -21,7 +22,7 @@ from convoy_core.resolve import why as paths_to
 from convoy_core.resolve.wire import read_problem, write_answer
 from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import Kind
-from convoy_core.words.profile import KindLayout, read_profile
+from convoy_core.words.profile import KindLayout
 from convoy_core.words.wording import counted
 
 from ..archives import contents, hashes, marker_of

@@ -5,10 +5,11 @@ Source: rules.md, Fit; job.md, "Sums they do in their heads".
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from ..words.model import Kind
+from ..words.profile import MemoryFigures
 from ..words.wording import listed
 
 STEP = 256
@@ -21,22 +22,6 @@ SAFE, CEILING = 3, 2
 """A machine gives the game a third of its memory safely, and never more than half."""
 
 MB = 2**20
-
-
-@dataclass(frozen=True, slots=True)
-class Estimate:
-    """Memory of a build that gives no figure of its own: `each` MB, and `per_mb` for every MB of its files."""
-
-    each: float
-    per_mb: float
-
-
-@dataclass(frozen=True, slots=True)
-class MemoryFigures:
-    """A game's own: MB without any mod, and estimates by kind."""
-
-    base: int
-    estimates: Mapping[Kind, Estimate]
 
 
 @dataclass(frozen=True, slots=True)

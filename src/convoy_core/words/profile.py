@@ -1,17 +1,14 @@
-"""Game profiles: everything the product knows about a game, read from TOML. A new game is a new file, not new code."""
+"""Game profiles: everything the product knows about a game. `outside.game_profile` reads them."""
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-from ..machine.memory import Estimate, MemoryFigures
-from ..outside.fields import Fields
-from .errors import ConvoyError, MalformedInput
+from .errors import ConvoyError
 from .model import Base, Kind
-from .ranges import Range, parse_range
+from .ranges import Range
 from .versions import Version, parse_version
 
 
@@ -68,6 +65,22 @@ class KindLayout:
 
 
 @dataclass(frozen=True, slots=True)
+class Estimate:
+    """Memory of a build that gives no figure of its own: `each` MB, and `per_mb` for every MB of its files."""
+
+    each: float
+    per_mb: float
+
+
+@dataclass(frozen=True, slots=True)
+class MemoryFigures:
+    """A game's own: MB without any mod, and estimates by kind."""
+
+    base: int
+    estimates: Mapping[Kind, Estimate]
+
+
+@dataclass(frozen=True, slots=True)
 class GameProfile:
     id: str
     name: str
@@ -80,7 +93,7 @@ class GameProfile:
     managed: tuple[str, ...]
     """Folders in which a file that the pack does not name is a difference, not the member's own business."""
     settings: tuple[str, ...] = ()
-    """Patterns of the paths where settings files lie (`convoy_core.lock.terms`): they are merged, never just replaced."""
+    """Patterns of the paths where settings files lie (`lock.terms`): they are merged, never just replaced."""
     worlds: tuple[str, ...] = ()
     """Folders of saved worlds."""
 
@@ -153,56 +166,3 @@ class GameProfile:
             now="Choose one of the loader versions listed for it.",
             loader_version=loader_version,
         )
-
-
-def read_profile(text: str) -> GameProfile:
-    """A profile from TOML text. Raises MalformedInput naming the field that is wrong."""
-    try:
-        top = Fields(tomllib.loads(text))
-    except tomllib.TOMLDecodeError as error:
-        raise MalformedInput("The game profile is no TOML.", str(error)) from error
-    versions = [
-        GameVersion(
-            parse_version(one.text("version")),
-            one.text("label"),
-            one.one_of("channel", GameChannel, GameChannel.STABLE),
-            one.text("runtime"),
-        )
-        for one in top.items("versions")
-    ]
-    return GameProfile(
-        id=top.text("id"),
-        name=top.text("name"),
-        summary=top.text("summary", ""),
-        versions=tuple(sorted(versions, key=lambda one: one.version, reverse=True)),
-        loaders=tuple(_loader(one) for one in top.items("loaders")),
-        kinds={Kind(kind): _layout(top.fields("kinds").fields(kind)) for kind in top.mapping("kinds")},
-        memory=_memory(top.fields("memory")) if top.has("memory") else MemoryFigures(0, {}),
-        managed=top.strings("managed"),
-        settings=top.strings("settings"),
-        worlds=top.strings("worlds"),
-    )
-
-
-def _loader(fields: Fields) -> Loader:
-    return Loader(
-        fields.text("id"),
-        fields.text("name"),
-        tuple(
-            LoaderVersion(
-                parse_version(one.text("version")), parse_range(one.text("games")), one.flag("recommended", False)
-            )
-            for one in fields.items("versions")
-        ),
-    )
-
-
-def _memory(fields: Fields) -> MemoryFigures:
-    estimates = fields.fields("estimates")
-    each = {Kind(kind): estimates.fields(kind) for kind in fields.mapping("estimates")}
-    found = {kind: Estimate(one.number("each"), one.number("per_mb")) for kind, one in each.items()}
-    return MemoryFigures(fields.whole("base"), found)
-
-
-def _layout(fields: Fields) -> KindLayout:
-    return KindLayout(fields.text("place"), fields.text("marker", ""))

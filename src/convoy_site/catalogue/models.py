@@ -8,8 +8,9 @@ from django.contrib.postgres.search import SearchVectorField
 from django.db import models
 from django.utils import timezone
 
+from convoy_core.outside.game_profile import read_profile
 from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
-from convoy_core.words.profile import GameProfile, read_profile
+from convoy_core.words.profile import GameProfile
 
 
 def _choices(words: type) -> list[tuple[str, str]]:
@@ -146,7 +147,7 @@ class Build(models.Model):
     memory = models.PositiveIntegerField(default=0)
     """MB that it wants, as its author says; 0 where nobody said."""
     marks = ArrayField(models.BigIntegerField(), default=list)
-    """Short hashes of its largest files (`convoy_core.outside.takeover`), by which a folder without a name is recognised."""
+    """Short hashes of its largest files (`outside.takeover`), by which a folder without a name is recognised."""
     refused = models.CharField(max_length=600, blank=True)
     change_log = models.TextField(blank=True)
     gone = models.BooleanField(default=False)
