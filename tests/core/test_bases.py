@@ -3,9 +3,9 @@
 from pathlib import Path
 
 import pytest
-from convoy_core.draft.settling.bases import outlook
-from convoy_core.draft.settling.settling import WantedLine
 
+from convoy_core.draft.bases import outlook
+from convoy_core.draft.settling import WantedLine
 from convoy_core.outside.game_profile import read_profile
 from convoy_core.resolve import Shelves
 from convoy_core.words.model import Base

@@ -2,7 +2,8 @@
 
 import pytest
 
-from convoy_core.machine.memory import MB, Choice, Machine, Needed, Weight, demand, judge, lighter
+from convoy_core.machine.memory import MB, Needed, Weight, demand, lighter
+from convoy_core.machine.verdict import Choice, Machine, judge
 from convoy_core.words.licences import PassingOn, meaning
 from convoy_core.words.model import Kind
 from convoy_core.words.profile import Estimate, MemoryFigures

@@ -3,9 +3,9 @@
 from pathlib import Path
 
 import pytest
-from convoy_core.draft.settling.settling import WantedLine, settle
 
 from convoy_core.checks import Severity, Subject, run_checks
+from convoy_core.draft.settling import WantedLine, settle
 from convoy_core.outside.archive_root import NoRoot, placements
 from convoy_core.outside.catalogue import ListedMod, Unreadable, read_catalogue
 from convoy_core.outside.game_profile import read_profile

@@ -4,7 +4,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from convoy_core.machine.memory import Obstacle
+from convoy_core.machine.verdict import Obstacle
 from convoy_core.sync.standing import MESSAGE_LINES, Course, Deviation, Report, Strayed, message, standing
 from convoy_core.words.model import Reach
 

@@ -9,7 +9,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from ..resolve.wire import read_relations
 from ..words.errors import ConvoyError, MalformedInput
 from ..words.model import Archive, Build, CarriedFile, Channel, Kind, Reach, Side
 from ..words.profile import GameProfile
@@ -17,6 +16,7 @@ from ..words.versions import parse_version
 from .archive_root import placements
 from .fields import Fields, checked_text
 from .paths import checked_path
+from .relations import read_relations
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ..outside.fields import Fields, checked_text
+from ..outside.relations import read_relations
 from ..words.errors import ConvoyError, MalformedInput
 from ..words.model import Base, Build, Channel
 from ..words.ranges import parse_range
@@ -96,17 +97,6 @@ def read_problem(text: str | bytes) -> Problem:
         {mod: parse_version(text) for mod, text in top.texts("keep").items()},
         frozenset(top.strings("refresh")),
     )
-
-
-def read_relations(fields: Fields) -> dict[str, Any]:
-    """Needs, breaks and provides of a build, as keyword arguments for Build; shared with the catalogue's reader."""
-    return {
-        "games": parse_range(fields.text("games", "*")),
-        "loaders": {loader: parse_range(text) for loader, text in fields.texts("loaders").items()},
-        "needs": {mod: parse_range(text) for mod, text in fields.texts("needs").items()},
-        "breaks": {mod: parse_range(text) for mod, text in fields.texts("breaks").items()},
-        "provides": {mod: parse_version(text) for mod, text in fields.texts("provides").items()},
-    }
 
 
 def _quickly_read(one: Mapping[str, Any]) -> Build:

@@ -12,7 +12,7 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from ..lock.lock import Lock
-from ..machine.memory import Obstacle
+from ..machine.verdict import Obstacle
 from ..words.model import MATCHING_REACHES
 from ..words.wording import counted
 

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, NamedTuple
 from django.db.models import Q, QuerySet
 
 from convoy_core.outside.fields import Fields
+from convoy_core.outside.relations import read_relations
 from convoy_core.resolve import why_not
-from convoy_core.resolve.wire import read_relations
 from convoy_core.words.model import Base, Channel, misfit
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.versions import parse_version

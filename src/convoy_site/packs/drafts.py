@@ -5,9 +5,8 @@ from dataclasses import dataclass, field
 from math import ceil
 from typing import Any
 
-from convoy_core.draft.settling.settling import Settled, Unsettled, WantedLine, settle
-
 from convoy_core.checks import Finding, Subject, run_checks
+from convoy_core.draft.settling import Settled, Unsettled, WantedLine, settle
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.lock.terms import Terms, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of

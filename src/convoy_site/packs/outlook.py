@@ -2,9 +2,8 @@
 
 from dataclasses import dataclass
 
-from convoy_core.draft.settling.bases import BaseOutlook, outlook
-from convoy_core.draft.settling.settling import WantedLine
-
+from convoy_core.draft.bases import BaseOutlook, outlook
+from convoy_core.draft.settling import WantedLine
 from convoy_core.resolve import Edge, Shelves, edges, why_not
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.model import Channel
