@@ -1,17 +1,17 @@
 """Resolve: from base, wanted lines, current lock and the catalogue's builds to one build per mod, or why there is none.
 
-`problem` is what goes in and comes out, `resolver` the door. Underneath: `eligible` says which builds may be taken,
+`problem` goes in, `answer` comes out, `resolver` the door. Underneath: `eligible` says which builds may be taken,
 `formula` writes them down as clauses as far as the search comes, `solver` searches and learns, `best` finds the best
 answer by the order of preference, with `support` for builds kept without a reason. For an impossible problem `clash`
 finds the lines, `explain` the sentences (from `facts`, by `smallest`), `ways_out` what would free it. `reasons`
 answers `why` and `why not`, `wire` is the JSON of docs/formats.md.
 """
 
+from .answer import Answer, Freeing, Impossible, Solved, WayOut
 from .eligible import Eligible
-from .problem import Answer, Impossible, Library, Problem, Shelves, Solved
+from .problem import Library, Problem, Shelves
 from .reasons import Edge, edges, needed_by, why, why_not, why_not_at_all
 from .resolver import TooHard, resolve
-from .ways_out import Freeing, WayOut
 
 __all__ = [
     "Answer",

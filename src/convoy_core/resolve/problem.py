@@ -1,17 +1,14 @@
-"""What goes into the resolver and what comes out of it."""
+"""What goes into the resolver."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Protocol
+from typing import Protocol
 
 from ..words.model import Base, Build
 from ..words.ranges import Range
 from ..words.versions import Version
-
-if TYPE_CHECKING:
-    from .ways_out import WayOut
 
 
 class Library(Protocol):
@@ -58,25 +55,3 @@ class Problem:
 
     def name(self, mod: str) -> str:
         return self.names.get(mod, mod)
-
-
-@dataclass(frozen=True, slots=True)
-class Solved:
-    """One build per mod, by mod id in alphabetical order."""
-
-    picks: Mapping[str, Build]
-    proven: bool = True
-    """Whether it was proven to be the best by the preference order; not when the search for better was cut off."""
-
-
-@dataclass(frozen=True, slots=True)
-class Impossible:
-    """Why no lock exists: `core` is a smallest set of wanted mods that cannot go together, `because` says it."""
-
-    because: tuple[str, ...]
-    core: tuple[str, ...]
-    ways_out: tuple[WayOut, ...] = ()
-    """Changes that would free it, each tried."""
-
-
-Answer = Solved | Impossible

@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 from ..words.model import Base, Build, misfit
 from ..words.ranges import Range, parse_range
+from .answer import Impossible, Solved
 from .eligible import Eligible, provided
-from .problem import Impossible, Problem, Solved
+from .problem import Problem
 
 MAX_PATHS = 50
 """Paths written out by `why`; beyond it the graph says more than a list."""

@@ -7,12 +7,13 @@ from dataclasses import replace
 
 from ..words.errors import ConvoyError
 from ..words.model import Base
+from .answer import Answer, Impossible, Solved
 from .best import find_best
 from .clash import smallest_clash
 from .eligible import Eligible
 from .explain import explain
 from .formula import MAX_EFFORT
-from .problem import Answer, Impossible, Problem, Solved
+from .problem import Problem
 from .solver import OutOfEffort
 from .ways_out import ways_out
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
-from enum import StrEnum
+from dataclasses import replace
 
 from ..words.model import Base, Build, Channel
-from ..words.ranges import ANY_VERSION, Range, parse_range
+from ..words.ranges import ANY_VERSION, parse_range
+from .answer import Freeing, WayOut
 from .eligible import Eligible
 from .formula import Formula
 from .problem import Problem
@@ -16,24 +16,6 @@ from .solver import OutOfEffort
 MAX_WAYS = 6
 MAX_TRIES = 30
 """Ways tried per clash: a handful of lines in it, each freed or dropped, and some bases."""
-
-
-class Freeing(StrEnum):
-    OTHER_VERSION = "other version"
-    TEST_BUILD = "test build"
-    OTHER_BASE = "other base"
-    LEAVE_OUT = "leave out"
-
-
-@dataclass(frozen=True, slots=True)
-class WayOut:
-    """One change that was tried and makes all the wanted lines possible."""
-
-    freeing: Freeing
-    text: str
-    mod: str = ""
-    range: Range | None = None
-    base: Base | None = None
 
 
 def ways_out(

@@ -16,7 +16,8 @@ from ..words.errors import ConvoyError, MalformedInput
 from ..words.model import Base, Build, Channel
 from ..words.ranges import parse_range
 from ..words.versions import parse_version
-from .problem import Answer, Problem, Solved
+from .answer import Answer, Solved
+from .problem import Problem
 
 
 class WireLibrary:
