@@ -32,8 +32,8 @@ from convoy_core.lock.signing import key_fingerprint, verify
 from convoy_core.lock.terms import Tweak
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
 from convoy_core.settings.formats import Key, Unreadable, Value
+from convoy_core.sync.deviations import Deviation, Strayed
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, is_extra
-from convoy_core.sync.standing import Deviation, Strayed
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Side
 

@@ -12,7 +12,7 @@ import httpx
 
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import key_fingerprint
-from convoy_core.sync.standing import Deviation
+from convoy_core.sync.deviations import Deviation
 
 from .errors import SiteAway, SiteRefused
 from .line import client as make_client

@@ -14,8 +14,8 @@ from typing import NoReturn
 
 from convoy_core.lock.change_log import changes
 from convoy_core.lock.recipe import Recipe
+from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.plan import Choices, Plan
-from convoy_core.sync.standing import Deviation
 from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import ConvoyError
 

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from convoy_core.lock.change_log import change_log, changes
-from convoy_core.lock.lock import as_data, read_lock
+from convoy_core.lock.lock_json import as_data, read_lock
 from convoy_core.lock.recipe import Recipe, read_recipe
 from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign, verify
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak

@@ -2,8 +2,8 @@
 
 import pytest
 
+from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.next_step import Here, next_step
-from convoy_core.sync.standing import Deviation
 
 EXTRA, SETTING, ALTERED = Deviation.EXTRA, Deviation.SETTING, Deviation.ALTERED
 AT = {"release": "1.2", "followed": "1.2", "newest": "1.2"}

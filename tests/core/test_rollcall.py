@@ -5,7 +5,9 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from convoy_core.machine.verdict import Obstacle
-from convoy_core.sync.standing import MESSAGE_LINES, Course, Deviation, Report, Strayed, message, standing
+from convoy_core.sync.deviations import Deviation, Report, Strayed
+from convoy_core.sync.messages import MESSAGE_LINES, message
+from convoy_core.sync.standing import Course, standing
 from convoy_core.words.model import Reach
 
 from .making import lock, locked

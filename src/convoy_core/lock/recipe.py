@@ -13,7 +13,8 @@ from ..machine.memory import Needed
 from ..outside.fields import Fields
 from ..words.errors import MalformedInput
 from .canonical import canonical_json
-from .lock import Lock, as_data, read_lock
+from .lock import Lock
+from .lock_json import as_data, read_lock
 
 FORMAT = "convoy-recipe/1"
 

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ..words.wording import counted
-from .standing import Deviation
+from .deviations import Deviation
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,20 +1,20 @@
 """Roll call: who is in step, and what each who is not must do. Source: rules.md, "Roll call"; job.md 11.
 
 A machine reports only where it differs from the release it follows; from that, the lock and the clock's reading, the
-standing follows. What keeps a machine from running the pack at all is judged by `convoy_core.machine.memory`.
+standing follows. What keeps a machine from running the pack at all is judged by `machine.verdict`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
 
 from ..lock.lock import Lock
 from ..machine.verdict import Obstacle
-from ..words.model import MATCHING_REACHES
 from ..words.wording import counted
+from .deviations import Deviation, Difference, Report, differences_of
 
 UNHEARD_AFTER = timedelta(days=7)
 """A machine that has not reported for a week says nothing about tonight: crews play weekly."""
@@ -26,72 +26,6 @@ class State(StrEnum):
     DIFFERS = "differs"
     CANNOT_RUN = "cannot run"
     UNHEARD = "not heard from"
-
-
-class Deviation(StrEnum):
-    MISSING = "missing"
-    ALTERED = "altered"
-    EXTRA = "extra"
-    SETTING = "setting"
-    """An enforced setting of the file says something else. Other settings are the member's."""
-
-
-@dataclass(frozen=True, slots=True)
-class Strayed:
-    """One enforced setting: what it must say, and what it says there. As texts, for people."""
-
-    path: str
-    key: str
-    wanted: str
-    there: str
-
-
-@dataclass(frozen=True, slots=True)
-class Report:
-    """What a machine says of itself: the release its record follows (empty: none yet) and every deviating path."""
-
-    release: str
-    heard_at: datetime
-    deviations: Mapping[str, Deviation] = field(default_factory=dict)
-    fingerprint: str = ""
-    strayed: tuple[Strayed, ...] = ()
-    has: Mapping[str, str] = field(default_factory=dict)
-    """For altered files, and extra ones: the other build that they are of, where the site knows it, by path."""
-    harmless: Collection[str] = ()
-    """Extra files that are known to be of builds with reach *own*: they touch nobody else, and never count."""
-
-
-@dataclass(frozen=True, slots=True)
-class Difference:
-    """One mod (or extra file) that is not as the release has it. `counts` is false where only its owner is touched."""
-
-    mod: str
-    name: str
-    what: Deviation
-    paths: tuple[str, ...]
-    counts: bool
-    version: str = ""
-    """Of the build as the release has it."""
-    has: str = ""
-    """The build that lies there instead, where it is known."""
-    strayed: tuple[Strayed, ...] = ()
-
-    def sentence(self) -> str:
-        files = self.paths[0] if len(self.paths) == 1 else f"{len(self.paths)} files"
-        if self.has and self.what is Deviation.ALTERED:
-            return f"{self.name}: {self.has} in place of {self.version}"
-        if self.has and self.what is Deviation.EXTRA:
-            return f"not of the pack: {self.has}"
-        if self.strayed:
-            one = self.strayed[0]
-            more = f", and {len(self.strayed) - 1} more" if len(self.strayed) > 1 else ""
-            return f"{self.name}: {one.key} is {one.there}, must be {one.wanted}{more}"
-        return {
-            Deviation.MISSING: f"{self.name}: {files} missing",
-            Deviation.ALTERED: f"{self.name}: {files} altered",
-            Deviation.EXTRA: f"not of the pack: {files}",
-            Deviation.SETTING: f"{self.name}: a setting that must match differs in {files}",
-        }[self.what]
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,7 +72,7 @@ def standing(
     if report is None:
         to_do = f"Install release {course.current} from the installation's page." if course.current else ""
         return Standing(State.UNHEARD, to_do=to_do, obstacles=blocked)
-    differences = _differences(report, share)
+    differences = differences_of(report, share)
     behind = _behind(report.release, course)
     if now - report.heard_at > UNHEARD_AFTER:
         return Standing(State.UNHEARD, behind, differences, "Start the agent once, so that it reports.", blocked)
@@ -170,43 +104,6 @@ def _catch_up(release: str, course: Course, errands: int, stays_at: str) -> str:
     if errands:
         return f"Bring {counted(errands, 'file')} by hand, then {sync}."
     return f"{sync.capitalize()}."
-
-
-def _differences(report: Report, share: Lock | None) -> tuple[Difference, ...]:
-    """Deviating paths gathered by mod and by what is wrong with them, in the order of the lock; extras last."""
-    gathered: dict[tuple[str, Deviation, str], list[str]] = {}
-    for path in sorted(report.deviations):
-        file = share.by_path.get(path) if share else None
-        key = (file.mod if file else "", report.deviations[path], report.has.get(path, ""))
-        gathered.setdefault(key, []).append(path)
-    found = []
-    for (mod, what, has), paths in gathered.items():
-        build = share.by_mod[mod] if share and mod else None
-        # An enforced setting counts whatever the mod's reach: the curator said that it must match.
-        own = not build and what is Deviation.EXTRA and all(path in report.harmless for path in paths)
-        counts = what is Deviation.SETTING or (build.reach in MATCHING_REACHES if build else not own)
-        strayed = tuple(one for one in report.strayed if one.path in paths) if what is Deviation.SETTING else ()
-        name, version = (build.name, build.version) if build else ("", "")
-        found.append(Difference(mod, name, what, tuple(paths), counts, version, has, strayed))
-    return tuple(sorted(found, key=lambda one: (not one.counts, one.what is Deviation.EXTRA, one.name, one.what)))
-
-
-def message(person: str, pack: str, found: Standing, address: str) -> str:
-    """What a curator may send to whoever has something to do: what is wrong, the exact to-do, and where. Polite."""
-    if not found.to_do:
-        return ""
-    reasons = [one.sentence() for one in found.differences if one.counts][:MESSAGE_LINES] or []
-    more = sum(one.counts for one in found.differences) - len(reasons)
-    lines = [f"Hello {person}, for {pack} to run together this is still to do on your side:", found.to_do]
-    lines += [f"- {one}." for one in (found.withdrawn.rstrip("."), *found.obstacles, *reasons) if one]
-    if more > 0:
-        lines.append(f"- and {counted(more, 'more difference')}.")
-    lines += [f"Your page has the button and every detail: {address}", "Nothing of yours is lost by it. Thank you."]
-    return "\n".join(lines)
-
-
-MESSAGE_LINES = 5
-"""Differences that a message names; the page has them all."""
 
 
 def _mend(differences: Sequence[Difference]) -> str:

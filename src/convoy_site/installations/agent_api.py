@@ -12,7 +12,7 @@ from ninja.security import HttpBearer
 from pydantic import AfterValidator, Field
 
 from convoy_core.lock.signing import key_fingerprint
-from convoy_core.sync.standing import Deviation
+from convoy_core.sync.deviations import Deviation
 
 from ..catalogue import own
 from ..catalogue.models import Source

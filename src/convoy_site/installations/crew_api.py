@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import File, Form, Router, Schema, UploadedFile
 from pydantic import Field
 
-from convoy_core.sync.standing import message
+from convoy_core.sync.messages import message
 
 from ..packs.api import ChangeOut
 from ..packs.models import Pack

@@ -8,8 +8,8 @@ from django.utils import timezone
 
 from convoy_core.lock.lock import Lock
 from convoy_core.outside.takeover import read_listing
+from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.plan import is_extra
-from convoy_core.sync.standing import Deviation
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import CarriedFile, Side
 

@@ -17,7 +17,7 @@ from django.utils import timezone
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.signing import key_fingerprint
 from convoy_core.outside.takeover import mark
-from convoy_core.sync.standing import Deviation
+from convoy_core.sync.deviations import Deviation
 from convoy_core.words.codes import JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
 from convoy_core.words.errors import BadCode, ConvoyError
 from convoy_core.words.model import Reach, Side

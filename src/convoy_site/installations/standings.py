@@ -10,7 +10,8 @@ from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
 from convoy_core.machine.memory import Needed, lighter
 from convoy_core.machine.verdict import Choice, Machine, Verdict, judge
-from convoy_core.sync.standing import Course, Deviation, Report, Standing, State, Strayed, standing
+from convoy_core.sync.deviations import Deviation, Report, Strayed
+from convoy_core.sync.standing import Course, Standing, State, standing
 from convoy_core.words.model import Side
 
 from ..releases.models import Release

@@ -1,0 +1,137 @@
+"""The lock as JSON data, and back. `read_lock` trusts nothing: a lock reaches an agent from outside, and its paths
+decide where bytes are written. Source: docs/formats.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from ..outside.fields import Fields
+from ..outside.paths import checked_path, refuse_twins
+from ..words.errors import MalformedInput
+from ..words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
+from ..words.versions import parse_version
+from .lock import Lock, LockedBuild, PlacedFile
+from .terms import read_terms
+
+MAX_ARCHIVE_BYTES = 4 * 1024**3
+"""Bytes. A build's archive above 4 GiB is refused: ZIP without extensions ends there, and so do many file systems."""
+
+
+def as_data(lock: Lock) -> dict[str, Any]:
+    """The lock as JSON data. Files are rows [path, size, sha256, mod, member]: packs have tens of thousands."""
+    return {
+        "base": {
+            "game": lock.base.game,
+            "version": str(lock.base.version),
+            "loader": lock.base.loader,
+            "loader_version": str(lock.base.loader_version or ""),
+        },
+        "managed": list(lock.managed),
+        "builds": [
+            {
+                "mod": build.mod,
+                "name": build.name,
+                "version": build.version,
+                "kind": build.kind,
+                "channel": build.channel,
+                "chosen": build.chosen,
+                "side": build.side,
+                "reach": build.reach,
+                "licence": build.licence,
+                "source": build.source,
+                "pickup": build.pickup,
+                "urls": list(build.urls),
+                "page": build.page,
+                "needs": list(build.needs),
+                "optional": build.optional,
+                "advice": build.advice,
+                "on_removal": build.on_removal,
+                "memory_mb": build.memory,
+                "archive": {
+                    "name": build.archive.name,
+                    "size": build.archive.size,
+                    "sha256": build.archive.sha256,
+                },
+            }
+            for build in lock.builds
+        ],
+        "files": _rows(lock.files),
+        "covered": _rows(lock.covered),
+        **lock.terms.as_data(),
+    }
+
+
+def _rows(files: Iterable[PlacedFile]) -> list[list[str | int]]:
+    return [[file.path, file.size, file.sha256, file.mod, file.member] for file in files]
+
+
+def read_lock(data: Any) -> Lock:
+    """A lock from JSON data. Raises MalformedInput or HostileArchive; after it, every path is safe to place."""
+    top = Fields(data)
+    builds = tuple(_read_build(one) for one in top.items("builds"))
+    if len({build.mod for build in builds}) != len(builds):
+        raise MalformedInput("The lock names a mod twice.", field="builds")
+    mods = {build.mod for build in builds}
+    files, covered = (
+        tuple(_read_file(row, f"{name}[{index}]", mods) for index, row in enumerate(top.entries(name)))
+        for name in ("files", "covered")
+    )
+    refuse_twins(file.path for file in files)
+    managed = tuple(checked_path(folder) for folder in top.strings("managed"))
+    return Lock(_read_base(top.fields("base")), builds, files, managed, covered, read_terms(top))
+
+
+def _read_file(row: Any, where: str, mods: set[str]) -> PlacedFile:
+    if not isinstance(row, list) or len(row) != 5:
+        raise MalformedInput(f"“{where}” cannot be read.", "A row has five parts.", field=where)
+    fields = Fields(dict(zip(("path", "size", "sha256", "mod", "member"), row, strict=True)), where)
+    file = PlacedFile(
+        checked_path(fields.text("path")),
+        fields.whole("size"),
+        fields.sha256("sha256"),
+        fields.text("mod"),
+        checked_path(fields.text("member")),
+    )
+    if file.mod not in mods:
+        raise MalformedInput(f"“{file.path}” belongs to no build of the lock.", field=where)
+    return file
+
+
+def _read_base(fields: Fields) -> Base:
+    loader_version = fields.text("loader_version", "")
+    return Base(
+        fields.text("game"),
+        parse_version(fields.text("version")),
+        fields.text("loader", ""),
+        parse_version(loader_version) if loader_version else None,
+    )
+
+
+def _read_build(fields: Fields) -> LockedBuild:
+    archive = fields.fields("archive")
+    size = archive.whole("size")
+    if size > MAX_ARCHIVE_BYTES:
+        raise MalformedInput(f"The archive {archive.text('name')} is too large.", field="archive.size", size=size)
+    return LockedBuild(
+        mod=fields.text("mod"),
+        name=fields.text("name"),
+        version=fields.text("version"),
+        kind=fields.one_of("kind", Kind),
+        channel=fields.one_of("channel", Channel),
+        chosen=fields.flag("chosen"),
+        side=fields.one_of("side", Side),
+        reach=fields.one_of("reach", Reach),
+        licence=fields.text("licence", ""),
+        source=fields.text("source", ""),
+        pickup=fields.one_of("pickup", Pickup),
+        urls=fields.strings("urls"),
+        page=fields.text("page", ""),
+        archive=Archive(archive.text("name"), size, archive.sha256("sha256")),
+        needs=fields.strings("needs"),
+        optional=fields.flag("optional", False),
+        advice=fields.text("advice", ""),
+        on_removal=fields.text("on_removal", ""),
+        memory=fields.whole("memory_mb", 0),
+    )

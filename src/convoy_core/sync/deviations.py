@@ -1,0 +1,99 @@
+"""Where a machine is not as its release has it: missing, altered and extra files, settings that must match.
+
+Source: rules.md, "Roll call".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from enum import StrEnum
+
+from ..lock.lock import Lock
+from ..words.model import MATCHING_REACHES
+
+
+class Deviation(StrEnum):
+    MISSING = "missing"
+    ALTERED = "altered"
+    EXTRA = "extra"
+    SETTING = "setting"
+    """An enforced setting of the file says something else. Other settings are the member's."""
+
+
+@dataclass(frozen=True, slots=True)
+class Strayed:
+    """One enforced setting: what it must say, and what it says there. As texts, for people."""
+
+    path: str
+    key: str
+    wanted: str
+    there: str
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """What a machine says of itself: the release its record follows (empty: none yet) and every deviating path."""
+
+    release: str
+    heard_at: datetime
+    deviations: Mapping[str, Deviation] = field(default_factory=dict)
+    fingerprint: str = ""
+    strayed: tuple[Strayed, ...] = ()
+    has: Mapping[str, str] = field(default_factory=dict)
+    """For altered files, and extra ones: the other build that they are of, where the site knows it, by path."""
+    harmless: Collection[str] = ()
+    """Extra files that are known to be of builds with reach *own*: they touch nobody else, and never count."""
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One mod (or extra file) that is not as the release has it. `counts` is false where only its owner is touched."""
+
+    mod: str
+    name: str
+    what: Deviation
+    paths: tuple[str, ...]
+    counts: bool
+    version: str = ""
+    """Of the build as the release has it."""
+    has: str = ""
+    """The build that lies there instead, where it is known."""
+    strayed: tuple[Strayed, ...] = ()
+
+    def sentence(self) -> str:
+        files = self.paths[0] if len(self.paths) == 1 else f"{len(self.paths)} files"
+        if self.has and self.what is Deviation.ALTERED:
+            return f"{self.name}: {self.has} in place of {self.version}"
+        if self.has and self.what is Deviation.EXTRA:
+            return f"not of the pack: {self.has}"
+        if self.strayed:
+            one = self.strayed[0]
+            more = f", and {len(self.strayed) - 1} more" if len(self.strayed) > 1 else ""
+            return f"{self.name}: {one.key} is {one.there}, must be {one.wanted}{more}"
+        return {
+            Deviation.MISSING: f"{self.name}: {files} missing",
+            Deviation.ALTERED: f"{self.name}: {files} altered",
+            Deviation.EXTRA: f"not of the pack: {files}",
+            Deviation.SETTING: f"{self.name}: a setting that must match differs in {files}",
+        }[self.what]
+
+
+def differences_of(report: Report, share: Lock | None) -> tuple[Difference, ...]:
+    """Deviating paths gathered by mod and by what is wrong with them, in the order of the lock; extras last."""
+    gathered: dict[tuple[str, Deviation, str], list[str]] = {}
+    for path in sorted(report.deviations):
+        file = share.by_path.get(path) if share else None
+        key = (file.mod if file else "", report.deviations[path], report.has.get(path, ""))
+        gathered.setdefault(key, []).append(path)
+    found = []
+    for (mod, what, has), paths in gathered.items():
+        build = share.by_mod[mod] if share and mod else None
+        # An enforced setting counts whatever the mod's reach: the curator said that it must match.
+        own = not build and what is Deviation.EXTRA and all(path in report.harmless for path in paths)
+        counts = what is Deviation.SETTING or (build.reach in MATCHING_REACHES if build else not own)
+        strayed = tuple(one for one in report.strayed if one.path in paths) if what is Deviation.SETTING else ()
+        name, version = (build.name, build.version) if build else ("", "")
+        found.append(Difference(mod, name, what, tuple(paths), counts, version, has, strayed))
+    return tuple(sorted(found, key=lambda one: (not one.counts, one.what is Deviation.EXTRA, one.name, one.what)))
