@@ -16,7 +16,7 @@ from pathlib import Path
 
 from convoy_agent.fetch import Fetcher, Limits
 from convoy_agent.joining import join
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync
 from convoy_core.lock.lock import Lock
 from tests.agent.harbour import CODE, Harbour

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from convoy_agent.fetch import Fetcher
 from convoy_agent.joining import join
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_agent.sync import sync
 from tests.agent.harbour import CODE, Harbour
 

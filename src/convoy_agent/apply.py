@@ -24,11 +24,16 @@ from convoy_core.lock.rendering import rendering
 from convoy_core.outside.paths import checked_path
 from convoy_core.sync.plan import BESIDE, Act, Plan
 
-from . import disk, sealed
 from .backups import Backups
 from .before import Before
-from .disk import is_link
-from .files import (
+from .folder import Folder
+from .history import lying_in
+from .progress import Told, Untold
+from .record import UNSEEN, Record, Sight
+from .staging import Staged
+from .storage import disk, sealed
+from .storage.disk import is_link
+from .storage.files import (
     copy_beside,
     inside,
     move,
@@ -40,11 +45,6 @@ from .files import (
     unlinked,
     write_at_once,
 )
-from .folder import Folder
-from .history import lying_in
-from .progress import Told, Untold
-from .record import UNSEEN, Record, Sight
-from .staging import Staged
 
 Step = Callable[[str], None]
 """Called with a name before each step that changes something. Tests stop there; others pass `no_step`."""

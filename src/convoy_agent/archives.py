@@ -15,7 +15,7 @@ from typing import Any
 from convoy_core.outside.inspection import Member
 
 from .errors import ArchiveWrong
-from .files import CHUNK
+from .storage.files import CHUNK
 
 MAX_CONTENTS = 64 * 2**20
 """Bytes of a table of contents that are read: it lies in memory, and hostile ones are made large."""

@@ -20,13 +20,13 @@ from .calm import Calm
 from .changing import Wish
 from .errors import BackupRefused, NotPaired
 from .fetch import Limits
-from .files import sha256_of, unless_hopeless
 from .folder import Folder, share_of
 from .history import lying_in
 from .leaving import kept_backups
 from .looking import Now, Visit
 from .site import Site, page_of
-from .store import Store
+from .storage.files import sha256_of, unless_hopeless
+from .storage.store import Store
 from .sync import Synced, nothing_installed, status, sync, utc_now
 
 

@@ -14,10 +14,10 @@ from typing import Any
 
 from convoy_core.sync.plan import Plan
 
-from . import disk, sealed
 from .folder import Folder
 from .looking import Told
 from .machine import facts
+from .storage import disk, sealed
 
 _MASK = (1 << 64) - 1
 

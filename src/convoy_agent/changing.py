@@ -23,7 +23,7 @@ from .looking import Prospect, Visit
 from .progress import Progress, Untold
 from .site import Head
 from .staging import Staged, Stager
-from .store import Store
+from .storage.store import Store
 
 
 @dataclass(frozen=True)

@@ -12,11 +12,11 @@ from pathlib import Path
 
 from convoy_core.outside.paths import is_litter
 
-from . import disk
 from .errors import DiskFull, FolderRefused
-from .files import CHUNK, COPYING, SPARE_BYTES, free_name, made_anew, trouble_told, walk
 from .progress import Screen
 from .sharing import share_blocks
+from .storage import disk
+from .storage.files import CHUNK, COPYING, SPARE_BYTES, free_name, made_anew, trouble_told, walk
 
 
 def copy_game(game: Path, root: Path, screen: Screen) -> int:

@@ -24,14 +24,14 @@ import httpx
 
 from convoy_core.lock.lock import LockedBuild
 
-from . import disk
 from .errors import FetchFailed, Stopped
-from .files import CHUNK, trouble_told
+from .interruptible import SOON, all_done, ended
 from .line import asked_wait, client, reason_of
 from .pace import Pace
-from .patience import SOON, all_done, ended
 from .progress import Told, Untold
-from .store import Store
+from .storage import disk
+from .storage.files import CHUNK, trouble_told
+from .storage.store import Store
 
 
 @dataclass(frozen=True)

@@ -13,17 +13,17 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from . import disk, sealed
 from .apply import recover
 from .backups import Backups
 from .before import Before
-from .disk import is_link
 from .errors import SiteAway, SiteRefused
-from .files import copy_beside, free_name, move, own_place, remove_empty_folders, sha256_of, unless_hopeless
 from .folder import Folder
 from .history import lying_in
 from .record import Record
 from .site import Site
+from .storage import disk, sealed
+from .storage.disk import is_link
+from .storage.files import copy_beside, free_name, move, own_place, remove_empty_folders, sha256_of, unless_hopeless
 
 KEPT = "Kept by True Convoy"
 """In it lie, by the day of each leaving, files that were moved aside, and backups."""

@@ -21,7 +21,7 @@ from .errors import BadRelease, SiteAway
 from .folder import Folder, Look, look_at, look_at_record, share_of
 from .record import Record
 from .site import Head, Pairing, Site
-from .store import Store
+from .storage.store import Store
 from .telling import tell
 
 Now = Callable[[], datetime]

@@ -14,17 +14,17 @@ from pathlib import Path
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
-from . import sealed
 from .apply import Step, no_step, recover
 from .asked import lying_aside
 from .backups import Backups
 from .before import Before
 from .calm import Calm
-from .files import UNFINISHED, walk
 from .folder import Folder
 from .looking import Now, Visit
 from .site import Site
-from .store import Store
+from .storage import sealed
+from .storage.files import UNFINISHED, walk
+from .storage.store import Store
 from .sync import bad_backups, heard, utc_now
 
 SPARE = ("head", "left-out", "count", "calm")

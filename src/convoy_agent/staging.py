@@ -23,14 +23,14 @@ from convoy_core.settings.formats import Unreadable
 from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 
-from . import disk
 from .errors import ArchiveWrong
-from .files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
 from .folder import Folder, as_text
 from .progress import Told
 from .record import Record
 from .sharing import Siblings
-from .store import Store
+from .storage import disk
+from .storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
+from .storage.store import Store
 
 
 @dataclass

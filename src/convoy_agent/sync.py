@@ -19,7 +19,7 @@ from convoy_core.sync.plan import Choices, Plan
 from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import ConvoyError
 
-from . import disk, steps
+from . import steps
 from .apply import (
     Step,
     no_step,
@@ -36,12 +36,13 @@ from .errors import (
     SiteRefused,
 )
 from .fetch import Limits
-from .files import SPARE_BYTES, trouble
 from .folder import Folder
 from .looking import Now, Prospect, Told, Visit
 from .progress import Progress, Screen, Silent
 from .site import Head, Pairing, Site
-from .store import Store
+from .storage import disk
+from .storage.files import SPARE_BYTES, trouble
+from .storage.store import Store
 
 
 def utc_now() -> datetime:

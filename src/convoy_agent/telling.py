@@ -13,13 +13,14 @@ from convoy_core.sync.errands import minutes
 from convoy_core.sync.plan import Act, Plan
 from convoy_core.sync.undoing import to_take_back
 
-from . import sealed, steps
+from . import steps
 from .backups import Backups
 from .before import Before
 from .folder import Folder, Look
 from .machine import facts
 from .site import Head, as_told
-from .store import Store
+from .storage import sealed
+from .storage.store import Store
 
 LISTED = 200
 """Paths of one kind that are told."""

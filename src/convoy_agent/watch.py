@@ -22,12 +22,12 @@ from . import asked, sync
 from .changing import Wish
 from .errands import Lookout, wait_for
 from .errors import ErrandsLeft, LineLimit
-from .files import trouble_told
 from .folder import Folder
 from .leaving import leave
 from .progress import Screen
 from .site import Order, Site
-from .store import Store
+from .storage.files import trouble_told
+from .storage.store import Store
 
 ASK_EVERY = 5.0
 """Seconds between two questions to the site while nothing is to be done."""

@@ -8,7 +8,7 @@ import pytest
 
 from convoy_agent.fetch import Limits
 from convoy_agent.joining import join
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_agent.sync import Status, Synced, status, sync
 from convoy_core.lock.canonical import sha256_hex
 

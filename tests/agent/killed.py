@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from convoy_agent.line import tls
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_agent.sync import sync
 
 

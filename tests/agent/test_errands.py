@@ -8,7 +8,7 @@ import pytest
 
 from convoy_agent import errands
 from convoy_agent.errands import Lookout
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.words.model import Archive, Pickup

@@ -11,7 +11,7 @@ from convoy_agent import fetch
 from convoy_agent.errors import FetchFailed
 from convoy_agent.fetch import Fetcher
 from convoy_agent.progress import Untold
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_core.lock.lock import LockedBuild
 
 from .conftest import IMPATIENT, MODS, Member

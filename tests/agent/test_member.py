@@ -30,7 +30,7 @@ from convoy_agent.fetch import Fetcher
 from convoy_agent.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import leave
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_agent.watch import Watcher
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from convoy_agent import asked, sealed
+from convoy_agent import asked
 from convoy_agent.backups import KEPT as BACKUPS_KEPT
 from convoy_agent.backups import Backups
 from convoy_agent.changing import Wish
@@ -17,6 +17,7 @@ from convoy_agent.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import KEPT, leave, look_ahead
 from convoy_agent.mending import mend
+from convoy_agent.storage import sealed
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.signing import new_key
 from convoy_core.lock.terms import How, Terms, Tweak

@@ -122,7 +122,7 @@ def test_only_what_the_plan_needs_to_know_is_read(member: Member, monkeypatch: p
         (member.folder / path).write_text("not the pack's")
     read: list[str] = []
     monkeypatch.setattr(
-        "convoy_agent.files.sha256_of", lambda file: read.append(file.name) or sha256_hex(file.read_bytes())
+        "convoy_agent.storage.files.sha256_of", lambda file: read.append(file.name) or sha256_hex(file.read_bytes())
     )
     assert member.status().deviations == {"mods/mine.zip": "extra"}
     assert read == ["mine.zip"]

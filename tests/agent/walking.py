@@ -40,7 +40,7 @@ from convoy_agent.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import kept_backups, leave
 from convoy_agent.mending import mend
-from convoy_agent.store import Store
+from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync
 from convoy_core.lock.signing import key_fingerprint, public_half
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak

@@ -26,7 +26,7 @@ from convoy_core.words.profile import KindLayout
 from convoy_core.words.wording import counted
 
 from ..archives import contents, hashes, marker_of
-from ..files import sha256_of, walk, write_at_once
+from ..storage.files import sha256_of, walk, write_at_once
 from .options import FILES
 from .running import run
 from .settings import settings

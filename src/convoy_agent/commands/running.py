@@ -14,7 +14,7 @@ from convoy_core.outside.paths import AGENT_FOLDER
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import printable
 
-from ..files import trouble
+from ..storage.files import trouble
 from .exits import STOPPED, exit_of
 
 

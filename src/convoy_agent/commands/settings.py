@@ -12,7 +12,7 @@ from convoy_core.settings.formats import Key, Value, open_settings, typed
 from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.words.errors import MalformedInput
 
-from ..files import write_at_once
+from ..storage.files import write_at_once
 
 settings = typer.Typer(help="Read, change and merge settings files.", no_args_is_help=True)
 

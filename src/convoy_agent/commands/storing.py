@@ -12,7 +12,7 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
 from ..folder import Folder
-from ..store import Store
+from ..storage.store import Store
 from ..sync import archives_of
 from .options import JsonOption
 from .screen import print_json, say

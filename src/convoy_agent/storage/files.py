@@ -16,10 +16,10 @@ from typing import IO
 from convoy_core.outside.paths import AGENT_FOLDER, checked_path, own_name
 from convoy_core.words.errors import ConvoyError, HostileArchive
 
+from ..errors import DiskFull, FileTrouble, FolderRefused
+from ..interruptible import SOON, all_done, ended
 from . import disk
 from .disk import is_link
-from .errors import DiskFull, FileTrouble, FolderRefused
-from .patience import SOON, all_done, ended
 
 CHUNK = 1024 * 1024
 

@@ -15,7 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
 
-from .errors import TooNew
+from ..errors import TooNew
 from .files import write_at_once
 
 FORM = 2
