@@ -24,7 +24,7 @@ from .folder import Folder, share_of
 from .history import lying_in
 from .leaving import kept_backups
 from .looking import Now, Visit
-from .site import Site, page_of
+from .site.site import Site, page_of
 from .storage.files import sha256_of, unless_hopeless
 from .storage.store import Store
 from .sync import Synced, nothing_installed, status, sync, utc_now

@@ -12,7 +12,6 @@ from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Choices
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 
-from . import site as sites
 from .apply import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
 from .backups import Backup, Backups
 from .errands import Arrived, Lookout
@@ -21,7 +20,8 @@ from .fetch import Fetcher, Limits
 from .folder import Folder
 from .looking import Prospect, Visit
 from .progress import Progress, Untold
-from .site import Head
+from .site import site as sites
+from .site.site import Head
 from .staging import Staged, Stager
 from .storage.store import Store
 

@@ -8,13 +8,13 @@ from pathlib import Path
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.signing import key_fingerprint
 
-from . import site as sites
 from .copying import copy_game
 from .errors import BadRelease, FolderRefused, NotPaired
 from .folder import Folder
 from .leaving import finish as finish_leaving
 from .progress import Screen, Silent
-from .site import Pairing
+from .site import site as sites
+from .site.site import Pairing
 
 
 def join(

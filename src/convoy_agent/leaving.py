@@ -20,7 +20,7 @@ from .errors import SiteAway, SiteRefused
 from .folder import Folder
 from .history import lying_in
 from .record import Record
-from .site import Site
+from .site.site import Site
 from .storage import disk, sealed
 from .storage.disk import is_link
 from .storage.files import copy_beside, free_name, move, own_place, remove_empty_folders, sha256_of, unless_hopeless

@@ -21,7 +21,7 @@ from .before import Before
 from .calm import Calm
 from .folder import Folder
 from .looking import Now, Visit
-from .site import Site
+from .site.site import Site
 from .storage import sealed
 from .storage.files import UNFINISHED, walk
 from .storage.store import Store

@@ -11,7 +11,7 @@ import time
 from typing import Any, Protocol
 
 from .errors import Stopped
-from .site import Site
+from .site.site import Site
 
 TELL_EVERY = 1.0
 """Seconds between two tellings to the site."""

@@ -39,7 +39,7 @@ from .fetch import Limits
 from .folder import Folder
 from .looking import Now, Prospect, Told, Visit
 from .progress import Progress, Screen, Silent
-from .site import Head, Pairing, Site
+from .site.site import Head, Pairing, Site
 from .storage import disk
 from .storage.files import SPARE_BYTES, trouble
 from .storage.store import Store

@@ -18,7 +18,7 @@ from .backups import Backups
 from .before import Before
 from .folder import Folder, Look
 from .machine import facts
-from .site import Head, as_told
+from .site.site import Head, as_told
 from .storage import sealed
 from .storage.store import Store
 

@@ -25,7 +25,7 @@ from .errors import ErrandsLeft, LineLimit
 from .folder import Folder
 from .leaving import leave
 from .progress import Screen
-from .site import Order, Site
+from .site.site import Order, Site
 from .storage.files import trouble_told
 from .storage.store import Store
 

@@ -26,7 +26,7 @@ from convoy_agent.fetch import Fetcher, Limits
 from convoy_agent.line import BadProxy, asked_wait
 from convoy_agent.pace import LONGEST_PAUSE, Pace
 from convoy_agent.progress import Untold
-from convoy_agent.site import look
+from convoy_agent.site.site import look
 from convoy_agent.sync import sync
 from convoy_core.lock.canonical import sha256_hex
 

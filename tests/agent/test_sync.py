@@ -25,7 +25,7 @@ from convoy_agent.errors import (
 )
 from convoy_agent.folder import Folder
 from convoy_agent.joining import join
-from convoy_agent.site import Site
+from convoy_agent.site.site import Site
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign

@@ -14,9 +14,9 @@ from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import key_fingerprint
 from convoy_core.sync.deviations import Deviation
 
-from .errors import SiteAway, SiteRefused
-from .line import client as make_client
-from .line import reason_of
+from ..errors import SiteAway, SiteRefused
+from ..line import client as make_client
+from ..line import reason_of
 
 TIMEOUT_SECONDS = 30
 MAX_DEVIATIONS = 10_000
