@@ -28,8 +28,8 @@ from .backups import Backups
 from .before import Before
 from .folder import Folder
 from .history import lying_in
-from .progress import Told, Untold
 from .record import UNSEEN, Record, Sight
+from .site.progress import Told, Untold
 from .staging import Staged
 from .storage import disk, sealed
 from .storage.disk import is_link

@@ -19,8 +19,8 @@ from .errors import ArchiveWrong, ErrandsLeft
 from .fetch import Fetcher, Limits
 from .folder import Folder
 from .looking import Prospect, Visit
-from .progress import Progress, Untold
 from .site import site as sites
+from .site.progress import Progress, Untold
 from .site.site import Head
 from .staging import Staged, Stager
 from .storage.store import Store

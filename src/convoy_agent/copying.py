@@ -13,8 +13,8 @@ from pathlib import Path
 from convoy_core.outside.paths import is_litter
 
 from .errors import DiskFull, FolderRefused
-from .progress import Screen
 from .sharing import share_blocks
+from .site.progress import Screen
 from .storage import disk
 from .storage.files import CHUNK, COPYING, SPARE_BYTES, free_name, made_anew, trouble_told, walk
 

@@ -26,9 +26,9 @@ from convoy_core.lock.lock import LockedBuild
 
 from .errors import FetchFailed, Stopped
 from .interruptible import SOON, all_done, ended
-from .line import asked_wait, client, reason_of
 from .pace import Pace
-from .progress import Told, Untold
+from .site.connection import asked_wait, client, reason_of
+from .site.progress import Told, Untold
 from .storage import disk
 from .storage.files import CHUNK, trouble_told
 from .storage.store import Store

@@ -12,8 +12,8 @@ from .copying import copy_game
 from .errors import BadRelease, FolderRefused, NotPaired
 from .folder import Folder
 from .leaving import finish as finish_leaving
-from .progress import Screen, Silent
 from .site import site as sites
+from .site.progress import Screen, Silent
 from .site.site import Pairing
 
 

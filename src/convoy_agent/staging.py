@@ -25,9 +25,9 @@ from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 
 from .errors import ArchiveWrong
 from .folder import Folder, as_text
-from .progress import Told
 from .record import Record
 from .sharing import Siblings
+from .site.progress import Told
 from .storage import disk
 from .storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
 from .storage.store import Store

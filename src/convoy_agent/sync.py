@@ -38,7 +38,7 @@ from .errors import (
 from .fetch import Limits
 from .folder import Folder
 from .looking import Now, Prospect, Told, Visit
-from .progress import Progress, Screen, Silent
+from .site.progress import Progress, Screen, Silent
 from .site.site import Head, Pairing, Site
 from .storage import disk
 from .storage.files import SPARE_BYTES, trouble

@@ -24,7 +24,7 @@ from .errands import Lookout, wait_for
 from .errors import ErrandsLeft, LineLimit
 from .folder import Folder
 from .leaving import leave
-from .progress import Screen
+from .site.progress import Screen
 from .site.site import Order, Site
 from .storage.files import trouble_told
 from .storage.store import Store

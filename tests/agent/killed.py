@@ -9,7 +9,7 @@ import sys
 import time
 from pathlib import Path
 
-from convoy_agent.line import tls
+from convoy_agent.site.connection import tls
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import sync
 

@@ -10,7 +10,7 @@ import pytest
 from convoy_agent import fetch
 from convoy_agent.errors import FetchFailed
 from convoy_agent.fetch import Fetcher
-from convoy_agent.progress import Untold
+from convoy_agent.site.progress import Untold
 from convoy_agent.storage.store import Store
 from convoy_core.lock.lock import LockedBuild
 

@@ -20,12 +20,13 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 
-from convoy_agent import fetch, line
+from convoy_agent import fetch
 from convoy_agent.errors import FetchFailed, SiteAway
 from convoy_agent.fetch import Fetcher, Limits
-from convoy_agent.line import BadProxy, asked_wait
 from convoy_agent.pace import LONGEST_PAUSE, Pace
-from convoy_agent.progress import Untold
+from convoy_agent.site import connection as line
+from convoy_agent.site.connection import BadProxy, asked_wait
+from convoy_agent.site.progress import Untold
 from convoy_agent.site.site import look
 from convoy_agent.sync import sync
 from convoy_core.lock.canonical import sha256_hex

@@ -627,7 +627,7 @@ def test_a_metered_line_is_asked_about_and_a_slow_one_is_kept_below_its_rate(mem
 def test_fetching_pauses_and_stops_from_the_page_and_goes_on_later(
     member: Member, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("convoy_agent.progress.TELL_EVERY", 0.02)
+    monkeypatch.setattr("convoy_agent.site.progress.TELL_EVERY", 0.02)
     big = {f"mod{n}": {"waybill.toml": f"{n}", "data.bin": f"{n:09}" * 40_000} for n in range(4)}
     member.harbour.publish("1.1.0", big)
 

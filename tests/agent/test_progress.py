@@ -4,8 +4,8 @@ from typing import Any
 
 import pytest
 
-from convoy_agent import progress as module
-from convoy_agent.progress import Progress, Silent
+from convoy_agent.site import progress as module
+from convoy_agent.site.progress import Progress, Silent
 
 from .conftest import Member
 

@@ -16,7 +16,7 @@ import pytest
 from convoy_agent.commands.exits import EXITS, as_help
 from convoy_agent.copying import copy_game
 from convoy_agent.errors import DiskFull, FolderRefused
-from convoy_agent.progress import Silent
+from convoy_agent.site.progress import Silent
 from convoy_agent.storage import disk
 from convoy_core.outside.paths import checked_path, is_agents, is_litter, own_name
 from convoy_core.words.errors import HostileArchive

@@ -31,7 +31,7 @@ from pathlib import Path
 
 import httpx
 
-from convoy_agent import asked, line
+from convoy_agent import asked
 from convoy_agent.backups import Backups
 from convoy_agent.changing import Wish
 from convoy_agent.errors import ErrandsLeft
@@ -40,6 +40,7 @@ from convoy_agent.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import kept_backups, leave
 from convoy_agent.mending import mend
+from convoy_agent.site import connection as line
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync
 from convoy_core.lock.signing import key_fingerprint, public_half

@@ -15,8 +15,8 @@ from convoy_core.lock.signing import key_fingerprint
 from convoy_core.sync.deviations import Deviation
 
 from ..errors import SiteAway, SiteRefused
-from ..line import client as make_client
-from ..line import reason_of
+from .connection import client as make_client
+from .connection import reason_of
 
 TIMEOUT_SECONDS = 30
 MAX_DEVIATIONS = 10_000

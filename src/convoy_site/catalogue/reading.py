@@ -18,7 +18,7 @@ import httpx
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_agent.line import asked_wait
+from convoy_agent.site.connection import asked_wait
 from convoy_core.outside.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
 from convoy_core.words.errors import ConvoyError
 

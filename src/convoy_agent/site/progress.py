@@ -10,8 +10,8 @@ import threading
 import time
 from typing import Any, Protocol
 
-from .errors import Stopped
-from .site.site import Site
+from ..errors import Stopped
+from .site import Site
 
 TELL_EVERY = 1.0
 """Seconds between two tellings to the site."""
