@@ -9,7 +9,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from convoy_agent.fetch import Fetcher
+from convoy_agent.fetching.fetch import Fetcher
 from convoy_agent.joining import join
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import sync

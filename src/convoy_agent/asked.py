@@ -19,7 +19,7 @@ from .backups import Backup, Backups, Rehearsal
 from .calm import Calm
 from .changing import Wish
 from .errors import BackupRefused, NotPaired
-from .fetch import Limits
+from .fetching.fetch import Limits
 from .folder import Folder, share_of
 from .history import lying_in
 from .leaving import kept_backups

@@ -14,9 +14,9 @@ from convoy_core.words.model import AUTOMATIC_PICKUPS
 
 from .apply import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
 from .backups import Backup, Backups
-from .errands import Arrived, Lookout
 from .errors import ArchiveWrong, ErrandsLeft
-from .fetch import Fetcher, Limits
+from .fetching.fetch import Fetcher, Limits
+from .fetching.inbox import Arrived, Lookout
 from .folder import Folder
 from .looking import Prospect, Visit
 from .site import site as sites

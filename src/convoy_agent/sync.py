@@ -35,7 +35,7 @@ from .errors import (
     SiteAway,
     SiteRefused,
 )
-from .fetch import Limits
+from .fetching.fetch import Limits
 from .folder import Folder
 from .looking import Now, Prospect, Told, Visit
 from .site.progress import Progress, Screen, Silent

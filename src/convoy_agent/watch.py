@@ -20,8 +20,8 @@ from convoy_core.words.wording import counted
 
 from . import asked, sync
 from .changing import Wish
-from .errands import Lookout, wait_for
 from .errors import ErrandsLeft, LineLimit
+from .fetching.inbox import Lookout, wait_for
 from .folder import Folder
 from .leaving import leave
 from .site.progress import Screen

@@ -6,7 +6,7 @@ from pathlib import Path
 import httpx
 import pytest
 
-from convoy_agent.fetch import Limits
+from convoy_agent.fetching.fetch import Limits
 from convoy_agent.joining import join
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import Status, Synced, status, sync

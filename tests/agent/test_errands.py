@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from convoy_agent import errands
-from convoy_agent.errands import Lookout
+from convoy_agent.fetching import inbox as errands
+from convoy_agent.fetching.inbox import Lookout
 from convoy_agent.storage.store import Store
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import pytest
 
-from convoy_agent import fetch
 from convoy_agent.errors import FetchFailed
-from convoy_agent.fetch import Fetcher
+from convoy_agent.fetching import fetch
+from convoy_agent.fetching.fetch import Fetcher
 from convoy_agent.site.progress import Untold
 from convoy_agent.storage.store import Store
 from convoy_core.lock.lock import LockedBuild

@@ -20,10 +20,10 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 
-from convoy_agent import fetch
 from convoy_agent.errors import FetchFailed, SiteAway
-from convoy_agent.fetch import Fetcher, Limits
-from convoy_agent.pace import LONGEST_PAUSE, Pace
+from convoy_agent.fetching import fetch
+from convoy_agent.fetching.fetch import Fetcher, Limits
+from convoy_agent.fetching.pace import LONGEST_PAUSE, Pace
 from convoy_agent.site import connection as line
 from convoy_agent.site.connection import BadProxy, asked_wait
 from convoy_agent.site.progress import Untold

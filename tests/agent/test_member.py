@@ -26,7 +26,7 @@ from convoy_agent.errors import (
     NothingInstalled,
     Stopped,
 )
-from convoy_agent.fetch import Fetcher
+from convoy_agent.fetching.fetch import Fetcher
 from convoy_agent.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import leave

@@ -16,9 +16,9 @@ import platformdirs
 
 from convoy_core.lock.lock import LockedBuild
 
-from .storage.disk import is_link
-from .storage.files import sha256_of, trouble_told
-from .storage.store import Store
+from ..storage.disk import is_link
+from ..storage.files import sha256_of, trouble_told
+from ..storage.store import Store
 
 LOOK_EVERY = 1.0
 """Seconds between two looks while waiting."""

@@ -24,14 +24,14 @@ import httpx
 
 from convoy_core.lock.lock import LockedBuild
 
-from .errors import FetchFailed, Stopped
-from .interruptible import SOON, all_done, ended
+from ..errors import FetchFailed, Stopped
+from ..interruptible import SOON, all_done, ended
+from ..site.connection import asked_wait, client, reason_of
+from ..site.progress import Told, Untold
+from ..storage import disk
+from ..storage.files import CHUNK, trouble_told
+from ..storage.store import Store
 from .pace import Pace
-from .site.connection import asked_wait, client, reason_of
-from .site.progress import Told, Untold
-from .storage import disk
-from .storage.files import CHUNK, trouble_told
-from .storage.store import Store
 
 
 @dataclass(frozen=True)
