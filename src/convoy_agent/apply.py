@@ -26,7 +26,7 @@ from convoy_core.sync.plan import BESIDE, Act, Plan
 
 from .backups import Backups
 from .before import Before
-from .folder import Folder
+from .folder.folder import Folder
 from .history import lying_in
 from .record import UNSEEN, Record, Sight
 from .site.progress import Told, Untold

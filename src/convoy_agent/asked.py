@@ -20,7 +20,7 @@ from .calm import Calm
 from .changing import Wish
 from .errors import BackupRefused, NotPaired
 from .fetching.fetch import Limits
-from .folder import Folder, share_of
+from .folder.folder import Folder, share_of
 from .history import lying_in
 from .leaving import kept_backups
 from .looking import Now, Visit

@@ -24,7 +24,7 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 
 from .errors import BackupRefused
-from .folder import Folder
+from .folder.folder import Folder
 from .storage import disk, sealed
 from .storage.disk import is_link
 from .storage.files import (

@@ -14,7 +14,7 @@ from typing import Any
 
 from convoy_core.sync.plan import Plan
 
-from .folder import Folder
+from .folder.folder import Folder
 from .looking import Told
 from .machine import facts
 from .storage import disk, sealed

@@ -17,7 +17,7 @@ from .backups import Backup, Backups
 from .errors import ArchiveWrong, ErrandsLeft
 from .fetching.fetch import Fetcher, Limits
 from .fetching.inbox import Arrived, Lookout
-from .folder import Folder
+from .folder.folder import Folder
 from .looking import Prospect, Visit
 from .site import site as sites
 from .site.progress import Progress, Untold

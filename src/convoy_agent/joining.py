@@ -10,7 +10,7 @@ from convoy_core.lock.signing import key_fingerprint
 
 from .copying import copy_game
 from .errors import BadRelease, FolderRefused, NotPaired
-from .folder import Folder
+from .folder.folder import Folder
 from .leaving import finish as finish_leaving
 from .site import site as sites
 from .site.progress import Screen, Silent

@@ -17,7 +17,7 @@ from .apply import recover
 from .backups import Backups
 from .before import Before
 from .errors import SiteAway, SiteRefused
-from .folder import Folder
+from .folder.folder import Folder
 from .history import lying_in
 from .record import Record
 from .site.site import Site

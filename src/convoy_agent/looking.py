@@ -18,7 +18,7 @@ from convoy_core.sync.plan import Choices, Plan, Recorded, Scan, make_plan
 from convoy_core.words.errors import ConvoyError
 
 from .errors import BadRelease, SiteAway
-from .folder import Folder, Look, look_at, look_at_record, share_of
+from .folder.folder import Folder, Look, look_at, look_at_record, share_of
 from .record import Record
 from .site.site import Head, Pairing, Site
 from .storage.store import Store

@@ -19,7 +19,7 @@ from .asked import lying_aside
 from .backups import Backups
 from .before import Before
 from .calm import Calm
-from .folder import Folder
+from .folder.folder import Folder
 from .looking import Now, Visit
 from .site.site import Site
 from .storage import sealed

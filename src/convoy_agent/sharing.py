@@ -13,7 +13,7 @@ from pathlib import Path
 
 from convoy_core.words.errors import ConvoyError
 
-from .folder import Folder
+from .folder.folder import Folder
 from .storage import disk
 from .storage.files import inside, sha256_of
 from .storage.store import Store

@@ -24,7 +24,7 @@ from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 
 from .errors import ArchiveWrong
-from .folder import Folder, as_text
+from .folder.folder import Folder, as_text
 from .record import Record
 from .sharing import Siblings
 from .site.progress import Told

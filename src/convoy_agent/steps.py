@@ -11,7 +11,7 @@ from convoy_core.lock.lock import Lock
 from convoy_core.lock.terms import Check, HandStep
 from convoy_core.words.errors import ConvoyError
 
-from .folder import Folder
+from .folder.folder import Folder
 from .storage import sealed
 from .storage.files import inside, sha256_of
 

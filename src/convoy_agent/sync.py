@@ -36,7 +36,7 @@ from .errors import (
     SiteRefused,
 )
 from .fetching.fetch import Limits
-from .folder import Folder
+from .folder.folder import Folder
 from .looking import Now, Prospect, Told, Visit
 from .site.progress import Progress, Screen, Silent
 from .site.site import Head, Pairing, Site

@@ -16,7 +16,7 @@ from convoy_core.sync.undoing import to_take_back
 from . import steps
 from .backups import Backups
 from .before import Before
-from .folder import Folder, Look
+from .folder.folder import Folder, Look
 from .machine import facts
 from .site.site import Head, as_told
 from .storage import sealed

@@ -22,7 +22,7 @@ from . import asked, sync
 from .changing import Wish
 from .errors import ErrandsLeft, LineLimit
 from .fetching.inbox import Lookout, wait_for
-from .folder import Folder
+from .folder.folder import Folder
 from .leaving import leave
 from .site.progress import Screen
 from .site.site import Order, Site

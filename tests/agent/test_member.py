@@ -27,7 +27,7 @@ from convoy_agent.errors import (
     Stopped,
 )
 from convoy_agent.fetching.fetch import Fetcher
-from convoy_agent.folder import Folder
+from convoy_agent.folder.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import leave
 from convoy_agent.storage.store import Store

@@ -23,7 +23,7 @@ from convoy_agent.errors import (
     SiteRefused,
     SomebodyElse,
 )
-from convoy_agent.folder import Folder
+from convoy_agent.folder.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.site.site import Site
 from convoy_core.lock.canonical import sha256_hex

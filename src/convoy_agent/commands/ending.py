@@ -12,7 +12,7 @@ from convoy_core.words.errors import MalformedInput
 from convoy_core.words.wording import counted
 
 from .. import leaving
-from ..folder import Folder
+from ..folder.folder import Folder
 from ..mending import mend as mend_own
 from ..sync import utc_now
 from .exits import DONE, LEFT

@@ -13,7 +13,7 @@ from convoy_core.words.wording import counted
 from .. import asked
 from ..apply import recover
 from ..backups import Backup
-from ..folder import Folder
+from ..folder.folder import Folder
 from .exits import DONE, LEFT
 from .options import BACK, FolderOption, JsonOption
 from .screen import print_json, say

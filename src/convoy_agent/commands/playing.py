@@ -18,7 +18,7 @@ from .. import machine as machines
 from .. import sync as work
 from ..changing import Wish
 from ..fetching import inbox as hand
-from ..folder import Folder
+from ..folder.folder import Folder
 from ..watch import Watcher
 from .exits import DONE, LEFT
 from .options import PLAY, DownloadsOption, FolderOption, JsonOption

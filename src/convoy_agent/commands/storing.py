@@ -11,7 +11,7 @@ import typer
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
-from ..folder import Folder
+from ..folder.folder import Folder
 from ..storage.store import Store
 from ..sync import archives_of
 from .options import JsonOption
