@@ -13,15 +13,15 @@ from convoy_core.sync.next_step import Here, Next, next_step
 from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import MalformedInput
 
-from . import steps
-from .apply import Step, no_step, recover, returned
-from .backups import Backup, Backups, Rehearsal
 from .calm import Calm
 from .changing import Wish
 from .errors import BackupRefused, NotPaired
 from .fetching.fetch import Limits
+from .folder import steps
+from .folder.backups import Backup, Backups, Rehearsal
 from .folder.folder import Folder, share_of
-from .history import lying_in
+from .folder.history import lying_in
+from .folder.journal import Step, no_step, recover, returned
 from .leaving import kept_backups
 from .looking import Now, Visit
 from .site.site import Site, page_of

@@ -15,8 +15,8 @@ from typing import Any
 from convoy_core.sync.plan import Plan
 
 from .folder.folder import Folder
+from .folder.machine import facts
 from .looking import Told
-from .machine import facts
 from .storage import disk, sealed
 
 _MASK = (1 << 64) - 1

@@ -12,17 +12,17 @@ from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Choices
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 
-from .apply import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
-from .backups import Backup, Backups
 from .errors import ArchiveWrong, ErrandsLeft
 from .fetching.fetch import Fetcher, Limits
 from .fetching.inbox import Arrived, Lookout
+from .folder.backups import Backup, Backups
 from .folder.folder import Folder
+from .folder.journal import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
+from .folder.staging import Staged, Stager
 from .looking import Prospect, Visit
 from .site import site as sites
 from .site.progress import Progress, Untold
 from .site.site import Head
-from .staging import Staged, Stager
 from .storage.store import Store
 
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.signing import key_fingerprint
 
-from .copying import copy_game
 from .errors import BadRelease, FolderRefused, NotPaired
+from .folder.copying import copy_game
 from .folder.folder import Folder
 from .leaving import finish as finish_leaving
 from .site import site as sites

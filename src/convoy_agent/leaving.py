@@ -13,13 +13,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from .apply import recover
-from .backups import Backups
-from .before import Before
 from .errors import SiteAway, SiteRefused
+from .folder.backups import Backups
+from .folder.before import Before
 from .folder.folder import Folder
-from .history import lying_in
-from .record import Record
+from .folder.history import lying_in
+from .folder.journal import recover
+from .folder.record import Record
 from .site.site import Site
 from .storage import disk, sealed
 from .storage.disk import is_link

@@ -14,12 +14,12 @@ from pathlib import Path
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
-from .apply import Step, no_step, recover
 from .asked import lying_aside
-from .backups import Backups
-from .before import Before
 from .calm import Calm
+from .folder.backups import Backups
+from .folder.before import Before
 from .folder.folder import Folder
+from .folder.journal import Step, no_step, recover
 from .looking import Now, Visit
 from .site.site import Site
 from .storage import sealed

@@ -19,13 +19,6 @@ from convoy_core.sync.plan import Choices, Plan
 from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import ConvoyError
 
-from . import steps
-from .apply import (
-    Step,
-    no_step,
-    recover,
-)
-from .backups import Backup, Backups
 from .calm import Calm
 from .changing import Done, Wish, Work
 from .errors import (
@@ -36,7 +29,10 @@ from .errors import (
     SiteRefused,
 )
 from .fetching.fetch import Limits
+from .folder import steps
+from .folder.backups import Backup, Backups
 from .folder.folder import Folder
+from .folder.journal import Step, no_step, recover
 from .looking import Now, Prospect, Told, Visit
 from .site.progress import Progress, Screen, Silent
 from .site.site import Head, Pairing, Site

@@ -13,11 +13,11 @@ from convoy_core.sync.errands import minutes
 from convoy_core.sync.plan import Act, Plan
 from convoy_core.sync.undoing import to_take_back
 
-from . import steps
-from .backups import Backups
-from .before import Before
+from .folder import steps
+from .folder.backups import Backups
+from .folder.before import Before
 from .folder.folder import Folder, Look
-from .machine import facts
+from .folder.machine import facts
 from .site.site import Head, as_told
 from .storage import sealed
 from .storage.store import Store

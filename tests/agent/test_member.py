@@ -13,7 +13,6 @@ import pytest
 
 from convoy_agent import asked
 from convoy_agent import sync as work
-from convoy_agent.backups import KEPT, Backups
 from convoy_agent.changing import Wish
 from convoy_agent.commands.storing import wanted
 from convoy_agent.errors import (
@@ -27,6 +26,7 @@ from convoy_agent.errors import (
     Stopped,
 )
 from convoy_agent.fetching.fetch import Fetcher
+from convoy_agent.folder.backups import KEPT, Backups
 from convoy_agent.folder.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import leave
@@ -334,7 +334,7 @@ def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied
             there.write(here.read())
             playing()
 
-        monkeypatch.setattr("convoy_agent.backups.shutil.copyfileobj", copied)
+        monkeypatch.setattr("convoy_agent.folder.backups.shutil.copyfileobj", copied)
         world.write_text("another evening")
         with pytest.raises(BackupRefused, match="Close it"):
             asked.back_up(member.folder)
@@ -574,7 +574,7 @@ def test_an_order_that_the_disk_refuses_is_answered_and_the_watch_goes_on(
 
     member.sync()
     monkeypatch.setattr("convoy_agent.watch.ASK_EVERY", 0)
-    monkeypatch.setattr("convoy_agent.backups.walk", refuse)
+    monkeypatch.setattr("convoy_agent.folder.backups.walk", refuse)
     member.harbour.orders = [{"id": 1, "what": "back up", "given": {}}, {"id": 2, "what": "look", "given": {}}]
     watch(member)
     assert [one["refused"] for one in member.harbour.done] == [True, False]
@@ -684,7 +684,7 @@ def test_what_another_installation_holds_is_shared_and_verified(
         target.write_bytes(source.read_bytes())
         return True
 
-    monkeypatch.setattr("convoy_agent.sharing.share_blocks", share)
+    monkeypatch.setattr("convoy_agent.folder.blocks.share_blocks", share)
     member.sync()
     assert shared == []  # there is no other installation yet: nothing is even tried
     (member.folder / "mods/lanterns/data/light.dat").write_text("altered")

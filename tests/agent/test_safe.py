@@ -9,10 +9,10 @@ from pathlib import Path
 import pytest
 
 from convoy_agent import asked
-from convoy_agent.backups import KEPT as BACKUPS_KEPT
-from convoy_agent.backups import Backups
 from convoy_agent.changing import Wish
 from convoy_agent.errors import BackupRefused, BadRelease, ErrandsLeft, FolderRefused, TooNew
+from convoy_agent.folder.backups import KEPT as BACKUPS_KEPT
+from convoy_agent.folder.backups import Backups
 from convoy_agent.folder.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import KEPT, leave, look_ahead

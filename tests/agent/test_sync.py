@@ -315,7 +315,7 @@ def test_a_folder_that_cannot_be_written_is_said_to_be(member: Member, monkeypat
     def refuse(*_: object, **__: object) -> None:
         raise PermissionError(13, "Permission denied", str(member.folder))
 
-    monkeypatch.setattr("convoy_agent.staging.disk.remove_tree", refuse)
+    monkeypatch.setattr("convoy_agent.folder.staging.disk.remove_tree", refuse)
     with pytest.raises(FolderRefused, match="cannot be written"):
         member.sync()
     assert member.files() == {}

@@ -14,8 +14,8 @@ from types import SimpleNamespace
 import pytest
 
 from convoy_agent.commands.exits import EXITS, as_help
-from convoy_agent.copying import copy_game
 from convoy_agent.errors import DiskFull, FolderRefused
+from convoy_agent.folder.copying import copy_game
 from convoy_agent.site.progress import Silent
 from convoy_agent.storage import disk
 from convoy_core.outside.paths import checked_path, is_agents, is_litter, own_name
@@ -186,7 +186,7 @@ def test_a_game_is_not_copied_into_itself_however_it_is_called(tmp_path: Path) -
 def test_what_must_stay_free_is_part_of_the_sum(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "game").mkdir()
     (tmp_path / "game/a").write_bytes(bytes(2**20))
-    monkeypatch.setattr("convoy_agent.copying.shutil.disk_usage", lambda _: SimpleNamespace(free=40 * 2**20))
+    monkeypatch.setattr("convoy_agent.folder.copying.shutil.disk_usage", lambda _: SimpleNamespace(free=40 * 2**20))
     with pytest.raises(DiskFull, match="66 MB, 64 MB of them to stay free"):
         copy_game(tmp_path / "game", tmp_path / "copy", Silent())
 

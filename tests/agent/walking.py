@@ -32,10 +32,10 @@ from pathlib import Path
 import httpx
 
 from convoy_agent import asked
-from convoy_agent.backups import Backups
 from convoy_agent.changing import Wish
 from convoy_agent.errors import ErrandsLeft
 from convoy_agent.fetching.fetch import Limits
+from convoy_agent.folder.backups import Backups
 from convoy_agent.folder.folder import Folder
 from convoy_agent.joining import join
 from convoy_agent.leaving import kept_backups, leave

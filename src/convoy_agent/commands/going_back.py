@@ -11,9 +11,9 @@ import typer
 from convoy_core.words.wording import counted
 
 from .. import asked
-from ..apply import recover
-from ..backups import Backup
+from ..folder.backups import Backup
 from ..folder.folder import Folder
+from ..folder.journal import recover
 from .exits import DONE, LEFT
 from .options import BACK, FolderOption, JsonOption
 from .screen import print_json, say

@@ -14,10 +14,10 @@ from convoy_core.sync.plan import Act, Choices
 from convoy_core.words.wording import counted
 
 from .. import asked, joining
-from .. import machine as machines
 from .. import sync as work
 from ..changing import Wish
 from ..fetching import inbox as hand
+from ..folder import machine as machines
 from ..folder.folder import Folder
 from ..watch import Watcher
 from .exits import DONE, LEFT

@@ -38,12 +38,12 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Side
 
 from ..errors import BadRelease, FolderRefused, NotPaired, SomebodyElse
-from ..history import Entry, History
-from ..record import UNSEEN, Record, read_record, rebuilt
 from ..site.site import Head, Pairing, SignedRelease
 from ..storage import disk, sealed
 from ..storage.disk import is_link
 from ..storage.files import free_name, hashed, inside, move, trouble_told, walk
+from .history import Entry, History
+from .record import UNSEEN, Record, read_record, rebuilt
 
 Thing = TypeVar("Thing")
 

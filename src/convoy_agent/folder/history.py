@@ -15,8 +15,8 @@ from typing import Any
 
 from convoy_core.words.errors import ConvoyError
 
-from .storage import disk, sealed
-from .storage.disk import entry_is_folder
+from ..storage import disk, sealed
+from ..storage.disk import entry_is_folder
 
 Entry = dict[str, Any]
 

@@ -13,10 +13,10 @@ from pathlib import Path
 
 from convoy_core.words.errors import ConvoyError
 
-from .folder.folder import Folder
-from .storage import disk
-from .storage.files import inside, sha256_of
-from .storage.store import Store
+from ..storage import disk
+from ..storage.files import inside, sha256_of
+from ..storage.store import Store
+from .folder import Folder
 
 _FICLONE = 0x40049409
 """Linux's request to share another file's blocks."""

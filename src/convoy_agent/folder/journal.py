@@ -24,16 +24,10 @@ from convoy_core.lock.rendering import rendering
 from convoy_core.outside.paths import checked_path
 from convoy_core.sync.plan import BESIDE, Act, Plan
 
-from .backups import Backups
-from .before import Before
-from .folder.folder import Folder
-from .history import lying_in
-from .record import UNSEEN, Record, Sight
-from .site.progress import Told, Untold
-from .staging import Staged
-from .storage import disk, sealed
-from .storage.disk import is_link
-from .storage.files import (
+from ..site.progress import Told, Untold
+from ..storage import disk, sealed
+from ..storage.disk import is_link
+from ..storage.files import (
     copy_beside,
     inside,
     move,
@@ -45,6 +39,12 @@ from .storage.files import (
     unlinked,
     write_at_once,
 )
+from .backups import Backups
+from .before import Before
+from .folder import Folder
+from .history import lying_in
+from .record import UNSEEN, Record, Sight
+from .staging import Staged
 
 Step = Callable[[str], None]
 """Called with a name before each step that changes something. Tests stop there; others pass `no_step`."""

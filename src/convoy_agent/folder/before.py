@@ -10,8 +10,8 @@ from collections.abc import Mapping
 from functools import cached_property
 from pathlib import Path
 
-from .storage import disk, sealed
-from .storage.files import copy_beside, move, sha256_of
+from ..storage import disk, sealed
+from ..storage.files import copy_beside, move, sha256_of
 
 
 class Before:

@@ -23,14 +23,14 @@ from convoy_core.settings.formats import Unreadable
 from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 
-from .errors import ArchiveWrong
-from .folder.folder import Folder, as_text
+from ..errors import ArchiveWrong
+from ..site.progress import Told
+from ..storage import disk
+from ..storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
+from ..storage.store import Store
+from .blocks import Siblings
+from .folder import Folder, as_text
 from .record import Record
-from .sharing import Siblings
-from .site.progress import Told
-from .storage import disk
-from .storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
-from .storage.store import Store
 
 
 @dataclass

@@ -17,7 +17,7 @@ from typing import Any
 import platformdirs
 import psutil
 
-from .storage import sealed
+from ..storage import sealed
 
 MB = 2**20
 

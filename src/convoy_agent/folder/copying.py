@@ -12,11 +12,11 @@ from pathlib import Path
 
 from convoy_core.outside.paths import is_litter
 
-from .errors import DiskFull, FolderRefused
-from .sharing import share_blocks
-from .site.progress import Screen
-from .storage import disk
-from .storage.files import CHUNK, COPYING, SPARE_BYTES, free_name, made_anew, trouble_told, walk
+from ..errors import DiskFull, FolderRefused
+from ..site.progress import Screen
+from ..storage import disk
+from ..storage.files import CHUNK, COPYING, SPARE_BYTES, free_name, made_anew, trouble_told, walk
+from .blocks import share_blocks
 
 
 def copy_game(game: Path, root: Path, screen: Screen) -> int:

@@ -23,11 +23,10 @@ from convoy_core.lock.terms import Terms
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 
-from .errors import BackupRefused
-from .folder.folder import Folder
-from .storage import disk, sealed
-from .storage.disk import is_link
-from .storage.files import (
+from ..errors import BackupRefused
+from ..storage import disk, sealed
+from ..storage.disk import is_link
+from ..storage.files import (
     CHUNK,
     copy_beside,
     free_name,
@@ -40,6 +39,7 @@ from .storage.files import (
     unless_hopeless,
     walk,
 )
+from .folder import Folder
 
 KEPT = 8
 """Backups that were made before a sync and are kept; older ones go. Those that somebody asked for, or that a restoring

@@ -11,9 +11,9 @@ from convoy_core.lock.lock import Lock
 from convoy_core.lock.terms import Check, HandStep
 from convoy_core.words.errors import ConvoyError
 
-from .folder.folder import Folder
-from .storage import sealed
-from .storage.files import inside, sha256_of
+from ..storage import sealed
+from ..storage.files import inside, sha256_of
+from .folder import Folder
 
 
 def keep_baselines(folder: Folder, target: Lock) -> None:
