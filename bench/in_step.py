@@ -15,7 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from convoy_agent.fetching.fetch import Fetcher, Limits
-from convoy_agent.joining import join
+from convoy_agent.join import join
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync
 from convoy_core.lock.lock import Lock

@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from convoy_agent.fetching.fetch import Fetcher
-from convoy_agent.joining import join
+from convoy_agent.join import join
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import sync
 from tests.agent.harbour import CODE, Harbour

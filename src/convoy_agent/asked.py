@@ -13,8 +13,7 @@ from convoy_core.sync.next_step import Here, Next, next_step
 from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import MalformedInput
 
-from .calm import Calm
-from .changing import Wish
+from .change import Wish
 from .errors import BackupRefused, NotPaired
 from .fetching.fetch import Limits
 from .folder import steps
@@ -22,12 +21,13 @@ from .folder.backups import Backup, Backups, Rehearsal
 from .folder.folder import Folder, share_of
 from .folder.history import lying_in
 from .folder.journal import Step, no_step, recover, returned
-from .leaving import kept_backups
-from .looking import Now, Visit
+from .leave import kept_backups
+from .rest import Calm
 from .site.site import Site, page_of
 from .storage.files import sha256_of, unless_hopeless
 from .storage.store import Store
 from .sync import Synced, nothing_installed, status, sync, utc_now
+from .visit import Now, Visit
 
 
 def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, limits: Limits = Limits()) -> Synced:

@@ -19,8 +19,7 @@ from convoy_core.sync.plan import Choices, Plan
 from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import ConvoyError
 
-from .calm import Calm
-from .changing import Done, Wish, Work
+from .change import Done, Wish, Work
 from .errors import (
     DiskFull,
     LineLimit,
@@ -33,12 +32,13 @@ from .folder import steps
 from .folder.backups import Backup, Backups
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
-from .looking import Now, Prospect, Told, Visit
+from .rest import Calm
 from .site.progress import Progress, Screen, Silent
 from .site.site import Head, Pairing, Site
 from .storage import disk
 from .storage.files import SPARE_BYTES, trouble
 from .storage.store import Store
+from .visit import Now, Prospect, Told, Visit
 
 
 def utc_now() -> datetime:

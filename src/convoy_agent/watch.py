@@ -19,11 +19,11 @@ from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
 
 from . import asked, sync
-from .changing import Wish
+from .change import Wish
 from .errors import ErrandsLeft, LineLimit
 from .fetching.inbox import Lookout, wait_for
 from .folder.folder import Folder
-from .leaving import leave
+from .leave import leave
 from .site.progress import Screen
 from .site.site import Order, Site
 from .storage.files import trouble_told

@@ -7,7 +7,7 @@ import httpx
 import pytest
 
 from convoy_agent.fetching.fetch import Limits
-from convoy_agent.joining import join
+from convoy_agent.join import join
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import Status, Synced, status, sync
 from convoy_core.lock.canonical import sha256_hex

@@ -13,7 +13,7 @@ import pytest
 
 from convoy_agent import asked
 from convoy_agent import sync as work
-from convoy_agent.changing import Wish
+from convoy_agent.change import Wish
 from convoy_agent.commands.storing import wanted
 from convoy_agent.errors import (
     BackupRefused,
@@ -28,8 +28,8 @@ from convoy_agent.errors import (
 from convoy_agent.fetching.fetch import Fetcher
 from convoy_agent.folder.backups import KEPT, Backups
 from convoy_agent.folder.folder import Folder
-from convoy_agent.joining import join
-from convoy_agent.leaving import leave
+from convoy_agent.join import join
+from convoy_agent.leave import leave
 from convoy_agent.storage.store import Store
 from convoy_agent.watch import Watcher
 from convoy_core.lock.canonical import sha256_hex

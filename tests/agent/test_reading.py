@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from convoy_agent import asked
-from convoy_agent.leaving import leave
+from convoy_agent.leave import leave
 from convoy_agent.sync import utc_now
 from convoy_core.lock.terms import Check, HandStep, Terms
 from convoy_core.words.model import Pickup, Reach

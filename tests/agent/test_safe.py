@@ -9,14 +9,14 @@ from pathlib import Path
 import pytest
 
 from convoy_agent import asked
-from convoy_agent.changing import Wish
+from convoy_agent.change import Wish
 from convoy_agent.errors import BackupRefused, BadRelease, ErrandsLeft, FolderRefused, TooNew
 from convoy_agent.folder.backups import KEPT as BACKUPS_KEPT
 from convoy_agent.folder.backups import Backups
 from convoy_agent.folder.folder import Folder
-from convoy_agent.joining import join
-from convoy_agent.leaving import KEPT, leave, look_ahead
-from convoy_agent.mending import mend
+from convoy_agent.join import join
+from convoy_agent.leave import KEPT, leave, look_ahead
+from convoy_agent.mend import mend
 from convoy_agent.storage import sealed
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.signing import new_key
@@ -143,7 +143,7 @@ def test_leaving_that_is_stopped_and_repeated_loses_nothing(member: Member, monk
             target.parent.mkdir(parents=True, exist_ok=True)
             source.replace(target)
 
-        monkeypatch.setattr("convoy_agent.leaving.move", moving)
+        monkeypatch.setattr("convoy_agent.leave.move", moving)
         try:
             leave(folder, NOW)
         except KeyboardInterrupt:

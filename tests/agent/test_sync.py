@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from convoy_agent import sync as work
-from convoy_agent.changing import Wish
+from convoy_agent.change import Wish
 from convoy_agent.commands.screen import Bar
 from convoy_agent.errors import (
     ArchiveWrong,
@@ -24,7 +24,7 @@ from convoy_agent.errors import (
     SomebodyElse,
 )
 from convoy_agent.folder.folder import Folder
-from convoy_agent.joining import join
+from convoy_agent.join import join
 from convoy_agent.site.site import Site
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.recipe import read_recipe

@@ -32,14 +32,14 @@ from pathlib import Path
 import httpx
 
 from convoy_agent import asked
-from convoy_agent.changing import Wish
+from convoy_agent.change import Wish
 from convoy_agent.errors import ErrandsLeft
 from convoy_agent.fetching.fetch import Limits
 from convoy_agent.folder.backups import Backups
 from convoy_agent.folder.folder import Folder
-from convoy_agent.joining import join
-from convoy_agent.leaving import kept_backups, leave
-from convoy_agent.mending import mend
+from convoy_agent.join import join
+from convoy_agent.leave import kept_backups, leave
+from convoy_agent.mend import mend
 from convoy_agent.site import connection as line
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync

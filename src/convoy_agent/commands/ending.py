@@ -11,9 +11,9 @@ import typer
 from convoy_core.words.errors import MalformedInput
 from convoy_core.words.wording import counted
 
-from .. import leaving
+from .. import leave as leaving
 from ..folder.folder import Folder
-from ..mending import mend as mend_own
+from ..mend import mend as mend_own
 from ..sync import utc_now
 from .exits import DONE, LEFT
 from .options import KEEP, FolderOption, JsonOption

@@ -13,9 +13,10 @@ from convoy_core.sync.errands import minutes, what_to_do
 from convoy_core.sync.plan import Act, Choices
 from convoy_core.words.wording import counted
 
-from .. import asked, joining
+from .. import asked
+from .. import join as joining
 from .. import sync as work
-from ..changing import Wish
+from ..change import Wish
 from ..fetching import inbox as hand
 from ..folder import machine as machines
 from ..folder.folder import Folder

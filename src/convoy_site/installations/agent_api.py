@@ -178,7 +178,7 @@ class StrayedIn(Schema):
 
 
 class AboutIn(Schema):
-    """What an agent tells beside its deviations (`convoy_agent.telling`). Kept as it stands, within these bounds."""
+    """What an agent tells beside its deviations (`convoy_agent.report`). Kept as it stands, within these bounds."""
 
     at: datetime
     machine: MachineIn

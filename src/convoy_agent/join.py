@@ -11,7 +11,7 @@ from convoy_core.lock.signing import key_fingerprint
 from .errors import BadRelease, FolderRefused, NotPaired
 from .folder.copying import copy_game
 from .folder.folder import Folder
-from .leaving import finish as finish_leaving
+from .leave import finish as finish_leaving
 from .site import site as sites
 from .site.progress import Screen, Silent
 from .site.site import Pairing

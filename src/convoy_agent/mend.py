@@ -15,17 +15,17 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
 from .asked import lying_aside
-from .calm import Calm
 from .folder.backups import Backups
 from .folder.before import Before
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
-from .looking import Now, Visit
+from .rest import Calm
 from .site.site import Site
 from .storage import sealed
 from .storage.files import UNFINISHED, walk
 from .storage.store import Store
 from .sync import bad_backups, heard, utc_now
+from .visit import Now, Visit
 
 SPARE = ("head", "left-out", "count", "calm")
 """Files that the next sync writes anew: a spoilt one is merely put away."""

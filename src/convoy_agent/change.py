@@ -19,11 +19,11 @@ from .folder.backups import Backup, Backups
 from .folder.folder import Folder
 from .folder.journal import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
 from .folder.staging import Staged, Stager
-from .looking import Prospect, Visit
 from .site import site as sites
 from .site.progress import Progress, Untold
 from .site.site import Head
 from .storage.store import Store
+from .visit import Prospect, Visit
 
 
 @dataclass(frozen=True)

@@ -16,8 +16,8 @@ from convoy_core.sync.plan import Plan
 
 from .folder.folder import Folder
 from .folder.machine import facts
-from .looking import Told
 from .storage import disk, sealed
+from .visit import Told
 
 _MASK = (1 << 64) - 1
 

@@ -20,9 +20,9 @@ from convoy_core.words.errors import ConvoyError
 from .errors import BadRelease, SiteAway
 from .folder.folder import Folder, Look, look_at, look_at_record, share_of
 from .folder.record import Record
+from .report import tell
 from .site.site import Head, Pairing, Site
 from .storage.store import Store
-from .telling import tell
 
 Now = Callable[[], datetime]
 
