@@ -14,7 +14,6 @@ from pathlib import Path
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
-from .asked import lying_aside
 from .folder.backups import Backups
 from .folder.before import Before
 from .folder.folder import Folder
@@ -25,6 +24,7 @@ from .storage import sealed
 from .storage.files import UNFINISHED, walk
 from .storage.store import Store
 from .sync import bad_backups, heard, utc_now
+from .taking_back import lying_aside
 from .visit import Now, Visit
 
 SPARE = ("head", "left-out", "count", "calm")

@@ -1,6 +1,4 @@
-"""The agent's work as a whole: look, sync. Joining is in `joining.py`, one change in `changing.py`; what else a member
-asks of an installation is in `asked.py`.
-"""
+"""One sync as a whole: look, plan, change, tell; and the status, which changes nothing."""
 
 from __future__ import annotations
 

@@ -18,7 +18,7 @@ from convoy_core.sync.plan import Choices, describe
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
 
-from . import asked, sync
+from . import backing_up, by_hand, sync, taking_back
 from .change import Wish
 from .errors import ErrandsLeft, LineLimit
 from .fetching.inbox import Lookout, wait_for
@@ -174,32 +174,32 @@ def _sync(watcher: Watcher, given: Fields) -> str:
 
 
 def _undo(watcher: Watcher, given: Fields) -> str:
-    done = asked.undo(watcher.root, watcher.store)
+    done = taking_back.undo(watcher.root, watcher.store)
     return f"Back at release {done.release}."
 
 
 def _put_back(watcher: Watcher, given: Fields) -> str:
-    back, stays = asked.put_back(watcher.root, given.text("id"))
+    back, stays = taking_back.put_back(watcher.root, given.text("id"))
     but = f" {counted(len(stays), 'file')} stay aside, as something lies in their places." if stays else ""
     return f"{counted(len(back), 'file')} back in place.{but}" + _after(watcher)
 
 
 def _backup(watcher: Watcher, given: Fields) -> str:
-    return f"Backed up: {asked.back_up(watcher.root).holds()}." + _after(watcher)
+    return f"Backed up: {backing_up.back_up(watcher.root).holds()}." + _after(watcher)
 
 
 def _restore(watcher: Watcher, given: Fields) -> str:
-    before = asked.restore(watcher.root, given.text("backup"))
+    before = backing_up.restore(watcher.root, given.text("backup"))
     return f"Worlds and settings are back. How they were before is kept: {before.why.lower()}." + _after(watcher)
 
 
 def _drop(watcher: Watcher, given: Fields) -> str:
-    asked.drop_backup(watcher.root, given.text("backup"))
+    backing_up.drop_backup(watcher.root, given.text("backup"))
     return "The backup is gone." + _after(watcher)
 
 
 def _step(watcher: Watcher, given: Fields) -> str:
-    asked.tick(watcher.root, given.text("step"), given.flag("done"))
+    by_hand.tick(watcher.root, given.text("step"), given.flag("done"))
     return "Noted." + _after(watcher)
 
 

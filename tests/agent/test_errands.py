@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from convoy_agent.fetching import inbox as errands
+from convoy_agent.fetching import inbox
 from convoy_agent.fetching.inbox import Lookout
 from convoy_agent.storage.store import Store
 from convoy_core.lock.canonical import sha256_hex
@@ -38,7 +38,7 @@ def store(tmp_path: Path) -> Store:
 
 def test_only_files_of_a_wanted_size_are_opened(place: Path, store: Store, monkeypatch: pytest.MonkeyPatch) -> None:
     opened: list[str] = []
-    monkeypatch.setattr(errands, "sha256_of", lambda file: opened.append(file.name) or sha256_hex(file.read_bytes()))
+    monkeypatch.setattr(inbox, "sha256_of", lambda file: opened.append(file.name) or sha256_hex(file.read_bytes()))
     (place / "diary.txt").write_bytes(b"nobody's business")
     (place / "letter.txt").write_bytes(b"nobody's business, either")
     (place / "IMG 1.zip").write_bytes(RIGHT)
@@ -84,7 +84,7 @@ def test_links_pipes_and_folders_are_passed_by(place: Path, store: Store, tmp_pa
     os.mkfifo(place / "night-lanterns.zip")
     (place / "folder").mkdir()
     (place / "dangling").symlink_to("nowhere")
-    assert Lookout(store, [place, tmp_path / "not there"]).look([wanted()]) == errands.Arrived()
+    assert Lookout(store, [place, tmp_path / "not there"]).look([wanted()]) == inbox.Arrived()
 
 
 def test_two_wanted_files_of_one_size_are_told_apart(place: Path, store: Store) -> None:
@@ -106,6 +106,6 @@ def test_a_file_that_goes_away_while_it_is_looked_at_is_looked_at_again(
         raise error(2, "gone", str(path))
 
     with monkeypatch.context() as meanwhile:
-        meanwhile.setattr(errands, "sha256_of", gone)
-        assert lookout.look([wanted()]) == errands.Arrived()
+        meanwhile.setattr(inbox, "sha256_of", gone)
+        assert lookout.look([wanted()]) == inbox.Arrived()
     assert [build.mod for build in lookout.look([wanted()]).taken] == [wanted().mod]

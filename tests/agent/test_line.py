@@ -24,7 +24,7 @@ from convoy_agent.errors import FetchFailed, SiteAway
 from convoy_agent.fetching import fetch
 from convoy_agent.fetching.fetch import Fetcher, Limits
 from convoy_agent.fetching.pace import LONGEST_PAUSE, Pace
-from convoy_agent.site import connection as line
+from convoy_agent.site import connection
 from convoy_agent.site.connection import BadProxy, asked_wait
 from convoy_agent.site.progress import Untold
 from convoy_agent.site.site import look
@@ -206,12 +206,12 @@ def test_a_certificate_that_is_not_trusted_is_named_and_one_that_the_system_trus
         look(address, "x")
     assert refused.value.data["reason"] == "certificate"
     monkeypatch.setenv("SSL_CERT_FILE", str(file))
-    line.tls.cache_clear()
+    connection.tls.cache_clear()
     try:
         with pytest.raises(SiteAway, match="501"):  # it got through, and is no True Convoy site
             look(address, "x")
     finally:
-        line.tls.cache_clear()
+        connection.tls.cache_clear()
 
 
 def test_each_failure_has_its_name(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -11,7 +11,7 @@ from typing import IO, Any
 
 import pytest
 
-from convoy_agent import asked
+from convoy_agent import backing_up, by_hand, taking_back
 from convoy_agent import sync as work
 from convoy_agent.change import Wish
 from convoy_agent.commands.storing import wanted
@@ -287,15 +287,15 @@ def test_worlds_are_backed_up_before_a_save_mod_changes_and_restoring_can_be_und
     (member.folder / "worlds/canal/map.dat").write_text("spoilt")
     (member.folder / "worlds/canal/new.dat").write_text("since then")
     (member.folder / "worlds/canal/crew.dat").unlink()
-    before = asked.restore(member.folder, made.id).id
+    before = backing_up.restore(member.folder, made.id).id
     assert worlds(member) == {"canal/map.dat": "before", "canal/crew.dat": "eight aboard"}
-    asked.restore(member.folder, before)
+    backing_up.restore(member.folder, before)
     assert worlds(member) == {"canal/map.dat": "spoilt", "canal/new.dat": "since then"}
 
 
 def test_restoring_that_is_stopped_anywhere_is_completed(member: Member) -> None:
     with_world(member)
-    made = asked.back_up(member.folder).id
+    made = backing_up.back_up(member.folder).id
     number, seen = 0, [""]
     while seen[-1] != "done":
         number += 1
@@ -309,7 +309,7 @@ def test_restoring_that_is_stopped_anywhere_is_completed(member: Member) -> None
                 raise KeyboardInterrupt
 
         try:
-            asked.restore(member.folder, made, step=step)
+            backing_up.restore(member.folder, made, step=step)
             seen.append("done")
         except KeyboardInterrupt:
             assert member.sync().recovered
@@ -321,11 +321,11 @@ def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied
     member: Member, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with_world(member)
-    made = asked.back_up(member.folder).id
+    made = backing_up.back_up(member.folder).id
     for kept in (member.folder / ".convoy/backups/content").iterdir():
         kept.write_text("rot")
     with pytest.raises(BackupRefused, match="damaged"):
-        asked.restore(member.folder, made)
+        backing_up.restore(member.folder, made)
     assert worlds(member)["canal/map.dat"] == "before"
     world = member.folder / "worlds/canal/map.dat"
     for playing in (lambda: world.write_text("played on"), world.unlink):
@@ -337,21 +337,21 @@ def test_a_damaged_backup_changes_nothing_and_a_world_being_played_is_not_copied
         monkeypatch.setattr("convoy_agent.folder.backups.shutil.copyfileobj", copied)
         world.write_text("another evening")
         with pytest.raises(BackupRefused, match="Close it"):
-            asked.back_up(member.folder)
+            backing_up.back_up(member.folder)
 
 
 def test_a_copy_that_a_power_cut_left_short_is_made_anew(member: Member) -> None:
     with_world(member)
-    asked.back_up(member.folder)
+    backing_up.back_up(member.folder)
     for kept in (member.folder / ".convoy/backups/content").iterdir():
         kept.write_bytes(b"")
-    asked.restore(member.folder, asked.back_up(member.folder).id)
+    backing_up.restore(member.folder, backing_up.back_up(member.folder).id)
     assert worlds(member)["canal/map.dat"] == "before"
 
 
 def test_backups_that_nobody_asked_for_retire_and_content_is_kept_once(member: Member) -> None:
     with_world(member)
-    on_request = asked.back_up(member.folder).id
+    on_request = backing_up.back_up(member.folder).id
     for number in range(KEPT + 3):
         member.harbour.publish(f"2.{number}", NEWER if number % 2 else MODS, **SAVE)
         member.sync()
@@ -384,14 +384,14 @@ def test_undo_takes_back_the_release_and_what_it_moved_aside(member: Member) -> 
     member.harbour.publish("1.1.0", NEWER)
     member.sync()
     member.holds(NEWER)
-    assert asked.undo(member.folder, member.store).release == "1.0.0"
+    assert taking_back.undo(member.folder, member.store).release == "1.0.0"
     assert member.files() == was
     entries = Folder(member.folder).entries()
     assert [(one["from"], one["release"], one["undoes"]) for one in entries] == [
         ("", "1.0.0", False), ("1.0.0", "1.1.0", False), ("1.1.0", "1.0.0", True),
     ]  # fmt: skip
     with pytest.raises(BackupRefused, match="nothing to take back"):
-        asked.undo(member.folder, member.store)
+        taking_back.undo(member.folder, member.store)
 
 
 def test_undo_takes_back_what_stands_even_after_an_undo(member: Member) -> None:
@@ -404,7 +404,7 @@ def test_undo_takes_back_what_stands_even_after_an_undo(member: Member) -> None:
         member.sync()
         assert text(member, "mods/ledger/data/new.dat") == "n"
         assert member.harbour.reports[-1]["about"]["undo"] == "1.0.0"
-        assert asked.undo(member.folder, member.store).release == "1.0.0"
+        assert taking_back.undo(member.folder, member.store).release == "1.0.0"
         assert text(member, "mods/ledger/data/new.dat") == f"mine {number}"
         told = member.harbour.reports[-1]
         assert (told["release"], told["about"]["undo"]) == ("1.0.0", "")
@@ -416,7 +416,7 @@ def test_a_mend_is_taken_back_too(member: Member) -> None:
     (member.folder / "mods/ledger/data/a.dat").write_text("as I like it")
     member.sync()
     member.holds(MODS)
-    asked.undo(member.folder, member.store)
+    taking_back.undo(member.folder, member.store)
     assert text(member, "mods/ledger/data/a.dat") == "as I like it"
     assert member.harbour.reports[-1]["deviations"] == {"mods/ledger/data/a.dat": "altered"}
     assert member.sync().aside == ("mods/ledger/data/a.dat",)
@@ -587,8 +587,8 @@ def test_extras_are_off_for_the_time_of_play_and_come_back(member: Member) -> No
     member.sync(wish=Wish(Choices(extras_aside=True)))
     member.holds(MODS)
     entry = Folder(member.folder).entries()[-1]
-    assert asked.put_back(member.folder, entry["id"]) == (("mods/mine.zip",), ())
-    assert text(member, "mods/mine.zip") == "mine" and asked.put_back(member.folder, entry["id"]) == ((), ())
+    assert taking_back.put_back(member.folder, entry["id"]) == (("mods/mine.zip",), ())
+    assert text(member, "mods/mine.zip") == "mine" and taking_back.put_back(member.folder, entry["id"]) == ((), ())
 
 
 def test_the_store_keeps_what_is_referred_to_and_drops_what_is_damaged(member: Member) -> None:
@@ -599,7 +599,7 @@ def test_the_store_keeps_what_is_referred_to_and_drops_what_is_damaged(member: M
     use = member.store.use(wanted(member.store))
     assert (use.archives, len(use.idle)) == (4, 2)  # the release that taking back leads to is kept, too
     assert run(member, "store", "prune").stdout.startswith("2 archives removed")
-    assert asked.undo(member.folder, member.store).release == "1.1.0" and member.sync().release == "1.2.0"
+    assert taking_back.undo(member.folder, member.store).release == "1.1.0" and member.sync().release == "1.2.0"
     place, spare = member.store.archives()
     spare.unlink()
     place.write_bytes(b"rot")
@@ -775,7 +775,7 @@ def test_a_folder_that_rests_is_known_by_one_walk_and_one_that_moved_is_not(
     assert member.sync().plan.extras == ("mods/mine.zip",) and reads
     (member.folder / "mods/mine.zip").unlink()
     member.sync()
-    asked.tick(member.folder, "read", True)  # not seen in the folder's files, and told all the same
+    by_hand.tick(member.folder, "read", True)  # not seen in the folder's files, and told all the same
     reads.clear()
     assert member.sync().plan.moves == () and reads
     (member.folder / ".convoy/calm.json").write_text("{nonsense")

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from convoy_agent import asked
+from convoy_agent import by_hand
 from convoy_agent.leave import leave
 from convoy_agent.sync import utc_now
 from convoy_core.lock.terms import Check, HandStep, Terms
@@ -129,4 +129,4 @@ def test_a_site_that_is_away_has_an_exit_code_of_its_own(member: Member) -> None
     told = run(member, "sync", "--json", "--folder", str(member.folder))
     assert told.returncode == 3 and json.loads(told.stdout)["error"]["data"]["reason"] == "refused"
     assert run(member, "verify", "--folder", str(member.folder)).returncode == 0
-    assert asked.steps_of(member.folder) == []
+    assert by_hand.steps_of(member.folder) == []

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from convoy_agent import asked
+from convoy_agent import backing_up, taking_back
 from convoy_agent.change import Wish
 from convoy_agent.errors import BackupRefused, BadRelease, ErrandsLeft, FolderRefused, TooNew
 from convoy_agent.folder.backups import KEPT as BACKUPS_KEPT
@@ -77,7 +77,7 @@ def test_leaving_twice_keeps_what_was_kept_at_both(member: Member) -> None:
         path = ["mods/ledger/data/a.dat", "mods/ledger/waybill.toml"][number - 1]
         put(member, path, f"in the way {number}")
         member.sync()
-        asked.back_up(member.folder)
+        backing_up.back_up(member.folder)
         put(member, ".convoy/inbox/brought.zip", f"brought {number}")
         put(member, path, f"again {number}")
         member.sync()
@@ -156,7 +156,7 @@ def test_after_leaving_what_was_backed_up_is_still_restored(member: Member, tmp_
     member.harbour.publish("1.1.0", MODS, **SAVE)
     member.sync()
     put(member, "worlds/canal/map.dat", "eight evenings")
-    made = asked.back_up(member.folder)
+    made = backing_up.back_up(member.folder)
     leave(member.folder, NOW)
     put(member, "worlds/canal/map.dat", "spoilt")
     here = ["--folder", str(member.folder)]
@@ -189,7 +189,7 @@ def test_a_clock_that_goes_back_retires_nothing_that_was_just_made(member: Membe
     assert done.backup and done.backup in Backups(Folder(member.folder)).all()
     oldest = Backups(Folder(member.folder)).all()[-1]
     put(member, "worlds/canal/map.dat", "tonight")
-    before = asked.restore(member.folder, oldest.id, now=lambda: NOW - timedelta(days=5000))
+    before = backing_up.restore(member.folder, oldest.id, now=lambda: NOW - timedelta(days=5000))
     assert before in Backups(Folder(member.folder)).all() and "tonight" in everywhere(member)
     # Whatever comes after: what a restoring replaced stays until somebody drops it.
     for number in range(BACKUPS_KEPT + 2):
@@ -215,16 +215,16 @@ def test_worlds_behind_a_link_are_backed_up_and_restored_without_writing_through
     elsewhere = tmp_path / "big-disk"
     (member.folder / "worlds").rename(elsewhere)
     (member.folder / "worlds").symlink_to(elsewhere)
-    made = asked.back_up(member.folder)
+    made = backing_up.back_up(member.folder)
     assert made.worlds == ("canal",) and "1 world (“canal”) in 1 file" in made.holds()
     (elsewhere / "canal/map.dat").write_text("spoilt")
     with pytest.raises(BackupRefused, match="is a link"):
-        asked.restore(member.folder, made.id)
+        backing_up.restore(member.folder, made.id)
     assert (elsewhere / "canal/map.dat").read_text() == "spoilt"
-    assert asked.extract(member.folder, made.id, tmp_path / "out")[0] >= 1
+    assert backing_up.extract(member.folder, made.id, tmp_path / "out")[0] >= 1
     assert (tmp_path / "out/worlds/canal/map.dat").read_text() == "evening 0"
     (member.folder / "worlds").unlink()
-    asked.restore(member.folder, made.id)
+    backing_up.restore(member.folder, made.id)
     assert (member.folder / "worlds/canal/map.dat").read_text() == "evening 0"
 
 
@@ -241,28 +241,28 @@ def test_a_world_that_cannot_be_read_stops_the_plan_that_needs_its_backup(member
 
 def test_a_damaged_copy_is_not_relied_on_and_told_before_it_is_needed(member: Member) -> None:
     with_world(member)
-    first = asked.back_up(member.folder)
+    first = backing_up.back_up(member.folder)
     kept = member.folder / ".convoy/backups/content" / sha256_hex(b"evening 0")
     kept.write_bytes(b"EVENING 0")  # the same size
-    second = asked.back_up(member.folder)
+    second = backing_up.back_up(member.folder)
     put(member, "worlds/canal/map.dat", "spoilt")
-    asked.restore(member.folder, second.id)
+    backing_up.restore(member.folder, second.id)
     assert (member.folder / "worlds/canal/map.dat").read_text() == "evening 0"
     kept.write_bytes(b"EVENING 0")
     put(member, "worlds/canal/map.dat", "another evening")
-    assert set(asked.rehearse(member.folder).bad) >= {first.id, second.id}
+    assert set(backing_up.rehearse(member.folder).bad) >= {first.id, second.id}
     assert "damaged" in run(member, "backups", "--folder", str(member.folder)).stdout
     member.harbour.publish("1.1.1", MODS, **SAVE)
     assert any("could not be restored whole" in one for one in member.sync().remarks)
     assert any(one["damaged"] for one in member.harbour.reports[-1]["about"]["backups"])
     # Where the very file still lies in the folder, a rehearsal puts its copy right by itself.
     put(member, "worlds/canal/map.dat", "evening 0")
-    assert not asked.rehearse(member.folder).bad
+    assert not backing_up.rehearse(member.folder).bad
 
 
 def test_a_rehearsal_is_due_once_a_day_and_when_the_clock_went_back(member: Member) -> None:
     with_world(member)
-    asked.back_up(member.folder)
+    backing_up.back_up(member.folder)
     backups = Backups(Folder(member.folder))
     backups.rehearse(NOW)
     moments = {timedelta(hours=23): False, timedelta(hours=25): True, timedelta(hours=-1): True}
@@ -271,15 +271,15 @@ def test_a_rehearsal_is_due_once_a_day_and_when_the_clock_went_back(member: Memb
 
 def test_while_a_list_is_damaged_nothing_that_it_may_name_is_swept(member: Member) -> None:
     with_world(member)
-    first = asked.back_up(member.folder)
+    first = backing_up.back_up(member.folder)
     put(member, "worlds/canal/map.dat", "evening 1")
-    second = asked.back_up(member.folder)
+    second = backing_up.back_up(member.folder)
     place = member.folder / ".convoy/backups" / first.id
     (place / "list.json").write_text("{cut")
     assert Backups(Folder(member.folder)).find(first.id) == first  # put back from its twin
     for name in ("list.json", "list.json.twin"):
         (place / name).write_text("{cut")
-    asked.drop_backup(member.folder, second.id)
+    backing_up.drop_backup(member.folder, second.id)
     assert "evening 0" in everywhere(member)
     assert "list is damaged" in mend(member.folder, member.store).left[0]
 
@@ -287,11 +287,11 @@ def test_while_a_list_is_damaged_nothing_that_it_may_name_is_swept(member: Membe
 def test_what_a_member_played_between_a_stopped_restoring_and_its_end_goes_aside(member: Member) -> None:
     with_world(member)
     put(member, "worlds/canal/new.dat", "x")
-    made = asked.back_up(member.folder)
+    made = backing_up.back_up(member.folder)
     put(member, "worlds/canal/map.dat", "evening 1")
     put(member, "worlds/canal/extra.dat", "since then")
     with pytest.raises(KeyboardInterrupt):
-        asked.restore(member.folder, made.id, step=stop_at("restore worlds/canal/map.dat"))
+        backing_up.restore(member.folder, made.id, step=stop_at("restore worlds/canal/map.dat"))
     put(member, "worlds/canal/map.dat", "played on")
     put(member, "worlds/canal/extra.dat", "played on, too")
     (member.folder / "worlds/canal/new.dat").unlink()
@@ -369,10 +369,10 @@ def test_a_members_own_names_go_aside_and_come_back(member: Member, name: str) -
     put(member, f"mods/{name}2" if len(name) < 99 else "mods/y", "mine, too")
     assert len(member.sync(wish=Wish(Choices(extras_aside=True))).aside) == 2
     member.holds(MODS)
-    asked.undo(member.folder, member.store) if len(Folder(member.folder).entries()) > 1 else None
+    taking_back.undo(member.folder, member.store) if len(Folder(member.folder).entries()) > 1 else None
     assert (member.folder / f"mods/{name}").read_text() == "mine"
     member.sync(wish=Wish(Choices(extras_aside=True)))
-    assert f"mods/{name}" in asked.put_back(member.folder, f"mods/{name}")[0]
+    assert f"mods/{name}" in taking_back.put_back(member.folder, f"mods/{name}")[0]
 
 
 def test_a_folder_where_a_file_of_the_pack_was_goes_aside_and_comes_back(member: Member) -> None:
@@ -383,7 +383,7 @@ def test_a_folder_where_a_file_of_the_pack_was_goes_aside_and_comes_back(member:
     put(member, "mods/ledger/waybill.toml/deep/mine.txt", "mine")
     member.sync()
     member.holds(MODS)
-    asked.undo(member.folder, member.store)
+    taking_back.undo(member.folder, member.store)
     assert "mine" in everywhere(member)
     member.sync()
     member.holds(MODS)
@@ -510,7 +510,7 @@ def test_a_spoilt_file_of_the_agents_own_loses_nothing_and_stops_nothing(
     assert "mine = 1" in (member.folder / path).read_text() and "new = 1" in (member.folder / path).read_text()
     assert member.status(thorough=True).deviations == {"mods/extra.zip": "extra"}
     assert not mend(member.folder, member.store).left
-    asked.undo(member.folder, member.store) if len(
+    taking_back.undo(member.folder, member.store) if len(
         Folder(member.folder).entries()
     ) > 1 and "history" not in name else None
     left = leave(member.folder, NOW)
@@ -551,7 +551,7 @@ def test_what_an_earlier_agent_wrote_is_read(member: Member) -> None:
     member.harbour.publish("1.1.0", NEWER)
     assert member.sync().aside == ()
     member.holds(NEWER)
-    assert asked.undo(member.folder, member.store).release == "1.0.0"
+    assert taking_back.undo(member.folder, member.store).release == "1.0.0"
     member.holds(MODS)
     assert mend(member.folder, member.store).mended and not mend(member.folder, member.store).mended
 
@@ -611,7 +611,7 @@ def test_verify_and_undo_need_no_site(member: Member) -> None:
     member.harbour.close()
     found = member.status(thorough=True)
     assert found.unheard and found.deviations == {} and found.current == "1.1.0"
-    assert asked.undo(member.folder, member.store).unheard
+    assert taking_back.undo(member.folder, member.store).unheard
     member.holds(MODS)
     with pytest.raises(ConvoyError):
         member.sync()
@@ -619,10 +619,10 @@ def test_verify_and_undo_need_no_site(member: Member) -> None:
 
 def test_working_names_that_somebody_uses_are_left_alone(member: Member) -> None:
     with_world(member)
-    made = asked.back_up(member.folder)
+    made = backing_up.back_up(member.folder)
     put(member, "worlds/canal/map.dat", "spoilt")
     put(member, "worlds/canal/map.dat.convoy-new", "my own file of that name")
-    asked.restore(member.folder, made.id)
+    backing_up.restore(member.folder, made.id)
     assert "my own file of that name" in everywhere(member)
     options = put(member, "options.toml", "a = 1\n")
     put(member, "options.toml.new", "mine, too")

@@ -31,7 +31,7 @@ from pathlib import Path
 
 import httpx
 
-from convoy_agent import asked
+from convoy_agent import backing_up, by_hand, here, taking_back
 from convoy_agent.change import Wish
 from convoy_agent.errors import ErrandsLeft
 from convoy_agent.fetching.fetch import Limits
@@ -40,7 +40,7 @@ from convoy_agent.folder.folder import Folder
 from convoy_agent.join import join
 from convoy_agent.leave import kept_backups, leave
 from convoy_agent.mend import mend
-from convoy_agent.site import connection as line
+from convoy_agent.site import connection
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync
 from convoy_core.lock.signing import key_fingerprint, public_half
@@ -215,7 +215,7 @@ class Walk:
     # --- Steps
 
     def live(self, steps: int = STEPS_IN_A_LIFE) -> None:
-        line.TRANSPORT = httpx.MockTransport(self.yard.answer)
+        connection.TRANSPORT = httpx.MockTransport(self.yard.answer)
         try:
             for _ in range(steps):
                 self._step()
@@ -225,7 +225,7 @@ class Walk:
         except Exception as error:
             raise Lost(f"{error!r} after {self.log[-3:]}\n{traceback.format_exc()}") from error
         finally:
-            line.TRANSPORT = None
+            connection.TRANSPORT = None
 
     def _step(self) -> None:
         kinds: list[tuple[Callable[[], None], int]] = [
@@ -282,7 +282,7 @@ class Walk:
     def _restore_kept(self) -> None:
         kept = [one for _, backups in kept_backups(self.folder) for one in backups.all()]
         if kept:
-            self._do("restore kept", lambda: asked.restore(self.folder, self.chance.choice(kept).id, self.now))
+            self._do("restore kept", lambda: backing_up.restore(self.folder, self.chance.choice(kept).id, self.now))
 
     def _members_doing(self) -> None:
         acts = [self._put, self._put, self._alter, self._set, self._set, self._delete, self._play, self._play,
@@ -393,8 +393,8 @@ class Walk:
     # --- The agent
 
     def _command(self) -> None:
-        aside = [one.path for one in self._quietly(lambda: asked.aside_here(self.folder)) or ()]
-        backups = [one.id for one in (self._quietly(lambda: asked.backups_of(self.folder)) or ((),))[0]]
+        aside = [one.path for one in self._quietly(lambda: taking_back.aside_here(self.folder)) or ()]
+        backups = [one.id for one in (self._quietly(lambda: backing_up.backups_of(self.folder)) or ((),))[0]]
         numbers = list(self.yard.documents)[-4:]
         some = frozenset(self.chance.sample(sorted(self.yard.contents), 2))
         wish: Callable[..., Wish] = Wish
@@ -403,17 +403,17 @@ class Walk:
             ("sync --extras-aside", 3, lambda: self._sync(wish(Choices(extras_aside=True)))),
             ("sync --only", 2, lambda: self._sync(wish(Choices(only=some)))),
             ("sync --to", 2, lambda: self._sync(wish(to=self.chance.choice(numbers)))),
-            ("undo", 4, lambda: asked.undo(self.folder, self.store, self.now, limits=PATIENCE)),
-            ("backup", 3, lambda: asked.back_up(self.folder, self.now)),
-            ("restore", 4, lambda: asked.restore(self.folder, self.chance.choice(backups or ["none"]), self.now)),
-            ("rehearse", 1, lambda: asked.rehearse(self.folder, self.now)),
-            ("put-back", 4, lambda: asked.put_back(self.folder, self.chance.choice(aside or ["none"]))),
+            ("undo", 4, lambda: taking_back.undo(self.folder, self.store, self.now, limits=PATIENCE)),
+            ("backup", 3, lambda: backing_up.back_up(self.folder, self.now)),
+            ("restore", 4, lambda: backing_up.restore(self.folder, self.chance.choice(backups or ["none"]), self.now)),
+            ("rehearse", 1, lambda: backing_up.rehearse(self.folder, self.now)),
+            ("put-back", 4, lambda: taking_back.put_back(self.folder, self.chance.choice(aside or ["none"]))),
             ("status", 2, lambda: status(self.folder, self.store, now=self.now)),
             ("verify", 2, lambda: status(self.folder, self.store, True, self.now)),
             ("mend", 2, lambda: mend(self.folder, self.store, self.now)),
-            ("tick", 1, lambda: asked.tick(self.folder, "look", self.chance.random() < 0.5)),
-            ("here", 1, lambda: asked.here(self.folder, self.store, self.now)),
-            ("drop backup", 1, lambda: asked.drop_backup(self.folder, self.chance.choice(backups or ["none"]))),
+            ("tick", 1, lambda: by_hand.tick(self.folder, "look", self.chance.random() < 0.5)),
+            ("here", 1, lambda: here.here(self.folder, self.store, self.now)),
+            ("drop backup", 1, lambda: backing_up.drop_backup(self.folder, self.chance.choice(backups or ["none"]))),
             ("prune", 1, self._prune),
             ("leave", 2, lambda: leave(self.folder, self.now(), self.chance.random() < 0.2)),
         ]  # fmt: skip

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from .. import asked
+from .. import backing_up, here
 from ..errors import NotPaired
 from .ending import ending
 from .exits import as_help
@@ -62,10 +62,10 @@ def options(
 def _here(folder: Path) -> None:
     """How the folder stands by what is known in it, and the one next thing; no site is asked."""
     try:
-        stands = asked.here(folder, keep_store())
+        stands = here.here(folder, keep_store())
     except NotPaired as error:
         say(error.what)
-        if asked.has_kept_backups(folder):
+        if backing_up.has_kept_backups(folder):
             say("It was left earlier. What was kept is still there: convoy backups")
         say("To make a folder follow a pack, copy the command from the installation's page: convoy join …")
         say("“convoy --help” lists every command.")

@@ -10,7 +10,7 @@ import typer
 
 from convoy_core.words.wording import counted
 
-from .. import asked
+from .. import backing_up, taking_back
 from ..folder.backups import Backup
 from ..folder.folder import Folder
 from ..folder.journal import recover
@@ -26,7 +26,7 @@ going_back = typer.Typer()
 @going_back.command(rich_help_panel=BACK)
 def undo(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Take the last sync back. Needs no site where everything is still here."""
-    done = asked.undo(folder, keep_store())
+    done = taking_back.undo(folder, keep_store())
     if as_json:
         print_json({"release": done.release, "mods": done.mods, "aside": done.aside, "undone": dict(done.undone)})
         return
@@ -44,14 +44,14 @@ def put_back(
 ) -> None:
     """Return what was moved aside to its place, where that is free. Without a name: list what lies aside."""
     if not what:
-        found = asked.aside_here(folder)
+        found = taking_back.aside_here(folder)
         if as_json:
             print_json([asdict(one) for one in found])
             return
         say_rows([f"{one.path}  (moved aside {one.id[:10]})" for one in found], "files; --json has all")
         say(f"{counted(len(found), 'file')} aside." if found else "Nothing lies aside.")
         return
-    back, stays = asked.put_back(folder, what)
+    back, stays = taking_back.put_back(folder, what)
     if as_json:
         print_json({"back": back, "stays_aside": stays})
     else:
@@ -81,7 +81,7 @@ def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
 @going_back.command(rich_help_panel=BACK)
 def backup(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Back up worlds and settings."""
-    made = asked.back_up(folder)
+    made = backing_up.back_up(folder)
     if as_json:
         print_json(_backup_data(made))
         return
@@ -98,10 +98,10 @@ def backups(
 ) -> None:
     """List the backups of worlds and settings. Exit code 1 where one could not be restored."""
     if drop:
-        asked.drop_backup(folder, drop)
+        backing_up.drop_backup(folder, drop)
     if rehearse:
-        asked.rehearse(folder)
-    found, known = asked.backups_of(folder)
+        backing_up.rehearse(folder)
+    found, known = backing_up.backups_of(folder)
     if as_json:
         print_json([{**_backup_data(one), "damaged": known.bad.get(one.id, "")} for one in found])
         raise typer.Exit(LEFT if known.bad else DONE)
@@ -131,14 +131,14 @@ def restore(
 ) -> None:
     """Go back to a backup of worlds and settings; also in a folder that was left."""
     if into is not None:
-        count, damaged = asked.extract(folder, backup, into)
+        count, damaged = backing_up.extract(folder, backup, into)
         if as_json:
             print_json({"written": count, "damaged": damaged})
         else:
             say(f"{counted(count, 'file')} written into {into}.")
             say_rows([f"damaged, left out: {path}" for path in damaged], "damaged")
         raise typer.Exit(LEFT if damaged else DONE)
-    before = asked.restore(folder, backup)
+    before = backing_up.restore(folder, backup)
     if as_json:
         print_json({"before": before.id})
         return

@@ -13,7 +13,7 @@ from convoy_core.sync.errands import minutes, what_to_do
 from convoy_core.sync.plan import Act, Choices
 from convoy_core.words.wording import counted
 
-from .. import asked
+from .. import by_hand
 from .. import join as joining
 from .. import sync as work
 from ..change import Wish
@@ -132,7 +132,7 @@ def watch(
 @playing.command(rich_help_panel=PLAY)
 def errands(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """List the files that only you can bring, each with its page. Exit code 1 while one is missing."""
-    left = asked.errands_of(folder, keep_store())
+    left = by_hand.errands_of(folder, keep_store())
     if as_json:
         print_json([{"mod": one.build.mod, "version": one.build.version, "file": one.build.archive.name,
                      "size": one.build.archive.size, "sha256": one.build.archive.sha256, "page": one.page,
@@ -157,7 +157,7 @@ def bring(
     wanted = list(plan.errands) if plan else []
     arrived = hand.Lookout(keep_store(), []).take(files, wanted)
     left = [build for build in wanted if build not in arrived.taken]
-    wrong = [(file, meant, asked.name_of(folder, file)) for file, meant in arrived.wrong]
+    wrong = [(file, meant, by_hand.name_of(folder, file)) for file, meant in arrived.wrong]
     if as_json:
         print_json({"taken": [build.archive.name for build in arrived.taken],
                     "wrong": [{"file": str(file), "is": name} for file, _, name in wrong],
@@ -181,8 +181,8 @@ def steps(
     """List the steps that only you can do, and tick them. Exit code 1 while one is left."""
     for names, ticked in ((done or [], True), (undone or [], False)):
         for name in names:
-            asked.tick(folder, name, ticked)
-    found = asked.steps_of(folder)
+            by_hand.tick(folder, name, ticked)
+    found = by_hand.steps_of(folder)
     if as_json:
         print_json(found)
     for one in () if as_json else found:

@@ -1,0 +1,52 @@
+"""How a folder stands by what is known in it, without asking its site."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from convoy_core.sync.next_step import Here, Next, next_step
+
+from .folder.backups import Backups
+from .folder.folder import Folder
+from .site.site import Site
+from .storage.store import Store
+from .sync import utc_now
+from .visit import Now, Visit
+
+
+@dataclass(frozen=True)
+class Stands:
+    """How a folder stands by what is known in it."""
+
+    pack: str
+    side: str
+    here: Here
+    next: Next
+    remarks: tuple[str, ...]
+
+
+def here(root: Path, store: Store, now: Now = utc_now) -> Stands:
+    """Looks at a folder without asking its site, and changes nothing: an interrupted change is only told of."""
+    folder = Folder(root)
+    pairing = folder.pairing()
+    with folder.held(), Site(pairing) as site:
+        interrupted = folder.journal.exists() or (folder.own / "restore.json").exists()
+        site.away = True
+        head, record = folder.kept_head(), folder.record()
+        if head is None and record.release and not interrupted:
+            lost = Next("What the site said last is lost here, so that nothing can be said of it.", "convoy status")
+            return Stands(pairing.pack, pairing.side, Here(record.release), lost, tuple(folder.remarks))
+        if interrupted or head is None or not folder.kept_release(head.number):
+            wanted = head.number if head else record.release or "?"
+            stands = Here(record.release, wanted, head.newest if head else wanted, interrupted=interrupted)
+            return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))
+        visit = Visit(folder, pairing, site, store, head, now)
+        told = visit.report(visit.release(head.number))
+        about = told.about["steps"]
+        left = [str(one["text"]) for one in about if not one["done"]] if isinstance(about, list) else []
+        stands = Here(
+            told.release, head.number, head.newest, told.look.deviations, len({one.path for one in told.plan.moves}),
+            len(told.plan.errands), left, len(Backups(folder).rehearsal().bad),
+        )  # fmt: skip
+        return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))
