@@ -85,7 +85,7 @@ def front_end() -> None:
 
 def agent() -> None:
     """The agent as one file that pip and pipx install. It lies beside the front end, and the site hands it out."""
-    packages = [ROOT / "src" / name for name in ("convoy_core", "convoy_agent")]
+    packages = [ROOT / "src" / name for name in ("convoy_core", "convoy_io", "convoy_agent")]
     stamp = _hash([ROOT / "pyproject.toml", *sorted(file for one in packages for file in one.rglob("*.py"))])
     handed_out = WEB / "dist" / "agent"
     if _stamped("agent", stamp) and list(handed_out.glob("*.whl")):
@@ -99,7 +99,7 @@ def agent_file(into: Path) -> None:
     """Built from a copy of the agent and the core alone; the same sources give the same file, to the byte."""
     with tempfile.TemporaryDirectory() as place:
         shutil.copy(ROOT / "pyproject.toml", place)
-        for name in ("convoy_core", "convoy_agent"):
+        for name in ("convoy_core", "convoy_io", "convoy_agent"):
             shutil.copytree(
                 ROOT / "src" / name, Path(place) / "src" / name, ignore=shutil.ignore_patterns("__pycache__")
             )

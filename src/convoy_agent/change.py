@@ -11,8 +11,9 @@ from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Choices
 from convoy_core.words.model import AUTOMATIC_PICKUPS
+from convoy_io.archives import ArchiveWrong
 
-from .errors import ArchiveWrong, ErrandsLeft
+from .errors import ErrandsLeft
 from .fetching.fetch import Fetcher, Limits
 from .fetching.inbox import Arrived, Lookout
 from .folder.backups import Backup, Backups

@@ -69,12 +69,6 @@ class SomebodyElse(ConvoyError):
     code = "busy"
 
 
-class ArchiveWrong(ConvoyError):
-    """An archive that is the right file and still does not hold what the release says it holds."""
-
-    code = "archive-wrong"
-
-
 class BackupRefused(ConvoyError):
     """A backup that cannot be made, found or trusted. Worlds are as they were."""
 

@@ -9,12 +9,11 @@ from pathlib import Path
 
 import pytest
 
-from convoy_agent.archives import contents, hashes
-from convoy_agent.errors import ArchiveWrong
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.inspection import MAX_DEPTH, MAX_MEMBERS, Member, inspect_members
 from convoy_core.outside.takeover import read_listing
 from convoy_core.words.profile import KindLayout
+from convoy_io.archives import ArchiveWrong, contents, hashes
 
 MOD = KindLayout("mods/{mod}", "waybill.toml")
 LOOKS = KindLayout("textures/{mod}", "")

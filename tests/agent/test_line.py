@@ -25,11 +25,12 @@ from convoy_agent.fetching import fetch
 from convoy_agent.fetching.fetch import Fetcher, Limits
 from convoy_agent.fetching.pace import LONGEST_PAUSE, Pace
 from convoy_agent.site import connection
-from convoy_agent.site.connection import BadProxy, asked_wait
+from convoy_agent.site.connection import BadProxy
 from convoy_agent.site.progress import Untold
 from convoy_agent.site.site import look
 from convoy_agent.sync import sync
 from convoy_core.lock.canonical import sha256_hex
+from convoy_io.waits import asked_wait
 
 from .conftest import IMPATIENT, MODS, Member, needs_posix
 from .test_sync import run

@@ -13,7 +13,6 @@ from convoy_agent import sync as work
 from convoy_agent.change import Wish
 from convoy_agent.commands.screen import Bar
 from convoy_agent.errors import (
-    ArchiveWrong,
     BadRelease,
     DiskFull,
     ErrandsLeft,
@@ -33,6 +32,7 @@ from convoy_core.lock.terms import Terms
 from convoy_core.sync.plan import Choices
 from convoy_core.words.errors import BadSignature, ConvoyError
 from convoy_core.words.model import Pickup, Side
+from convoy_io.archives import ArchiveWrong
 
 from .conftest import MODS, NEWER, Member
 from .harbour import CODE, Harbour

@@ -102,7 +102,7 @@ def test_the_agent_is_one_file_that_stands_alone(tmp_path: Path) -> None:
         str(files[0]),
     ]
     subprocess.run(pip, check=True, capture_output=True)
-    assert {path.name for path in target.iterdir() if path.is_dir()} >= {"convoy_core", "convoy_agent"}
+    assert {path.name for path in target.iterdir() if path.is_dir()} >= {"convoy_core", "convoy_io", "convoy_agent"}
     assert not (target / "convoy_site").exists()
     code = "import sys; sys.path.insert(0, sys.argv.pop(1)); from convoy_agent.__main__ import main; main()"
     command = [sys.executable, "-c", code, str(target), "status", "--folder", str(tmp_path)]

@@ -24,8 +24,8 @@ from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import Kind
 from convoy_core.words.profile import KindLayout
 from convoy_core.words.wording import counted
+from convoy_io.archives import contents, hashes, marker_of
 
-from ..archives import contents, hashes, marker_of
 from ..storage.files import sha256_of, walk, write_at_once
 from .options import FILES
 from .running import run

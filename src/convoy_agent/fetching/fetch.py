@@ -23,10 +23,11 @@ from urllib.parse import urljoin, urlsplit
 import httpx
 
 from convoy_core.lock.lock import LockedBuild
+from convoy_io.waits import asked_wait
 
 from ..errors import FetchFailed, Stopped
 from ..interruptible import SOON, all_done, ended
-from ..site.connection import asked_wait, client, reason_of
+from ..site.connection import client, reason_of
 from ..site.progress import Told, Untold
 from ..storage import disk
 from ..storage.files import CHUNK, trouble_told

@@ -22,8 +22,8 @@ from convoy_core.outside.paths import checked_path
 from convoy_core.settings.formats import Unreadable
 from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
+from convoy_io.archives import ArchiveWrong
 
-from ..errors import ArchiveWrong
 from ..site.progress import Told
 from ..storage import disk
 from ..storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked

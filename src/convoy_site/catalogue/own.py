@@ -21,13 +21,13 @@ from django.db.models import QuerySet, Sum
 from django.utils import timezone
 from django.utils.text import slugify
 
-from convoy_agent import archives
 from convoy_core.outside.catalogue import Unreadable, read_catalogue
 from convoy_core.outside.inspection import Inspection, Member, inspect_members
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind, Pickup
 from convoy_core.words.profile import KindLayout
+from convoy_io import archives
 
 from ..packs.models import Pack
 from ..people.models import Crew, User

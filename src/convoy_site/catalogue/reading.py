@@ -18,9 +18,9 @@ import httpx
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_agent.site.connection import asked_wait
 from convoy_core.outside.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
 from convoy_core.words.errors import ConvoyError
+from convoy_io.waits import asked_wait
 
 from .keeping import forget_all_but, keep_mods
 from .models import Source, SourcePage

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
-from convoy_agent import archives
 from convoy_core.outside.archive_root import roots_of
 from convoy_core.outside.inspection import inspect_members
 from convoy_core.outside.takeover import Known, TakenOver, mark, read_listing, recognise
 from convoy_core.words.model import CarriedFile, Kind
 from convoy_core.words.profile import GameProfile, KindLayout
+from convoy_io import archives
 
 from ..catalogue.models import Build, Mod
 from ..catalogue.own import CannotBeUsed, incoming

@@ -13,14 +13,22 @@ from pathlib import Path
 from typing import Any
 
 from convoy_core.outside.inspection import Member
+from convoy_core.words.errors import ConvoyError
 
-from .errors import ArchiveWrong
-from .storage.files import CHUNK
+CHUNK = 2**20
+"""Bytes read at a time."""
 
 MAX_CONTENTS = 64 * 2**20
 """Bytes of a table of contents that are read: it lies in memory, and hostile ones are made large."""
 
 MAX_MARKER = 64 * 1024
+
+
+class ArchiveWrong(ConvoyError):
+    """An archive that is the right file and still does not hold what the release says it holds."""
+
+    code = "archive-wrong"
+
 
 _END = struct.Struct("<4s4H2LH")
 _TAIL = 66_000

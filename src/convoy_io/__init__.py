@@ -1,0 +1,1 @@
+"""What site and agent share of disk and HTTP: reading archives, and waiting as a source asks. It knows neither."""
