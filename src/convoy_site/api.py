@@ -11,14 +11,14 @@ from ninja.security import django_auth
 from convoy_core.words.errors import ConvoyError
 
 from .catalogue.api import router as catalogue
-from .installations.agent_api import router as agent
-from .installations.api import router as installations
-from .installations.crew_api import router as crew
-from .packs.ahead_api import router as ahead
-from .packs.api import router as packs
-from .packs.ways_in_api import router as ways_in
+from .installations.api.agent import router as agent
+from .installations.api.member import router as installations
+from .packs.api.adding import router as ways_in
+from .packs.api.packs import router as packs
+from .packs.api.planning import router as ahead
 from .people.api import router as people
 from .releases.api import router as releases
+from .rollcall.api import router as crew
 from .shapes import Done, Refusal
 
 STATUS = {

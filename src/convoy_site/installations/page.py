@@ -10,7 +10,7 @@ from convoy_core.sync.plan import world_changes
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 
 from ..catalogue.models import Source
-from ..packs.api import ChangeOut
+from ..packs.api.packs import ChangeOut
 from ..releases.api import ReleaseRow, release_row
 from ..releases.keys import public_key
 from ..releases.models import Release

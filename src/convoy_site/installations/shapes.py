@@ -7,7 +7,7 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
-from ..packs.api import ChangeOut
+from ..packs.api.packs import ChangeOut
 from ..releases.api import ReleaseRow
 from ..shapes import Name, Short
 

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from convoy_core.words.codes import show_code
 
-from ..packs.api import ChangeOut
+from ..packs.api.packs import ChangeOut
 from ..packs.services import pack_for
 from ..people.rights import Action, NotFound
 from ..shapes import Done, Short, Text

@@ -21,7 +21,6 @@ from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.catalogue.reading import read_source
 from convoy_site.installations.asking import note_order
-from convoy_site.installations.departures import answer, set_departure
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.services import join, stand_in_folder
 from convoy_site.installations.tasks import obey
@@ -33,6 +32,8 @@ from convoy_site.people.demo import DEMO_ACCOUNTS
 from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases.services import make_join_code, publish
+
+from ....rollcall.departures import answer, set_departure
 
 NAMES = {
     "maren": "Maren Holt",

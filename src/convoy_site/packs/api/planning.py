@@ -9,10 +9,10 @@ from pydantic import Field
 
 from convoy_core.outside.pasting import MAX_TEXT
 
-from ..people.rights import Action
-from ..shapes import Short
-from . import drafts, outlook, recognising
-from .services import pack_for
+from ...people.rights import Action
+from ...shapes import Short
+from .. import drafts, outlook, recognising
+from ..services import pack_for
 
 router = Router(tags=["packs"])
 

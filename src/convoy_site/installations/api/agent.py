@@ -14,17 +14,17 @@ from pydantic import AfterValidator, Field
 from convoy_core.lock.signing import key_fingerprint
 from convoy_core.sync.deviations import Deviation
 
-from ..catalogue import own
-from ..catalogue.models import Source
-from ..people.rights import NotFound
-from ..releases.keys import public_key
-from ..releases.services import releases_of
-from ..sending import send_file
-from ..shapes import Done, Short
-from . import asking, services
-from .models import Installation
-from .services import MAX_DEVIATIONS
-from .standings import followed, target_of
+from ...catalogue import own
+from ...catalogue.models import Source
+from ...people.rights import NotFound
+from ...releases.keys import public_key
+from ...releases.services import releases_of
+from ...sending import send_file
+from ...shapes import Done, Short
+from .. import asking, services
+from ..models import Installation
+from ..services import MAX_DEVIATIONS
+from ..standings import followed, target_of
 
 
 class AgentToken(HttpBearer):

@@ -13,14 +13,14 @@ from convoy_core.machine.memory import Weight, demand
 from convoy_core.resolve import needed_by
 from convoy_core.words.model import Kind
 
-from ..catalogue.models import Mod
-from ..catalogue.services import BuildRow, build_rows, newer_than, shelf
-from ..people.models import Membership, Role
-from ..people.rights import Action
-from ..shapes import Name, Short, Text
-from . import drafts, services
-from .edits import EditIn
-from .models import EMBLEMS, Line, Pack
+from ...catalogue.models import Mod
+from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
+from ...people.models import Membership, Role
+from ...people.rights import Action
+from ...shapes import Name, Short, Text
+from .. import drafts, services
+from ..edits import EditIn
+from ..models import EMBLEMS, Line, Pack
 
 router = Router(tags=["packs"])
 

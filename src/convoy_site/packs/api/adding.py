@@ -12,11 +12,11 @@ from convoy_core.outside.takeover import Found
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind, Reach, Side
 
-from ..catalogue import own
-from ..people.rights import Action
-from ..shapes import Name, Short
-from . import takeover
-from .services import pack_for
+from ...catalogue import own
+from ...people.rights import Action
+from ...shapes import Name, Short
+from .. import takeover
+from ..services import pack_for
 
 router = Router(tags=["packs"])
 

@@ -7,13 +7,13 @@ from ninja import File, Router, UploadedFile
 
 from convoy_core.words.errors import MalformedInput
 
-from ..releases.models import Release
-from ..shapes import Done, Short
-from . import asking, services
-from .bringing import bring
-from .models import Installation
-from .page import all_releases, page_of, row_of, shown
-from .shapes import (
+from ...releases.models import Release
+from ...shapes import Done, Short
+from .. import asking, services
+from ..bringing import bring
+from ..models import Installation
+from ..page import all_releases, page_of, row_of, shown
+from ..shapes import (
     BroughtOut,
     ChoicesIn,
     HoldIn,
@@ -25,7 +25,7 @@ from .shapes import (
     OrderIn,
     PairingOut,
 )
-from .standings import stand, target_of
+from ..standings import stand, target_of
 
 router = Router(tags=["installations"])
 

@@ -12,14 +12,14 @@ from convoy_core.lock.change_log import Change, changes
 from convoy_core.sync.standing import State
 from convoy_core.words.errors import ConvoyError
 
+from ..installations.models import Coming, Departure
+from ..installations.standings import Stood
 from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..releases.models import Release
 from ..releases.services import recipe_of, releases_of
-from .models import Coming, Departure
-from .standings import Stood
 
 SHOWN_FOR = timedelta(hours=12)
 """A departure stays on the page through its own evening."""

@@ -13,12 +13,12 @@ from convoy_core.sync.plan import is_extra
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import CarriedFile, Side
 
+from ..installations.models import Installation
+from ..installations.services import BY_LISTING, MAX_DEVIATIONS, name_what_lies_there
+from ..installations.standings import followed
 from ..packs.models import Pack
 from ..people.models import User
 from ..releases.services import recipe_of, releases_of
-from .models import Installation
-from .services import BY_LISTING, MAX_DEVIATIONS, name_what_lies_there
-from .standings import followed
 
 FOREIGN = 0.02
 """Of the pack's files a listing has to have this share, somewhere; below it is another folder than an installation."""

@@ -11,7 +11,12 @@ from pydantic import Field
 
 from convoy_core.sync.messages import message
 
-from ..packs.api import ChangeOut
+from ..installations import services
+from ..installations.models import Departure, Installation
+from ..installations.page import fit_out, shown, standing_out
+from ..installations.shapes import FitOut, ProgressOut, StandingOut
+from ..installations.standings import Stood, stand
+from ..packs.api.packs import ChangeOut
 from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people.models import Membership, User
@@ -19,12 +24,8 @@ from ..people.rights import Action
 from ..releases.models import Release
 from ..releases.services import pending_changes, releases_of
 from ..shapes import Done, Short
-from . import departures, services
+from . import departures
 from .listings import compare
-from .models import Departure, Installation
-from .page import fit_out, shown, standing_out
-from .shapes import FitOut, ProgressOut, StandingOut
-from .standings import Stood, stand
 
 router = Router(tags=["crew"])
 
