@@ -14,6 +14,7 @@ from .catalogue.api import router as catalogue
 from .installations.api.agent import router as agent
 from .installations.api.member import router as installations
 from .packs.api.adding import router as ways_in
+from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
 from .people.api import router as people
@@ -101,5 +102,5 @@ def health(request: HttpRequest) -> Done:
     return Done()
 
 
-for router in (people, catalogue, packs, ahead, ways_in, releases, installations, crew, agent):
+for router in (people, catalogue, mods, packs, ahead, ways_in, releases, installations, crew, agent):
     api.add_router("", router)

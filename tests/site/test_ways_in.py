@@ -12,7 +12,7 @@ from django.core.files.storage import default_storage
 from django.utils import timezone
 from PIL import Image
 
-from convoy_site.catalogue import own, pages
+from convoy_site.catalogue import own, pictures
 from convoy_site.catalogue.models import Build, Mod, OwnFile
 from convoy_site.packs import edits
 from convoy_site.packs.models import Line
@@ -285,7 +285,7 @@ def test_pictures_are_drawn_anew_and_nothing_else_is_shown(world: World, monkeyp
         status, data = world.as_("member").get(f"{at}/0")
         assert status == 200
         with Image.open(io.BytesIO(data)) as shown:
-            assert (shown.format, shown.size) == ("WEBP", pages.PICTURE_SIZE)
+            assert (shown.format, shown.size) == ("WEBP", pictures.PICTURE_SIZE)
     assert len(asked) == 1
     assert world.as_("member").get(f"{at}/9")[0] == 404
     for bad in (b"<svg onload='alert(1)'/>", b"", png((9000, 9000))):

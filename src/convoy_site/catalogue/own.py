@@ -29,11 +29,10 @@ from convoy_core.words.model import Kind, Pickup
 from convoy_core.words.profile import KindLayout
 from convoy_io import archives
 
-from ..packs.models import Pack
 from ..people.models import Crew, User
 from .keeping import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
-from .services import shelf
+from .services import Drawing, shelf
 
 CHUNK = 1024 * 1024
 MAX_FILE_BYTES = 1024 * CHUNK
@@ -99,13 +98,13 @@ def incoming(stream: BinaryIO, most: int = MAX_FILE_BYTES) -> Iterator[tuple[Pat
         yield Path(file.name), digest.hexdigest()
 
 
-def by_archive(pack: Pack, hashes: list[str]) -> list[Build]:
+def by_archive(pack: Drawing, hashes: list[str]) -> list[Build]:
     """Builds of the pack's shelf that come in archives of these hashes."""
     found = Build.objects.filter(mod__in=shelf(pack), archive_sha256__in=hashes)
     return list(found.select_related("mod").defer("files"))
 
 
-def drop(user: User, pack: Pack, name: str, stream: BinaryIO) -> Dropped:
+def drop(user: User, pack: Drawing, name: str, stream: BinaryIO) -> Dropped:
     """Looks through a dropped file. What is not known is kept for a day, so that a build can be made of it."""
     with incoming(stream) as (path, sha256):
         name = re.sub(r"[^\w. ()+-]", "_", name.replace("\\", "/").split("/")[-1])[:200] or "file.zip"
@@ -124,7 +123,7 @@ def drop(user: User, pack: Pack, name: str, stream: BinaryIO) -> Dropped:
     return dropped
 
 
-def _look_through(dropped: Dropped, pack: Pack, path: Path) -> None:
+def _look_through(dropped: Dropped, pack: Drawing, path: Path) -> None:
     dropped.members = archives.contents(path)
     layouts = pack.game.profile.kinds
     dropped.kinds = {kind: inspect_members(dropped.members, layout) for kind, layout in layouts.items()}
@@ -176,7 +175,7 @@ class About:
 
 
 @transaction.atomic
-def make_build(user: User, pack: Pack, about: About) -> Mod:
+def make_build(user: User, pack: Drawing, about: About) -> Mod:
     """Makes a dropped file one of the crew's own builds. Raises NoSuchFile, CannotBeUsed, MalformedInput."""
     file = OwnFile.objects.select_for_update().filter(crew=pack.crew_id, sha256=about.sha256).first()
     if file is None:
@@ -219,22 +218,22 @@ def make_build(user: User, pack: Pack, about: About) -> Mod:
     return mod
 
 
-def _own_mods(pack: Pack) -> QuerySet[Mod]:
+def _own_mods(pack: Drawing) -> QuerySet[Mod]:
     return Mod.objects.filter(crew=pack.crew_id, game=pack.game_id)
 
 
-def _slug(pack: Pack, name: str) -> str:
+def _slug(pack: Drawing, name: str) -> str:
     return f"{slugify(name)[:60] or 'own'}.{pack.crew_id.hex[:6]}"
 
 
-def _own_mod(pack: Pack, slug: str) -> Mod:
+def _own_mod(pack: Drawing, slug: str) -> Mod:
     mod = _own_mods(pack).filter(slug=slug).first()
     if mod is None:
         raise NoSuchFile(f"{pack.crew.name} has no own build called {slug}.")
     return mod
 
 
-def _entry(pack: Pack, about: About, licence: str, file: OwnFile, slug: str) -> dict[str, Any]:
+def _entry(pack: Drawing, about: About, licence: str, file: OwnFile, slug: str) -> dict[str, Any]:
     """The dropped file as a source would list it."""
     told = file.marker.get("id")
     known_as = told if isinstance(told, str) and re.fullmatch(r"[a-z0-9][a-z0-9._-]{0,59}", told) else ""
@@ -277,7 +276,7 @@ def _needs(text: str) -> dict[str, str]:
     return found
 
 
-def _own_source(pack: Pack, pickup: Pickup) -> Source:
+def _own_source(pack: Drawing, pickup: Pickup) -> Source:
     ours = pickup is Pickup.OURS
     source, _ = Source.objects.select_related("game").get_or_create(
         pk=f"{'ours' if ours else 'elsewhere'}-{pack.crew_id.hex[:10]}-{pack.game_id}"[:40],

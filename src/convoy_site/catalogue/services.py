@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import Any, NamedTuple, Protocol
 
 from django.db.models import Q, QuerySet
 
@@ -15,8 +15,15 @@ from convoy_core.words.versions import parse_version
 
 from .models import Build, Mod
 
-if TYPE_CHECKING:
-    from ..packs.models import Pack
+
+class Drawing(Protocol):
+    """Whatever draws on a shelf: a crew's pack, of a game. The catalogue knows packs by this alone."""
+
+    crew: Any
+    crew_id: Any
+    game: Any
+    game_id: Any
+
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
@@ -78,12 +85,12 @@ def core_of(row: Build, mod: str) -> CoreBuild:
     return core_build(row.pk, mod, row.version, row.channel, row.date, row.relations)
 
 
-def shelf(pack: "Pack") -> QuerySet[Mod]:
+def shelf(pack: Drawing) -> QuerySet[Mod]:
     """The mods that a pack can draw on: what sources list for its game, and what its crew made its own."""
     return Mod.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
 
 
-def closure(pack: "Pack", mods: Iterable[str]) -> list[CoreBuild]:
+def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
     """Every installable build that a resolve for these mods can meet: theirs, and along needs and stand-ins.
 
     One query for mods and one for builds per step along needs, whatever the number of mods.

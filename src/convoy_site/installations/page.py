@@ -10,14 +10,14 @@ from convoy_core.sync.plan import world_changes
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 
 from ..catalogue.models import Source
-from ..packs.api.packs import ChangeOut
-from ..releases.api import ReleaseRow, release_row
+from ..packs.shapes.packs import ChangeOut
 from ..releases.keys import public_key
 from ..releases.models import Release
 from ..releases.services import recipe_of, releases_of
+from ..releases.shapes import ReleaseRow, release_row
 from . import asking, services
 from .models import Installation
-from .shapes import (
+from .shapes.member import (
     BackupOut,
     ChoiceOut,
     DifferenceOut,

@@ -1,24 +1,22 @@
 """The crew's view: the roll call, the line, departures, comparing by a listing, and finding people and packs."""
 
-from datetime import datetime
-from typing import Annotated, Literal
+from typing import Literal
 from uuid import UUID
 
 from django.conf import settings
 from django.http import HttpRequest
-from ninja import File, Form, Router, Schema, UploadedFile
-from pydantic import Field
+from ninja import File, Form, Router, UploadedFile
 
 from convoy_core.sync.messages import message
 
 from ..installations import services
 from ..installations.models import Departure, Installation
 from ..installations.page import fit_out, shown, standing_out
-from ..installations.shapes import FitOut, ProgressOut, StandingOut
+from ..installations.shapes.member import ProgressOut
 from ..installations.standings import Stood, stand
-from ..packs.api.packs import ChangeOut
 from ..packs.models import Pack
 from ..packs.services import pack_for
+from ..packs.shapes.packs import ChangeOut
 from ..people.models import Membership, User
 from ..people.rights import Action
 from ..releases.models import Release
@@ -26,111 +24,23 @@ from ..releases.services import pending_changes, releases_of
 from ..shapes import Done, Short
 from . import departures
 from .listings import compare
+from .shapes import (
+    CalledRow,
+    ComingIn,
+    DepartureIn,
+    DepartureOut,
+    Found,
+    LineMark,
+    LinePerson,
+    RollCall,
+    TheLine,
+    WaitingOut,
+)
 
 router = Router(tags=["crew"])
 
 MAX_LISTING = 64 * 1024 * 1024
 """Bytes: a listing of 200,000 files."""
-
-
-class CalledRow(Schema):
-    """One row of the roll call. `by_listing`: somebody handed a listing in, no agent reports."""
-
-    installation: UUID
-    person: str
-    name: str
-    mine: bool
-    side: str
-    release: str
-    target: str
-    heard_at: datetime | None
-    fingerprint: str
-    wanted: str
-    """The fingerprint that the release it has should give."""
-    errands: int
-    by_listing: bool
-    standing: StandingOut
-    message: str
-    """What one may send to its person: polite, with the exact to-do. Empty when there is nothing to do."""
-    fit: FitOut
-    progress: ProgressOut
-
-
-class RollCall(Schema):
-    """`without` names people of the crew that have no installation of this pack."""
-
-    current: str
-    fingerprint: str
-    rows: list[CalledRow]
-    without: list[str]
-
-
-class LineMark(Schema):
-    number: str
-    channel: str
-    withdrawn: bool
-    published_at: datetime
-    changes: int
-
-
-class LinePerson(Schema):
-    """Somebody on the line: at which release (empty: none yet), in which state."""
-
-    installation: UUID
-    person: str
-    initials: str
-    name: str
-    server: bool
-    mine: bool
-    release: str
-    state: str
-    to_do: str
-    busy: bool
-
-
-class TheLine(Schema):
-    """The line: releases oldest first, the draft's pending changes, and who stands where."""
-
-    marks: list[LineMark]
-    pending: int
-    people: list[LinePerson]
-
-
-class WaitingOut(Schema):
-    who: str
-    to_do: str
-
-
-class DepartureOut(Schema):
-    """`needed` is the release that it asks for, empty while none is open; `release` the same where it was chosen and is
-    still open, empty where whatever is newest is meant. `last`: the release of the evening before, with what changed
-    since.
-    """
-
-    id: UUID
-    at: datetime
-    release: str
-    needed: str
-    note: str
-    set_by: str
-    mine: bool | None
-    coming: list[str]
-    absent: list[str]
-    silent: list[str]
-    ready: int
-    waiting: list[WaitingOut]
-    last: str
-    changes: list[ChangeOut]
-
-
-class DepartureIn(Schema):
-    at: datetime
-    release: Short = ""
-    note: Annotated[str, Field(max_length=300)] = ""
-
-
-class ComingIn(Schema):
-    comes: bool
 
 
 def _releases(pack: Pack) -> list[Release]:
@@ -304,15 +214,6 @@ def answer_departure(request: HttpRequest, pack_id: UUID, departure_id: UUID, bo
 def call_off_departure(request: HttpRequest, pack_id: UUID, departure_id: UUID) -> Done:
     departures.call_off(request.user, pack_id, departure_id)
     return Done()
-
-
-class Found(Schema):
-    """Something the command palette can go to."""
-
-    what: Literal["pack", "person", "installation"]
-    name: str
-    hint: str
-    address: str
 
 
 @router.get("/find", response=list[Found], operation_id="find")

@@ -1,18 +1,15 @@
 """What agents ask and tell. An agent shows a token, and sees nothing but its own installation's pack."""
 
-from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from django.core.files.storage import default_storage
 from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
-from ninja import Path, Router, Schema
+from ninja import Path, Router
 from ninja.security import HttpBearer
-from pydantic import AfterValidator, Field
 
 from convoy_core.lock.signing import key_fingerprint
-from convoy_core.sync.deviations import Deviation
 
 from ...catalogue import own
 from ...catalogue.models import Source
@@ -23,7 +20,7 @@ from ...sending import send_file
 from ...shapes import Done, Short
 from .. import asking, services
 from ..models import Installation
-from ..services import MAX_DEVIATIONS
+from ..shapes.agent import Head, HoldOut, Known, Looked, OrderDone, OrderOut, Paired, PairIn, ProgressIn, ReportIn
 from ..standings import followed, target_of
 
 
@@ -35,210 +32,6 @@ class AgentToken(HttpBearer):
 
 
 router = Router(tags=["agent"], auth=AgentToken())
-
-
-class PairIn(Schema):
-    code: Short
-
-
-class Looked(Schema):
-    """What a pairing code opens."""
-
-    public_key: str
-    key: str
-    pack_id: str
-    pack: str
-    installation: str
-    name: str
-    side: Literal["player", "server"]
-
-
-class Paired(Looked):
-    token: str
-
-
-class OrderOut(Schema):
-    id: int
-    what: str
-    given: dict[str, Any]
-
-
-class Head(Schema):
-    """`number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
-    while none is open. Sources: where they are now; one that begins with `/` is this site. `line`: KB a second at
-    most; `most`: MB at once; 0: any.
-    """
-
-    number: str
-    newest: str
-    sources: dict[str, str]
-    left_out: list[str]
-    line: int
-    most: int
-    order: OrderOut | None
-
-
-def _no_null(text: str) -> str:
-    """The database keeps every character but one."""
-    if "\x00" in text:
-        raise ValueError("a null character is not allowed")
-    return text
-
-
-Plain = Annotated[str, AfterValidator(_no_null)]
-Text = Annotated[Plain, Field(max_length=600)]
-Path300 = Annotated[Plain, Field(max_length=300)]
-Paths = Annotated[list[Path300], Field(max_length=200)]
-Count = Annotated[int, Field(ge=0, lt=2**53)]
-
-
-class MachineIn(Schema):
-    memory_mb: Count
-    disk_free: Count
-    runtimes: Annotated[list[Annotated[Plain, Field(max_length=20)]], Field(max_length=20)]
-    system: Annotated[Plain, Field(max_length=40)]
-
-
-class WorldIn(Schema):
-    sentence: Text
-    note: Text
-
-
-class PlanIn(Schema):
-    release: Short
-    counts: Annotated[dict[Literal["place", "replace", "merge", "aside", "remove"], Count], Field(max_length=5)]
-    left_alone: Count
-    merged: Paths
-    mine: Paths
-    aside: Paths
-    extras: Paths
-    fetch: Count
-    fetch_bytes: Count
-    place_bytes: Count
-    seconds: Annotated[int, Field(ge=-1, lt=2**31)]
-    worlds: Annotated[list[WorldIn], Field(max_length=200)]
-
-
-class StepIn(Schema):
-    id: Annotated[Plain, Field(max_length=80)]
-    text: Annotated[Plain, Field(max_length=2000)]
-    check: Literal["none", "exists", "changed"]
-    path: Path300
-    done: bool
-    seen: bool
-
-
-class BackupIn(Schema):
-    id: Annotated[str, Field(pattern=r"^[0-9-]{10,60}$")]
-    made_at: datetime
-    why: Annotated[Plain, Field(max_length=200)]
-    release: Short
-    by_hand: bool
-    files: Count
-    size: Count
-    holds: Text = ""
-    """Which worlds, how many files, in words."""
-    damaged: Text = ""
-    """Why it could not be restored whole; empty as far as is known."""
-
-
-class SettingIn(Schema):
-    key: Text
-    mine: Text
-    new: Text
-
-
-class NoteIn(Schema):
-    path: Path300
-    changed: Annotated[list[Text], Field(max_length=2000)] = []
-    kept: Annotated[list[SettingIn], Field(max_length=2000)] = []
-    overruled: Annotated[list[SettingIn], Field(max_length=2000)] = []
-    problem: Text = ""
-    beside: Annotated[Plain, Field(max_length=320)] = ""
-
-
-class HistoryIn(Schema):
-    id: Short
-    before: Short
-    release: Short
-    counts: Annotated[dict[Annotated[Plain, Field(max_length=20)], Count], Field(max_length=10)]
-    moved: Paths
-    notes: Annotated[list[NoteIn], Field(max_length=200)]
-    backup: Annotated[Plain, Field(max_length=60)]
-    undoes: bool
-    mods: Annotated[list[Text], Field(max_length=300)] = []
-    """What came, moved and left, a sentence each."""
-
-
-class StrayedIn(Schema):
-    path: Path300
-    key: Annotated[Plain, Field(max_length=200)]
-    wanted: Annotated[Plain, Field(max_length=200)]
-    there: Annotated[Plain, Field(max_length=200)]
-
-
-class AboutIn(Schema):
-    """What an agent tells beside its deviations (`convoy_agent.report`). Kept as it stands, within these bounds."""
-
-    at: datetime
-    machine: MachineIn
-    plan: PlanIn
-    errands: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=2000)]
-    errand_minutes: Count
-    strayed: Annotated[list[StrayedIn], Field(max_length=200)]
-    found: Annotated[dict[Path300, Annotated[str, Field(pattern="^[0-9a-f]{64}$")]], Field(max_length=200)]
-    choices: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=500)]
-    steps: Annotated[list[StepIn], Field(max_length=50)]
-    undo: Short = ""
-    """The release that taking the last sync back leads to; empty: there is nothing to take back."""
-    backups: Annotated[list[BackupIn], Field(max_length=30)]
-    history: Annotated[list[HistoryIn], Field(max_length=30)]
-    had_before: Count = 0
-    """Files of the pack that lay there before joining."""
-    remarks: Annotated[list[Text], Field(max_length=20)] = []
-    """What the agent found wrong with what it keeps, and what it did about it."""
-
-
-class ReportIn(Schema):
-    release: Short
-    deviations: Annotated[dict[Path300, Deviation], Field(max_length=MAX_DEVIATIONS)]
-    fingerprint: Annotated[Plain, Field(max_length=9)] = ""
-    about: AboutIn | None = None
-
-
-class OrderDone(Schema):
-    id: int
-    said: Annotated[Plain, Field(max_length=2000)]
-    refused: bool
-
-
-class HoldOut(Schema):
-    """What the member asks meanwhile: `pause`, `stop`, or nothing."""
-
-    hold: str
-
-
-class Known(Schema):
-    name: str
-
-
-class UnderWayIn(Schema):
-    name: Annotated[Plain, Field(max_length=200)]
-    done: Count
-    total: Count
-
-
-class ProgressIn(Schema):
-    phase: Literal["fetching", "unpacking", "placing", "checking", "stopped", "paused", "waiting for errands"]
-    what: Annotated[Plain, Field(max_length=200)] = ""
-    done: Count = 0
-    total: Count = 0
-    rate: Count = 0
-    seconds_left: Annotated[int, Field(ge=-1, lt=2**31)] = -1
-    files_done: Count = 0
-    files: Count = 0
-    under_way: Annotated[list[UnderWayIn], Field(max_length=8)] = []
-    error: Annotated[Plain, Field(max_length=2000)] = ""
 
 
 @router.post("/agent/pair", auth=None, response=Paired, operation_id="agent_pair")

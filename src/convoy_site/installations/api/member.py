@@ -13,7 +13,7 @@ from .. import asking, services
 from ..bringing import bring
 from ..models import Installation
 from ..page import all_releases, page_of, row_of, shown
-from ..shapes import (
+from ..shapes.member import (
     BroughtOut,
     ChoicesIn,
     HoldIn,

@@ -1,13 +1,11 @@
 """Packs, their drafts and edits, and what the checks found."""
 
-from datetime import date, datetime
 from typing import Annotated
 from uuid import UUID
 
 from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
-from pydantic import Field
+from ninja import Query, Router
 
 from convoy_core.machine.memory import Weight, demand
 from convoy_core.resolve import needed_by
@@ -15,221 +13,33 @@ from convoy_core.words.model import Kind
 
 from ...catalogue.models import Mod
 from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
-from ...people.models import Membership, Role
+from ...people.models import Membership
 from ...people.rights import Action
-from ...shapes import Name, Short, Text
 from .. import drafts, services
-from ..edits import EditIn
-from ..models import EMBLEMS, Line, Pack
+from ..models import Line, Pack
+from ..shapes.packs import (
+    ChangeOut,
+    DemandOut,
+    DraftOut,
+    EditOut,
+    EditsIn,
+    FindingOut,
+    HandStepOut,
+    LineOut,
+    OutcomeOut,
+    PackChange,
+    PackIn,
+    PackOut,
+    PackRow,
+    TweakOut,
+    UnsettledOut,
+    base_out,
+)
 
 router = Router(tags=["packs"])
 
 NOTHING = {"why": "", "core": [], "ways": []}
 EDITS_SHOWN = 100
-
-Emblem = Annotated[str, Field(pattern="^(" + "|".join(EMBLEMS) + ")$")]
-
-
-class BaseOut(Schema):
-    game: str
-    game_name: str
-    game_version: str
-    game_label: str
-    loader: str
-    loader_name: str
-    loader_version: str
-
-
-class PackIn(Schema):
-    crew: UUID
-    game: Name
-    name: Name
-    emblem: Emblem = EMBLEMS[0]
-    group: Short = ""
-    notes: Text = ""
-    game_version: Name
-    loader: Short = ""
-    loader_version: Short = ""
-
-
-class PackChange(Schema):
-    name: Name | None = None
-    emblem: Emblem | None = None
-    group: Short | None = None
-    notes: Text | None = None
-
-
-class PackRow(Schema):
-    """`newest_release`: what members follow who did not choose otherwise; empty while none is open."""
-
-    id: UUID
-    name: str
-    emblem: str
-    group: str
-    crew: str
-    role: Role
-    base: BaseOut
-    chosen: int
-    newest_release: str
-    installations: int
-
-
-class PackOut(PackRow):
-    crew_id: UUID
-    notes: str
-    revision: int
-
-
-class LineOut(Schema):
-    """One line of the manifest. `state` is settled, unsettled (with `why`) or off; `newer` a newer build that fits."""
-
-    mod: str
-    name: str
-    summary: str
-    kind: str
-    group: str
-    state: str
-    why: str
-    version: str
-    channel: str
-    newer: str
-    held: bool
-    held_because: str
-    order: int
-    side: str
-    reach: str
-    size: int
-    pickup: str
-    licence: str
-    needed_by: list[str]
-    optional: bool
-    advice: str
-    tags: list[str]
-    note: str
-    updated: date | None
-    category: str
-
-
-class DemandOut(Schema):
-    """What the pack asks of a machine: memory in MB, disk in bytes beside the game; `estimated` builds gave none.
-    The machines, in MB, are one that gives it safely, and the smallest that can.
-    """
-
-    minimum: int
-    recommended: int
-    disk: int
-    estimated: int
-    comfortable_machine: int
-    smallest_machine: int
-
-
-class TweakOut(Schema):
-    """One setting that the pack sets: enforced, a starting value, or advice."""
-
-    path: str
-    key: list[str]
-    value: str | int | float | bool | list[str | int | float | bool]
-    how: str
-
-
-class HandStepOut(Schema):
-    """Something that only a person can do; `check` is none, exists or changed, looking at `path`."""
-
-    id: str
-    text: str
-    check: str
-    path: str
-
-
-class DraftOut(Schema):
-    revision: int
-    lines: list[LineOut]
-    chosen: int
-    brought_in: int
-    unsettled: int
-    off: int
-    download: int
-    errands: int
-    demand: DemandOut
-    tweaks: list[TweakOut]
-    steps: list[HandStepOut]
-
-
-class EditsIn(Schema):
-    """Edits made against `revision`. `rehearse` answers what they would do and keeps nothing."""
-
-    revision: Annotated[int, Field(ge=0, lt=2**31)]
-    edits: Annotated[list[Annotated[EditIn, Field(discriminator="do")]], Field(min_length=1, max_length=500)]
-    rehearse: bool = False
-
-
-class ChangeOut(Schema):
-    what: str
-    mod: str
-    name: str
-    before: str
-    after: str
-    chosen: bool
-
-
-class WayOutOut(Schema):
-    """A change that was tried and frees a line; `edit` carries it out."""
-
-    text: str
-    edit: Annotated[EditIn, Field(discriminator="do")]
-
-
-class UnsettledOut(Schema):
-    mod: str
-    name: str
-    why: str
-    core: list[str]
-    ways: list[WayOutOut]
-
-
-class OutcomeOut(Schema):
-    revision: int
-    sentence: str
-    changes: list[ChangeOut]
-    unsettled: list[UnsettledOut]
-    left_out: list[UnsettledOut]
-    settled_again: list[str]
-    meanwhile: list[str]
-
-
-class EditOut(Schema):
-    revision: int
-    by: str
-    at: datetime
-    sentence: str
-    subjects: list[str]
-    mine: bool
-    takes_back: int | None
-    taken_back: bool
-
-
-class FindingOut(Schema):
-    check: str
-    severity: str
-    mod: str
-    what: str
-    why: str
-    now: str
-    evidence: list[str]
-
-
-def base_out(pack: Pack) -> BaseOut:
-    profile, draft = pack.game.profile, pack.draft
-    loader = profile.loader(draft.loader).name if draft.loader else ""
-    return BaseOut(
-        game=pack.game_id,
-        game_name=profile.name,
-        game_version=draft.game_version,
-        game_label=profile.game_version(draft.game_version).label,
-        loader=draft.loader,
-        loader_name=loader,
-        loader_version=draft.loader_version,
-    )
 
 
 @router.get("/packs", response=list[PackRow], operation_id="packs")

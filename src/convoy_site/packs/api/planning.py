@@ -1,125 +1,31 @@
 """Looking ahead before an edit: pasted lines, updates, bases, the needs around a mod. Changes nothing."""
 
-from typing import Annotated
 from uuid import UUID
 
 from django.http import HttpRequest
-from ninja import Router, Schema
-from pydantic import Field
-
-from convoy_core.outside.pasting import MAX_TEXT
+from ninja import Router
 
 from ...people.rights import Action
 from ...shapes import Short
 from .. import drafts, outlook, recognising
 from ..services import pack_for
+from ..shapes.planning import (
+    BaseLineOut,
+    BaseOutlookOut,
+    BehindOut,
+    EdgeOut,
+    LogOut,
+    NeedsOut,
+    NodeOut,
+    OptionOut,
+    PasteIn,
+    PasteOut,
+    RecognisedOut,
+    UpdateOut,
+    UpdatesOut,
+)
 
 router = Router(tags=["packs"])
-
-
-class PasteIn(Schema):
-    text: Annotated[str, Field(max_length=MAX_TEXT)]
-
-
-class OptionOut(Schema):
-    mod: str
-    name: str
-    summary: str
-    author: str
-
-
-class RecognisedOut(Schema):
-    """One pasted line. `version` is the build that would come, `listed` the version that the line itself names."""
-
-    text: str
-    state: recognising.State
-    mod: str
-    name: str
-    version: str
-    listed: str
-    reason: str
-    options: list[OptionOut]
-
-
-class PasteOut(Schema):
-    lines: list[RecognisedOut]
-    left_out: int
-
-
-class LogOut(Schema):
-    version: str
-    text: str
-
-
-class UpdateOut(Schema):
-    mod: str
-    name: str
-    before: str
-    after: str
-    chosen: bool
-    size: int
-    logs: list[LogOut]
-
-
-class BehindOut(Schema):
-    mod: str
-    name: str
-    version: str
-    newest: str
-    why: str
-
-
-class UpdatesOut(Schema):
-    """What updating everything would do, and what would stay behind."""
-
-    revision: int
-    moves: list[UpdateOut]
-    behind: list[BehindOut]
-
-
-class BaseLineOut(Schema):
-    mod: str
-    name: str
-    text: str
-
-
-class BaseOutlookOut(Schema):
-    """What one base means for the chosen lines; `exist` counts those with a build, through counterparts too."""
-
-    game_version: str
-    label: str
-    channel: str
-    loader: str
-    loader_name: str
-    loader_version: str
-    now: bool
-    exist: int
-    of: int
-    same: int
-    change: list[BaseLineOut]
-    through: list[BaseLineOut]
-    missing: list[BaseLineOut]
-
-
-class NodeOut(Schema):
-    mod: str
-    name: str
-    version: str
-    chosen: bool
-
-
-class EdgeOut(Schema):
-    """`asker` needs `mod` in `range`; `met_by` is what meets it."""
-
-    asker: str
-    mod: str
-    range: str
-    met_by: str
-
-
-class NeedsOut(Schema):
-    nodes: list[NodeOut]
-    edges: list[EdgeOut]
 
 
 @router.post("/packs/{pack_id}/draft/recognise", response=PasteOut, operation_id="recognise")

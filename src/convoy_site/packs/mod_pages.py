@@ -1,32 +1,18 @@
-"""What a mod's own page shows beyond its builds: neighbours, use, what it carries and touches, and its pictures."""
+"""What a mod's own page shows beyond its builds: neighbours, use, what it carries and touches."""
 
-import io
 from dataclasses import dataclass
-from urllib.parse import urljoin
-
-import httpx
-from django.core.files.base import ContentFile
-from django.core.files.storage import default_storage
-from django.utils.crypto import salted_hmac
-from PIL import Image, ImageOps, UnidentifiedImageError
 
 from convoy_core.outside.archive_root import placements
 from convoy_core.words.model import Base, Kind, misfit
 from convoy_core.words.profile import GameProfile
 
-from ..packs.models import Pack
+from ..catalogue.models import Build, Mod
+from ..catalogue.services import core_of, shelf
 from ..people.models import User
-from ..people.rights import NotFound
-from .models import Build, Mod
-from .services import core_of, shelf
+from .models import Pack
 
 SHOWN = 40
 """Rows of a list on a mod's page; the others are counted."""
-
-MAX_PICTURE_BYTES = 8 * 2**20
-MAX_PIXELS = 40_000_000
-PICTURE_SIZE = (640, 360)
-PICTURE_SECONDS = 10
 
 
 @dataclass
@@ -83,44 +69,3 @@ def _places(build: Build, mod: Mod, profile: GameProfile) -> set[str]:
         if layout and not build.refused
         else set()
     )
-
-
-def picture(mod: Mod, number: int) -> bytes:
-    """A mod's picture as WebP of a screen's size, fetched once and drawn anew: nothing of the sender's file is kept.
-
-    Raises NotFound, also when the source is away or sends no picture.
-    """
-    if not 0 <= number < len(mod.pictures):
-        raise NotFound(f"{mod.name} has no such picture.")
-    address = urljoin(mod.source.address.rstrip("/") + "/", mod.pictures[number])
-    place = f"pictures/{salted_hmac('picture', address).hexdigest()}.webp"
-    if default_storage.exists(place):
-        with default_storage.open(place) as kept:
-            return kept.read()
-    try:
-        drawn = _drawn_anew(_fetched(address))
-    except (httpx.HTTPError, OSError, ValueError, Image.DecompressionBombError, UnidentifiedImageError) as error:
-        raise NotFound(f"The picture of {mod.name} cannot be had.", str(error)[:200]) from error
-    default_storage.save(place, ContentFile(drawn))
-    return drawn
-
-
-def _fetched(address: str) -> bytes:
-    body = bytearray()
-    with httpx.stream("GET", address, timeout=PICTURE_SECONDS) as reply:
-        reply.raise_for_status()
-        for block in reply.iter_bytes():
-            body += block
-            if len(body) > MAX_PICTURE_BYTES:
-                raise ValueError("it is too large")
-    return bytes(body)
-
-
-def _drawn_anew(data: bytes) -> bytes:
-    with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP")) as image:
-        if image.width * image.height > MAX_PIXELS:
-            raise ValueError("it has too many points")
-        small = ImageOps.fit(image.convert("RGB"), PICTURE_SIZE)
-    out = io.BytesIO()
-    small.save(out, "WEBP", quality=82)
-    return out.getvalue()

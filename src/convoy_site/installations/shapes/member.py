@@ -7,9 +7,9 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
-from ..packs.api.packs import ChangeOut
-from ..releases.api import ReleaseRow
-from ..shapes import Name, Short
+from ...packs.shapes.packs import ChangeOut
+from ...releases.shapes import ReleaseRow
+from ...shapes import Name, Short
 
 
 class StrayedOut(Schema):

@@ -1,0 +1,178 @@
+"""The finder, and one mod: in the inspector and on its own page."""
+
+from typing import Annotated
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Path, Query, Router
+
+from convoy_core.resolve import why_not
+from convoy_core.words.licences import meaning
+from convoy_core.words.model import misfit
+from convoy_core.words.wording import listed
+
+from ...catalogue import pictures
+from ...catalogue.models import Mod
+from ...catalogue.search import Asked, search
+from ...catalogue.services import build_rows, core_of, fit_of, shelf
+from ...people.rights import Action, NotFound
+from ...shapes import Short
+from .. import drafts, mod_pages
+from ..models import Pack
+from ..services import pack_for
+from ..shapes.mods import (
+    BuildOut,
+    FacetOut,
+    FacetValue,
+    FileOut,
+    FinderPage,
+    FinderRow,
+    ModPage,
+    MoreOfMod,
+    NeighbourOut,
+    PackUse,
+    SourceState,
+)
+
+router = Router(tags=["catalogue"])
+
+
+@router.get("/packs/{pack_id}/catalogue", response=FinderPage, operation_id="finder")
+def finder(
+    request: HttpRequest,
+    pack_id: UUID,
+    asked: Annotated[Asked, Query()],
+) -> FinderPage:
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    base = drafts.base_of(pack.draft)
+    found = search(shelf(pack), pack.game.profile, base, asked)
+    rows = []
+    builds = build_rows({mod.pk: mod.slug for mod in found.mods})
+    for mod in found.mods:
+        fit = fit_of(builds[mod.pk], base)
+        rows.append(
+            FinderRow(
+                slug=mod.slug,
+                name=mod.name,
+                summary=mod.summary,
+                author=mod.author,
+                category=mod.category,
+                kind=mod.kind,
+                downloads=mod.downloads,
+                followers=mod.followers,
+                rating=mod.rating,
+                updated=mod.updated,
+                pickup=mod.source.pickup,
+                fit_version=fit.version,
+                reason=fit.reason,
+                needs=list(fit.needs),
+                picture=bool(mod.pictures),
+            )
+        )
+    sources = [
+        SourceState(
+            name=one.name,
+            pickup=one.pickup,
+            read_at=one.read_at,
+            trouble=one.trouble,
+            pages_done=one.pages_done,
+            pages_changed=one.pages_changed,
+            rest_until=one.rest_until,
+        )
+        for one in pack.game.sources.filter(crew=None).order_by("name")
+    ]
+    facets = [
+        FacetOut(name=name, values=[FacetValue(value=value, count=count) for value, count in values])
+        for name, values in found.facets.items()
+    ]
+    return FinderPage(rows=rows, total=found.total, page=found.page, pages=found.pages, facets=facets, sources=sources)
+
+
+@router.get("/packs/{pack_id}/mods/{slug}", response=ModPage, operation_id="mod")
+def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    found = _mod(pack, slug)
+    base = drafts.base_of(pack.draft)
+    picks = drafts.picked_builds(pack)
+    builds = []
+    for one in found.builds.filter(gone=False):
+        core = core_of(one, slug)
+        ruled_out = one.refused or misfit(core, base) or why_not(core, base, picks)
+        builds.append((core.version, _build_out(one, ruled_out)))
+    builds.sort(key=lambda pair: pair[0], reverse=True)
+    return ModPage(
+        slug=found.slug,
+        name=found.name,
+        summary=found.summary,
+        author=found.author,
+        category=found.category,
+        kind=found.kind,
+        licence=found.licence,
+        downloads=found.downloads,
+        source=found.source.name,
+        pickup=found.source.pickup,
+        page=found.page,
+        counterpart=found.counterpart,
+        builds=[shown for _, shown in builds],
+    )
+
+
+def _mod(pack: Pack, slug: str) -> Mod:
+    found = shelf(pack).filter(slug=slug).select_related("source").first()
+    if found is None:
+        raise NotFound(f"No source has {slug}.")
+    return found
+
+
+def _build_out(build, ruled_out: str) -> BuildOut:
+    return BuildOut(
+        version=build.version,
+        channel=build.channel,
+        date=build.date,
+        **build.relations,
+        side=build.side,
+        reach=build.reach,
+        archive_size=build.archive_size,
+        files=len(build.files),
+        change_log=build.change_log,
+        ruled_out=ruled_out,
+    )
+
+
+@router.get("/packs/{pack_id}/mods/{slug}/more", response=MoreOfMod, operation_id="more_of_mod")
+def more_of_mod(request: HttpRequest, pack_id: UUID, slug: Short) -> MoreOfMod:
+    """What the mod's own page shows beside what the inspector does."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    found = _mod(pack, slug)
+    more = mod_pages.more_of(request.user, pack, found, drafts.base_of(pack.draft), pack.draft.picks)
+    means = meaning(found.licence)
+    names = dict(shelf(pack).filter(slug__in=more.touched).values_list("slug", "name"))
+    files = more.build.files if more.build else []
+    return MoreOfMod(
+        pictures=len(found.pictures),
+        on_removal=found.on_removal,
+        licence_sentence=means.sentence,
+        passing_on=means.passing_on,
+        needed_by=[NeighbourOut(mod=one.slug, name=one.name, what=one.summary) for one in more.needed_by],
+        needed_by_in_all=more.needed_by_in_all,
+        counterpart=more.counterpart
+        and NeighbourOut(mod=more.counterpart.slug, name=more.counterpart.name, what=more.counterpart.summary),
+        in_packs=[PackUse(id=one.id, name=one.name, version=version) for one, version in more.in_packs],
+        version=more.build.version if more.build else "",
+        carries=[FileOut(path=path, size=size) for path, size, _ in sorted(files)[: mod_pages.SHOWN]],
+        carries_in_all=len(files),
+        touches=[
+            NeighbourOut(mod=mod, name=names.get(mod, mod), what=listed(paths[:3]))
+            for mod, paths in more.touched.items()
+        ],
+    )
+
+
+@router.get("/packs/{pack_id}/mods/{slug}/pictures/{number}", operation_id="mod_picture")
+def mod_picture(
+    request: HttpRequest, pack_id: UUID, slug: Short, number: Annotated[int, Path(ge=0, le=20)]
+) -> HttpResponse:
+    """A picture of a mod, as WebP of 640 by 360 points."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    drawn = pictures.picture(_mod(pack, slug), number)
+    return HttpResponse(drawn, content_type="image/webp", headers={"Cache-Control": "private, max-age=86400"})

@@ -1,0 +1,125 @@
+"""Shapes of what comes in from outside: known and dropped files, own builds, folders."""
+
+from typing import Annotated
+
+from ninja import Schema
+from pydantic import Field
+
+from convoy_core.words.model import Kind, Reach, Side
+
+from ...shapes import Name, Short
+
+Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
+class HashesIn(Schema):
+    hashes: Annotated[list[Sha256], Field(min_length=1, max_length=500)]
+
+
+class KnownOut(Schema):
+    """A build that comes in an archive of this hash. `already`: its mod is a line of the draft."""
+
+    sha256: str
+    mod: str
+    name: str
+    version: str
+    already: bool
+
+
+class KindOut(Schema):
+    """What an archive comes to as content of one kind. `root`: the folder that is laid down; null: not to be told."""
+
+    kind: str
+    fits: bool
+    root: str | None
+    left_out: int
+    notes: list[str]
+
+
+class RefusedOut(Schema):
+    path: str
+    why: str
+
+
+class DroppedOut(Schema):
+    """A dropped file: `known` when a source lists it; else what it holds, and what its marker says."""
+
+    name: str
+    sha256: str
+    size: int
+    known: KnownOut | None
+    trouble: str
+    refused: list[RefusedOut]
+    files: int
+    unpacked: int
+    kinds: list[KindOut]
+    says_id: str
+    says_name: str
+    says_version: str
+    like: str
+    """Name of the mod that the marker calls it; the bytes are none of its builds."""
+    own: list[KnownOut]
+    """The crew's own builds that it could be a newer one of."""
+
+
+class OwnBuildIn(Schema):
+    """What is said about a dropped file. `needs`: one mod and range per line."""
+
+    sha256: Sha256
+    of: Short = ""
+    name: Name
+    version: Annotated[str, Field(min_length=1, max_length=120)]
+    kind: Kind
+    licence: Short = ""
+    page: Annotated[str, Field(max_length=400, pattern=r"^(https?://\S+)?$")] = ""
+    summary: Annotated[str, Field(max_length=400)] = ""
+    side: Side = Side.BOTH
+    reach: Reach = Reach.CREW
+    games: Short = "*"
+    loader: Short = ""
+    needs: Annotated[str, Field(max_length=4000)] = ""
+
+
+class MadeOut(Schema):
+    mod: str
+    name: str
+
+
+class LicenceOut(Schema):
+    licence: str
+    passing_on: str
+    sentence: str
+
+
+class FoundOut(Schema):
+    mod: str
+    name: str
+    version: str
+    place: str
+    files: int
+    altered: list[str]
+    missing: int
+    already: bool
+    comes_along: bool
+    """Something else needs it: it would be brought in without a line of its own."""
+    reason: str
+    """Why no build of it fits the base; empty when one does."""
+
+
+class StrangerOut(Schema):
+    place: str
+    files: int
+    size: int
+
+
+class TakeOverOut(Schema):
+    """What a folder comes to. Lists are cut after 200 rows; counts are of all."""
+
+    found: list[FoundOut]
+    doubles: list[FoundOut]
+    remnants: list[FoundOut]
+    strangers: list[StrangerOut]
+    strangers_in_all: int
+    left_over: list[str]
+    left_over_in_all: int
+    others: int

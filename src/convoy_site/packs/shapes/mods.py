@@ -1,0 +1,131 @@
+"""Shapes of the finder and of one mod."""
+
+from datetime import date, datetime
+from uuid import UUID
+
+from ninja import Schema
+
+
+class FinderRow(Schema):
+    """A mod in the finder. `fit_version` is empty where nothing fits, and `reason` says why."""
+
+    slug: str
+    name: str
+    summary: str
+    author: str
+    category: str
+    kind: str
+    downloads: int
+    followers: int
+    rating: int
+    updated: date | None
+    pickup: str
+    fit_version: str
+    reason: str
+    needs: list[str]
+    picture: bool
+
+
+class SourceState(Schema):
+    name: str
+    pickup: str
+    read_at: datetime | None
+    trouble: str
+    pages_done: int
+    pages_changed: int
+    rest_until: datetime | None
+    """`pages_done` below `pages_changed`: it is being read, or will be read on from there."""
+
+
+class FacetValue(Schema):
+    value: str
+    count: int
+
+
+class FacetOut(Schema):
+    name: str
+    values: list[FacetValue]
+
+
+class FinderPage(Schema):
+    rows: list[FinderRow]
+    total: int
+    page: int
+    pages: int
+    facets: list[FacetOut]
+    sources: list[SourceState]
+
+
+class BuildOut(Schema):
+    """One build with why it is ruled out in this draft (empty: it can be taken)."""
+
+    version: str
+    channel: str
+    date: date | None
+    games: str
+    loaders: dict[str, str]
+    needs: dict[str, str]
+    breaks: dict[str, str]
+    provides: dict[str, str]
+    side: str
+    reach: str
+    archive_size: int
+    files: int
+    change_log: str
+    ruled_out: str
+
+
+class FileOut(Schema):
+    path: str
+    size: int
+
+
+class PackUse(Schema):
+    """A pack of mine that has the mod, and in which build."""
+
+    id: UUID
+    name: str
+    version: str
+
+
+class NeighbourOut(Schema):
+    """Another mod that this one's page speaks of."""
+
+    mod: str
+    name: str
+    what: str
+
+
+class MoreOfMod(Schema):
+    """What only the mod's own page shows. `touches` are paths of its newest fitting build that others of the draft
+    place, too; `carries` its first files.
+    """
+
+    pictures: int
+    on_removal: str
+    licence_sentence: str
+    passing_on: str
+    needed_by: list[NeighbourOut]
+    needed_by_in_all: int
+    counterpart: NeighbourOut | None
+    in_packs: list[PackUse]
+    version: str
+    carries: list[FileOut]
+    carries_in_all: int
+    touches: list[NeighbourOut]
+
+
+class ModPage(Schema):
+    slug: str
+    name: str
+    summary: str
+    author: str
+    category: str
+    kind: str
+    licence: str
+    downloads: int
+    source: str
+    pickup: str
+    page: str
+    counterpart: str
+    builds: list[BuildOut]

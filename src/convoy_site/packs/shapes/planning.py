@@ -1,0 +1,115 @@
+"""Shapes of looking ahead: pasted lines, updates, bases, needs."""
+
+from typing import Annotated
+
+from ninja import Schema
+from pydantic import Field
+
+from convoy_core.outside.pasting import MAX_TEXT
+
+from .. import recognising
+
+
+class PasteIn(Schema):
+    text: Annotated[str, Field(max_length=MAX_TEXT)]
+
+
+class OptionOut(Schema):
+    mod: str
+    name: str
+    summary: str
+    author: str
+
+
+class RecognisedOut(Schema):
+    """One pasted line. `version` is the build that would come, `listed` the version that the line itself names."""
+
+    text: str
+    state: recognising.State
+    mod: str
+    name: str
+    version: str
+    listed: str
+    reason: str
+    options: list[OptionOut]
+
+
+class PasteOut(Schema):
+    lines: list[RecognisedOut]
+    left_out: int
+
+
+class LogOut(Schema):
+    version: str
+    text: str
+
+
+class UpdateOut(Schema):
+    mod: str
+    name: str
+    before: str
+    after: str
+    chosen: bool
+    size: int
+    logs: list[LogOut]
+
+
+class BehindOut(Schema):
+    mod: str
+    name: str
+    version: str
+    newest: str
+    why: str
+
+
+class UpdatesOut(Schema):
+    """What updating everything would do, and what would stay behind."""
+
+    revision: int
+    moves: list[UpdateOut]
+    behind: list[BehindOut]
+
+
+class BaseLineOut(Schema):
+    mod: str
+    name: str
+    text: str
+
+
+class BaseOutlookOut(Schema):
+    """What one base means for the chosen lines; `exist` counts those with a build, through counterparts too."""
+
+    game_version: str
+    label: str
+    channel: str
+    loader: str
+    loader_name: str
+    loader_version: str
+    now: bool
+    exist: int
+    of: int
+    same: int
+    change: list[BaseLineOut]
+    through: list[BaseLineOut]
+    missing: list[BaseLineOut]
+
+
+class NodeOut(Schema):
+    mod: str
+    name: str
+    version: str
+    chosen: bool
+
+
+class EdgeOut(Schema):
+    """`asker` needs `mod` in `range`; `met_by` is what meets it."""
+
+    asker: str
+    mod: str
+    range: str
+    met_by: str
+
+
+class NeedsOut(Schema):
+    nodes: list[NodeOut]
+    edges: list[EdgeOut]

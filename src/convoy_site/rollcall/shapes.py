@@ -1,0 +1,121 @@
+"""Shapes of what a crew sees together: the roll call, departures, finding."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from ninja import Schema
+from pydantic import Field
+
+from ..installations.shapes.member import FitOut, ProgressOut, StandingOut
+from ..packs.shapes.packs import ChangeOut
+from ..shapes import Short
+
+
+class CalledRow(Schema):
+    """One row of the roll call. `by_listing`: somebody handed a listing in, no agent reports."""
+
+    installation: UUID
+    person: str
+    name: str
+    mine: bool
+    side: str
+    release: str
+    target: str
+    heard_at: datetime | None
+    fingerprint: str
+    wanted: str
+    """The fingerprint that the release it has should give."""
+    errands: int
+    by_listing: bool
+    standing: StandingOut
+    message: str
+    """What one may send to its person: polite, with the exact to-do. Empty when there is nothing to do."""
+    fit: FitOut
+    progress: ProgressOut
+
+
+class RollCall(Schema):
+    """`without` names people of the crew that have no installation of this pack."""
+
+    current: str
+    fingerprint: str
+    rows: list[CalledRow]
+    without: list[str]
+
+
+class LineMark(Schema):
+    number: str
+    channel: str
+    withdrawn: bool
+    published_at: datetime
+    changes: int
+
+
+class LinePerson(Schema):
+    """Somebody on the line: at which release (empty: none yet), in which state."""
+
+    installation: UUID
+    person: str
+    initials: str
+    name: str
+    server: bool
+    mine: bool
+    release: str
+    state: str
+    to_do: str
+    busy: bool
+
+
+class TheLine(Schema):
+    """The line: releases oldest first, the draft's pending changes, and who stands where."""
+
+    marks: list[LineMark]
+    pending: int
+    people: list[LinePerson]
+
+
+class WaitingOut(Schema):
+    who: str
+    to_do: str
+
+
+class DepartureOut(Schema):
+    """`needed` is the release that it asks for, empty while none is open; `release` the same where it was chosen and is
+    still open, empty where whatever is newest is meant. `last`: the release of the evening before, with what changed
+    since.
+    """
+
+    id: UUID
+    at: datetime
+    release: str
+    needed: str
+    note: str
+    set_by: str
+    mine: bool | None
+    coming: list[str]
+    absent: list[str]
+    silent: list[str]
+    ready: int
+    waiting: list[WaitingOut]
+    last: str
+    changes: list[ChangeOut]
+
+
+class DepartureIn(Schema):
+    at: datetime
+    release: Short = ""
+    note: Annotated[str, Field(max_length=300)] = ""
+
+
+class ComingIn(Schema):
+    comes: bool
+
+
+class Found(Schema):
+    """Something the command palette can go to."""
+
+    what: Literal["pack", "person", "installation"]
+    name: str
+    hint: str
+    address: str
