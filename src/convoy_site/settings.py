@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "allauth.account",
     "allauth.headless",
     "procrastinate.contrib.django",
+    "convoy_site",
     "convoy_site.people",
     "convoy_site.catalogue",
     "convoy_site.packs",

@@ -14,8 +14,8 @@ from django.utils import timezone
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.machine.memory import STEP
 from convoy_site.catalogue.models import Build
+from convoy_site.installations.joining import install_command
 from convoy_site.installations.models import Installation, StandInMachine
-from convoy_site.installations.services import install_command
 from convoy_site.people.services import bring_aboard
 
 from .conftest import World

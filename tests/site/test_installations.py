@@ -12,7 +12,7 @@ from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.signing import verify
 from convoy_site.installations import tasks
 from convoy_site.installations.models import Installation, StandInMachine
-from convoy_site.installations.services import stand_in_folder
+from convoy_site.installations.stand_ins import stand_in_folder
 from convoy_site.people.models import Membership
 from convoy_site.people.services import bring_aboard
 

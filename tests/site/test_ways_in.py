@@ -280,7 +280,7 @@ def test_pictures_are_drawn_anew_and_nothing_else_is_shown(world: World, monkeyp
         asked.append(address)
         return png((1000, 200))
 
-    monkeypatch.setattr(pages, "_fetched", fetched)
+    monkeypatch.setattr(pictures, "_fetched", fetched)
     for _ in range(2):
         status, data = world.as_("member").get(f"{at}/0")
         assert status == 200
@@ -289,9 +289,9 @@ def test_pictures_are_drawn_anew_and_nothing_else_is_shown(world: World, monkeyp
     assert len(asked) == 1
     assert world.as_("member").get(f"{at}/9")[0] == 404
     for bad in (b"<svg onload='alert(1)'/>", b"", png((9000, 9000))):
-        monkeypatch.setattr(pages, "_fetched", lambda address, bad=bad: bad)
+        monkeypatch.setattr(pictures, "_fetched", lambda address, bad=bad: bad)
         assert world.as_("member").get(f"{at}/1")[0] == 404
-    monkeypatch.setattr(pages, "_fetched", lambda address: (_ for _ in ()).throw(httpx.ConnectError("away")))
+    monkeypatch.setattr(pictures, "_fetched", lambda address: (_ for _ in ()).throw(httpx.ConnectError("away")))
     assert world.as_("member").get(f"{at}/1")[0] == 404
 
 

@@ -7,7 +7,7 @@ from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import key_fingerprint
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import world_changes
-from convoy_core.words.model import AUTOMATIC_PICKUPS
+from convoy_core.words.model import AUTOMATIC_PICKUPS, Side
 
 from ..catalogue.models import Source
 from ..packs.shapes.packs import ChangeOut
@@ -15,7 +15,7 @@ from ..releases.keys import public_key
 from ..releases.models import Release
 from ..releases.services import recipe_of, releases_of
 from ..releases.shapes import ReleaseRow, release_row
-from . import asking, services
+from . import orders, progress
 from .models import Installation
 from .shapes.member import (
     BackupOut,
@@ -94,7 +94,7 @@ def row_of(stood: Stood) -> dict[str, Any]:
         "target": stood.target.number if stood.target else "",
         "heard_at": one.heard_at,
         "standing": standing_out(stood),
-        "progress": ProgressOut(**services.current_progress(one)),
+        "progress": ProgressOut(**progress.current_progress(one)),
     }
 
 
@@ -111,7 +111,7 @@ def page_of(one: Installation) -> InstallationPage:
         wanted_fingerprint=target.fingerprint if target else "",
         paired=bool(one.token_hash),
         machine=one.machine.name if one.machine else "",
-        watching=asking.is_watching(one),
+        watching=orders.is_watching(one),
         by_listing=one.by_listing,
         looked_at=about.get("at", ""),
         changes=_to_come(one, target),
@@ -226,7 +226,7 @@ def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
     if target is None:
         return []
     # Asked of the whole share: what is left out is a choice still.
-    share = recipe_of(target.pk).lock.share(services.side_of(one))
+    share = recipe_of(target.pk).lock.share(Side(one.side))
     return [
         ChoiceOut(
             mod=build.mod,

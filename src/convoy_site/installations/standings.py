@@ -14,6 +14,7 @@ from convoy_core.sync.deviations import Deviation, Report, Strayed
 from convoy_core.sync.standing import Course, Standing, State, standing
 from convoy_core.words.model import Side
 
+from ..people.rights import NotFound
 from ..releases.models import Release
 from ..releases.services import recipe_of
 from .models import Installation
@@ -155,3 +156,21 @@ def _since(one: Installation, found: Standing, has: Release | None, open_to: Seq
         lacking = open_to[min(found.behind, len(open_to)) - 1]
         return max(lacking.published_at, one.started_at)
     return one.heard_at
+
+
+def release_for(installation: Installation, number: str) -> Release:
+    """A release with its document, for an installation that may have it, or has it. Raises NotFound, saying why not."""
+    one = installation
+    found = one.pack.releases.select_related("withdrawal").filter(number=number).first()
+    if found is None:
+        raise NotFound(f"{one.pack.name} has no release {number}.")
+    if found.pk == one.release_id:
+        return found
+    if hasattr(found, "withdrawal"):
+        raise NotFound(f"Release {number} was withdrawn.", found.withdrawal.why, "Choose another one.")
+    if found.channel != "stable" and not one.trial:
+        raise NotFound(
+            f"Release {number} is for trial only.",
+            now="Choose to follow trial releases on the installation's page first.",
+        )
+    return found

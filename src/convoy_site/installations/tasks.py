@@ -5,18 +5,17 @@ import logging
 import os
 import subprocess
 import sys
-from contextlib import suppress
 from pathlib import Path
 
 from django.conf import settings
-from django.db import transaction
 from procrastinate.contrib.django import app
-from procrastinate.exceptions import AlreadyEnqueued
 
 from ..people.models import User
-from .asking import give_up_order
+from .joining import pairing_command
 from .models import Installation
-from .services import pairing_command, stand_in_folder, take_progress
+from .orders import give_up_order
+from .progress import take_progress
+from .stand_ins import OBEY, stand_in_folder
 
 SYNC_SECONDS = 1800
 """A stand-in's sync that takes half an hour hangs."""
@@ -24,17 +23,7 @@ SYNC_SECONDS = 1800
 log = logging.getLogger(__name__)
 
 
-def send_agent(one: Installation, only_look: bool = False) -> None:
-    """Has the worker run a stand-in's agent: one run at a time. `only_look`: unless one is waiting already, which looks
-    as well.
-    """
-    queued = f"look-{one.pk}" if only_look else None
-    # Whoever waits already keeps the place; the failed attempt must not take the caller's transaction with it.
-    with suppress(AlreadyEnqueued), transaction.atomic():
-        obey.configure(lock=f"agent-{one.pk}", queueing_lock=queued).defer(installation=str(one.pk))
-
-
-@app.task(queue="stand-ins")
+@app.task(name=OBEY, queue="stand-ins")
 def obey(installation: str) -> None:
     """Pairs the stand-in machine if need be, and has its agent do what was asked for, or look."""
     found = Installation.objects.select_related("machine", "member", "pack").filter(pk=installation).first()

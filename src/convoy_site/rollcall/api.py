@@ -9,7 +9,7 @@ from ninja import File, Form, Router, UploadedFile
 
 from convoy_core.sync.messages import message
 
-from ..installations import services
+from ..installations import progress
 from ..installations.models import Departure, Installation
 from ..installations.page import fit_out, shown, standing_out
 from ..installations.shapes.member import ProgressOut
@@ -22,8 +22,8 @@ from ..people.rights import Action
 from ..releases.models import Release
 from ..releases.services import pending_changes, releases_of
 from ..shapes import Done, Short
-from . import departures
-from .listings import compare
+from . import departures, listings
+from .listings import TooLong, compare
 from .shapes import (
     CalledRow,
     ComingIn,
@@ -76,7 +76,7 @@ def _called(request: HttpRequest, pack: Pack, stood: list[Stood], releases: list
                     one.member.shown.split()[0], pack.name, found.standing, f"{settings.ADDRESS}/installations/{one.id}"
                 ),
                 fit=fit_out(found),
-                progress=ProgressOut(**services.current_progress(one)),
+                progress=ProgressOut(**progress.current_progress(one)),
             )
         )
     return rows
@@ -141,7 +141,7 @@ def compare_listing(
     """Compares a listing of somebody's folder, and keeps it as their row of the roll call. Only names and hashes."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     if (file.size or 0) > MAX_LISTING:
-        raise services.TooLong("This listing is too long.", now="List the game's folder alone.")
+        raise TooLong("This listing is too long.", now="List the game's folder alone.")
     made = compare(request.user, pack, file.read(), side)
     releases = _releases(pack)
     return _called(request, pack, stand([made], releases), releases)[0]
@@ -151,7 +151,7 @@ def compare_listing(
 def forget_listing(request: HttpRequest, pack_id: UUID, installation_id: UUID) -> Done:
     """Takes one's own row by listing out of the roll call again."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    services.forget_listing(request.user, pack, installation_id)
+    listings.forget_listing(request.user, pack, installation_id)
     return Done()
 
 

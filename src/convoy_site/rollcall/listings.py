@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
+from uuid import UUID
 
 from django.db import transaction
 from django.utils import timezone
@@ -13,11 +14,13 @@ from convoy_core.sync.plan import is_extra
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import CarriedFile, Side
 
+from ..installations.joining import BY_LISTING
 from ..installations.models import Installation
-from ..installations.services import BY_LISTING, MAX_DEVIATIONS, name_what_lies_there
+from ..installations.reports import MAX_DEVIATIONS, name_what_lies_there
 from ..installations.standings import followed
 from ..packs.models import Pack
 from ..people.models import User
+from ..people.rights import NotFound
 from ..releases.services import recipe_of, releases_of
 
 FOREIGN = 0.02
@@ -105,3 +108,14 @@ def _deviations(share: Lock, there: dict[str, str], missing: set[str]) -> dict[s
 
 def _as_if_right(share: Lock) -> dict[str, dict[tuple[str, ...], object]]:
     return {path: {tweak.key: tweak.value for tweak in share.terms.enforced(path)} for path in share.terms.by_path}
+
+
+class TooLong(ConvoyError):
+    code = "too-long"
+
+
+def forget_listing(user: User, pack: Pack, installation_id: UUID) -> None:
+    """Removes a row that was told by listing. Raises NotFound for anybody else's, and for an agent's."""
+    deleted, _ = Installation.objects.filter(pk=installation_id, pack=pack, member=user, by_listing=True).delete()
+    if not deleted:
+        raise NotFound("This row does not exist, or it is not yours.")

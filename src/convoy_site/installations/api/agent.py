@@ -18,7 +18,7 @@ from ...releases.keys import public_key
 from ...releases.services import releases_of
 from ...sending import send_file
 from ...shapes import Done, Short
-from .. import asking, services
+from .. import joining, orders, progress, reports, standings
 from ..models import Installation
 from ..shapes.agent import Head, HoldOut, Known, Looked, OrderDone, OrderOut, Paired, PairIn, ProgressIn, ReportIn
 from ..standings import followed, target_of
@@ -28,7 +28,7 @@ class AgentToken(HttpBearer):
     """Lets in who shows the token of a paired installation, and hands that installation on."""
 
     def authenticate(self, request: HttpRequest, token: str) -> Installation | None:
-        return services.by_token(token)
+        return joining.by_token(token)
 
 
 router = Router(tags=["agent"], auth=AgentToken())
@@ -36,7 +36,7 @@ router = Router(tags=["agent"], auth=AgentToken())
 
 @router.post("/agent/pair", auth=None, response=Paired, operation_id="agent_pair")
 def pair(request: HttpRequest, body: PairIn) -> Paired:
-    installation, token = services.pair(body.code, request.META.get("REMOTE_ADDR", ""))
+    installation, token = joining.pair(body.code, request.META.get("REMOTE_ADDR", ""))
     return Paired(token=token, **_looked(installation))
 
 
@@ -44,7 +44,7 @@ def pair(request: HttpRequest, body: PairIn) -> Paired:
 @transaction.atomic
 def look(request: HttpRequest, body: PairIn) -> Looked:
     """What a pairing code opens, and by which key: asked before the code is used up, or anything is copied."""
-    return Looked(**_looked(services.opened_by(body.code, request.META.get("REMOTE_ADDR", ""))))
+    return Looked(**_looked(joining.opened_by(body.code, request.META.get("REMOTE_ADDR", ""))))
 
 
 def _looked(installation: Installation) -> dict[str, Any]:
@@ -67,8 +67,8 @@ def head(request: HttpRequest) -> Head:
     target, open_to = target_of(installation, releases), followed(installation, releases)
     if target is None:
         raise NotFound(f"{pack.name} has no open release.", now="Come back when one is published.")
-    services.seen_watching(installation)
-    order = asking.pending(installation)
+    progress.seen_watching(installation)
+    order = orders.pending(installation)
     shown = Source.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
     return Head(
         number=target.number,
@@ -84,21 +84,21 @@ def head(request: HttpRequest) -> Head:
 @router.post("/agent/order", response=Done, operation_id="agent_order")
 def order(request: HttpRequest, body: OrderDone) -> Done:
     """How an order went that the head gave."""
-    asking.order_done(request.auth, body.id, body.said, body.refused)
+    orders.order_done(request.auth, body.id, body.said, body.refused)
     return Done()
 
 
 @router.post("/agent/left", response=Done, operation_id="agent_left")
 def left(request: HttpRequest) -> Done:
     """The installation was left on its machine: it is heard from no more, and its token opens nothing."""
-    services.left(request.auth)
+    joining.left(request.auth)
     return Done()
 
 
 @router.get("/agent/known/{sha256}", response=Known, operation_id="agent_known")
 def known(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> Known:
     """Which build an archive is, so that a member who brings a wrong one is told which."""
-    return Known(name=services.known_archive(request.auth.pack, sha256))
+    return Known(name=reports.known_archive(request.auth.pack, sha256))
 
 
 @router.get("/agent/own/{sha256}", operation_id="agent_own_file")
@@ -111,7 +111,7 @@ def own_file(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f
 @router.get("/agent/releases/{number}", operation_id="agent_release")
 def release(request: HttpRequest, number: Short) -> HttpResponse:
     """The signed bytes of a release; the signature and its key are in headers, as hex."""
-    found = services.release_for(request.auth, number)
+    found = standings.release_for(request.auth, number)
     return HttpResponse(
         bytes(found.document),
         content_type="application/json",
@@ -126,7 +126,7 @@ def release(request: HttpRequest, number: Short) -> HttpResponse:
 @router.post("/agent/report", response=Done, operation_id="agent_report")
 def report(request: HttpRequest, body: ReportIn) -> Done:
     about = body.about.model_dump(mode="json", exclude={"strayed", "found"}) if body.about else {}
-    told = services.Told(
+    told = reports.AgentReport(
         body.release,
         body.deviations,
         body.fingerprint,
@@ -134,10 +134,10 @@ def report(request: HttpRequest, body: ReportIn) -> Done:
         body.about.found if body.about else {},
         about,
     )
-    services.take_report(request.auth, told)
+    reports.take_report(request.auth, told)
     return Done()
 
 
 @router.post("/agent/progress", response=HoldOut, operation_id="agent_progress")
-def progress(request: HttpRequest, body: ProgressIn) -> HoldOut:
-    return HoldOut(hold=services.hear_progress(request.auth, body.dict()))
+def hear(request: HttpRequest, body: ProgressIn) -> HoldOut:
+    return HoldOut(hold=progress.hear_progress(request.auth, body.dict()))

@@ -9,8 +9,8 @@ from convoy_core.words.errors import MalformedInput
 
 from ...releases.models import Release
 from ...shapes import Done, Short
-from .. import asking, services
-from ..bringing import bring
+from .. import choices, joining, orders, reports
+from ..brought import bring
 from ..models import Installation
 from ..page import all_releases, page_of, row_of, shown
 from ..shapes.member import (
@@ -32,7 +32,7 @@ router = Router(tags=["installations"])
 
 @router.post("/installations", response=InstallationRow, operation_id="join")
 def join(request: HttpRequest, body: JoinIn) -> InstallationRow:
-    made = services.join(request.user, body.code, body.name, body.side, body.machine)
+    made = joining.join(request.user, body.code, body.name, body.side, body.machine)
     return InstallationRow(**row_of(stand([made], all_releases(made))[0]))
 
 
@@ -55,19 +55,19 @@ def machines(request: HttpRequest) -> list[MachineOut]:
 
 @router.get("/installations/{installation_id}", response=InstallationPage, operation_id="installation")
 def installation(request: HttpRequest, installation_id: UUID) -> InstallationPage:
-    return page_of(services.installation_for(request.user, installation_id))
+    return page_of(joining.installation_for(request.user, installation_id))
 
 
 @router.delete("/installations/{installation_id}", response=Done, operation_id="remove_installation")
 def remove(request: HttpRequest, installation_id: UUID) -> Done:
     """Takes one's own installation off the list and the roll call. Files on its machine stay as they are."""
-    services.remove(request.user, installation_id)
+    joining.remove(request.user, installation_id)
     return Done()
 
 
 @router.post("/installations/{installation_id}/pairing", response=PairingOut, operation_id="pairing")
 def pairing(request: HttpRequest, installation_id: UUID) -> PairingOut:
-    made = services.pairing_command(request.user, installation_id)
+    made = joining.pairing_command(request.user, installation_id)
     return PairingOut(command=made.command, code=made.code, until=made.until, install=made.install)
 
 
@@ -77,27 +77,27 @@ def order(request: HttpRequest, installation_id: UUID, body: OrderIn) -> Done:
     given = body.dict(exclude={"what"}, exclude_defaults=True)
     if body.what == "step":
         given["done"] = body.done
-    asking.ask(request.user, installation_id, body.what, given)
+    orders.ask(request.user, installation_id, body.what, given)
     return Done()
 
 
 @router.post("/installations/{installation_id}/hold", response=Done, operation_id="hold_sync")
 def hold(request: HttpRequest, installation_id: UUID, body: HoldIn) -> Done:
     """Pauses, stops, or lets go on what the agent is doing."""
-    asking.hold(request.user, installation_id, body.what)
+    orders.hold(request.user, installation_id, body.what)
     return Done()
 
 
 @router.post("/installations/{installation_id}/choices", response=Done, operation_id="choose")
 def choose(request: HttpRequest, installation_id: UUID, body: ChoicesIn) -> Done:
-    asking.choose(request.user, installation_id, asking.Choices(**body.dict()))
+    choices.choose(request.user, installation_id, choices.Choices(**body.dict()))
     return Done()
 
 
 @router.post("/installations/{installation_id}/brought", response=BroughtOut, operation_id="brought")
 def brought(request: HttpRequest, installation_id: UUID, file: File[UploadedFile]) -> BroughtOut:
     """A dropped file for an errand, on a stand-in machine: put where its agent looks, when it is a wanted one."""
-    one = services.installation_for(request.user, installation_id)
+    one = joining.installation_for(request.user, installation_id)
     if one.machine is None:
         raise MalformedInput(
             "Files are not sent through the site.",
@@ -106,12 +106,12 @@ def brought(request: HttpRequest, installation_id: UUID, file: File[UploadedFile
         )
     found = bring(one, target_of(one, all_releases(one)), file)
     if found.last:
-        asking.go_on_after_errands(request.user, installation_id)
+        orders.go_on_after_errands(request.user, installation_id)
     return BroughtOut(mod=found.mod, said=found.said)
 
 
 @router.get("/installations/{installation_id}/known/{sha256}", response=NamedOut, operation_id="known_file")
 def known_file(request: HttpRequest, installation_id: UUID, sha256: Short) -> NamedOut:
     """Which build a file is that was hashed in the browser."""
-    one = services.installation_for(request.user, installation_id)
-    return NamedOut(name=services.known_archive(one.pack, sha256))
+    one = joining.installation_for(request.user, installation_id)
+    return NamedOut(name=reports.known_archive(one.pack, sha256))

@@ -9,7 +9,7 @@ from pydantic import AfterValidator, Field
 from convoy_core.sync.deviations import Deviation
 
 from ...shapes import Short
-from ..services import MAX_DEVIATIONS
+from ..reports import MAX_DEVIATIONS
 
 
 class PairIn(Schema):

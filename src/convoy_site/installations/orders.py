@@ -1,11 +1,9 @@
-"""What a member asks of their own installation on its page: orders, choices, pausing. The agent picks them up.
+"""What a member asks of their own installation on its page: orders, and pausing. The agent picks them up.
 
 A machine of one's own does so while `convoy watch` runs there; for a stand-in of the demo the worker runs the agent.
 """
 
-from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -16,14 +14,10 @@ from django.utils import timezone
 from convoy_core.words.errors import ConvoyError
 
 from ..people.models import User
-from ..people.rights import NotFound
-from ..releases.services import releases_of
+from .joining import Busy, installation_for, left
 from .models import Installation
-from .services import Busy, current_progress, installation_for, left, take_progress
-from .standings import followed
-
-ORDERS = ("look", "sync", "undo", "back up", "restore", "drop backup", "step", "put back", "leave")
-"""What can be asked for; `convoy_agent.watch.DO` has the doing."""
+from .progress import current_progress, take_progress
+from .stand_ins import send_agent
 
 WATCHES_FOR = timedelta(seconds=45)
 """An agent that watches asks every few seconds; after this silence it is taken to have gone."""
@@ -39,18 +33,6 @@ class NotWatching(ConvoyError):
     code = "not-watching"
 
 
-@dataclass(frozen=True)
-class Choices:
-    """What a member chooses; None leaves it as it is. `stays_at` empty: whatever is newest."""
-
-    stays_at: str | None = None
-    trial: bool | None = None
-    left_out: Sequence[str] | None = None
-    asked_about: Sequence[str] | None = None
-    line_kb: int | None = None
-    most_mb: int | None = None
-
-
 def is_watching(one: Installation) -> bool:
     return bool(one.machine_id) or (one.watched_at is not None and timezone.now() - one.watched_at < WATCHES_FOR)
 
@@ -58,7 +40,6 @@ def is_watching(one: Installation) -> bool:
 @transaction.atomic
 def ask(user: User, installation_id: UUID, what: str, given: dict[str, Any]) -> None:
     """Asks for something to be done. Raises Busy while something is, and NotWatching when nobody would do it."""
-    from .tasks import send_agent
 
     installation_for(user, installation_id)
     one = Installation.objects.select_for_update(of=("self",)).select_related("machine").get(pk=installation_id)
@@ -124,38 +105,3 @@ def order_done(one: Installation, order_id: int, said: str, refused: bool) -> No
 def give_up_order(one: Installation, said: str) -> None:
     """For a stand-in whose agent could not even be started."""
     Installation.objects.filter(pk=one.pk).update(order={}, answer={"what": "", "said": said, "refused": True}, hold="")
-
-
-def choose(user: User, installation_id: UUID, choices: Choices) -> Installation:
-    """Keeps a member's choices; the next sync follows them. Raises NotFound for a release that is not open to them.
-
-    An agent that watches sees by itself that its release or its share is another one, and looks; a stand-in's is sent.
-    """
-    from .tasks import send_agent
-
-    installation_for(user, installation_id)
-    with transaction.atomic():
-        one = Installation.objects.select_for_update(of=("self",)).select_related("pack").get(pk=installation_id)
-        if choices.trial is not None:
-            one.trial = choices.trial
-        for name in ("left_out", "asked_about"):
-            if (value := getattr(choices, name)) is not None:
-                setattr(one, name, sorted(set(value)))
-        for name in ("line_kb", "most_mb"):
-            if (number := getattr(choices, name)) is not None:
-                setattr(one, name, number)
-        if choices.stays_at is not None:
-            releases = list(releases_of(one.pack).select_related("withdrawal"))
-            found = next((release for release in followed(one, releases) if release.number == choices.stays_at), None)
-            if choices.stays_at and found is None:
-                raise NotFound(
-                    f"Release {choices.stays_at} cannot be chosen.",
-                    "It does not exist, was withdrawn, or is for trial only.",
-                    "Choose one of those listed.",
-                )
-            one.stays_at = found
-        one.save(update_fields=["trial", "left_out", "asked_about", "line_kb", "most_mb", "stays_at"])
-        moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out))
-        if moved and one.machine_id and one.token_hash:
-            send_agent(one, only_look=True)
-    return one

@@ -20,9 +20,10 @@ from convoy_core.words.model import AUTOMATIC_PICKUPS
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.catalogue.reading import read_source
-from convoy_site.installations.asking import note_order
+from convoy_site.installations.joining import join
 from convoy_site.installations.models import Installation, StandInMachine
-from convoy_site.installations.services import join, stand_in_folder
+from convoy_site.installations.orders import note_order
+from convoy_site.installations.stand_ins import stand_in_folder
 from convoy_site.installations.tasks import obey
 from convoy_site.packs.edits import AddMod, AddMods, DescribeLine, EditIn, HoldLine, RemoveMod, SetSteps, SetTweaks
 from convoy_site.packs.models import Pack
@@ -33,7 +34,7 @@ from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases.services import make_join_code, publish
 
-from ....rollcall.departures import answer, set_departure
+from ...rollcall.departures import answer, set_departure
 
 NAMES = {
     "maren": "Maren Holt",

@@ -15,7 +15,7 @@ from convoy_core.words.model import AUTOMATIC_PICKUPS
 from ..releases.models import Release
 from ..releases.services import recipe_of
 from .models import Installation
-from .services import known_archive
+from .reports import known_archive
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,61 @@
+"""What a member chooses for their own installation. The next sync follows it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from django.db import transaction
+
+from ..people.models import User
+from ..people.rights import NotFound
+from ..releases.services import releases_of
+from .joining import installation_for
+from .models import Installation
+from .stand_ins import send_agent
+from .standings import followed
+
+
+@dataclass(frozen=True)
+class Choices:
+    """What a member chooses; None leaves it as it is. `stays_at` empty: whatever is newest."""
+
+    stays_at: str | None = None
+    trial: bool | None = None
+    left_out: Sequence[str] | None = None
+    asked_about: Sequence[str] | None = None
+    line_kb: int | None = None
+    most_mb: int | None = None
+
+
+def choose(user: User, installation_id: UUID, choices: Choices) -> Installation:
+    """Keeps a member's choices; the next sync follows them. Raises NotFound for a release that is not open to them.
+
+    An agent that watches sees by itself that its release or its share is another one, and looks; a stand-in's is sent.
+    """
+
+    installation_for(user, installation_id)
+    with transaction.atomic():
+        one = Installation.objects.select_for_update(of=("self",)).select_related("pack").get(pk=installation_id)
+        if choices.trial is not None:
+            one.trial = choices.trial
+        for name in ("left_out", "asked_about"):
+            if (value := getattr(choices, name)) is not None:
+                setattr(one, name, sorted(set(value)))
+        for name in ("line_kb", "most_mb"):
+            if (number := getattr(choices, name)) is not None:
+                setattr(one, name, number)
+        if choices.stays_at is not None:
+            releases = list(releases_of(one.pack).select_related("withdrawal"))
+            found = next((release for release in followed(one, releases) if release.number == choices.stays_at), None)
+            if choices.stays_at and found is None:
+                raise NotFound(
+                    f"Release {choices.stays_at} cannot be chosen.",
+                    "It does not exist, was withdrawn, or is for trial only.",
+                    "Choose one of those listed.",
+                )
+            one.stays_at = found
+        one.save(update_fields=["trial", "left_out", "asked_about", "line_kb", "most_mb", "stays_at"])
+        moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out))
+        if moved and one.machine_id and one.token_hash:
+            send_agent(one, only_look=True)
+    return one

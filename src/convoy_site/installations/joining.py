@@ -1,0 +1,178 @@
+"""How installations come to be and end: joined by code, paired with a machine, left, removed."""
+
+import hashlib
+import secrets
+from dataclasses import dataclass
+from datetime import timedelta
+from functools import lru_cache
+from uuid import UUID
+
+from django.conf import settings
+from django.db import IntegrityError, transaction
+from django.db.models import F
+from django.utils import timezone
+
+from convoy_core.lock.signing import key_fingerprint
+from convoy_core.words.codes import JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
+from convoy_core.words.errors import BadCode, ConvoyError
+
+from ..people.models import User
+from ..people.rights import NotFound
+from ..people.services import bring_aboard, count_try
+from ..releases.keys import public_key
+from ..releases.models import JoinCode
+from ..releases.services import open_code
+from .models import Installation
+from .reports import REPORTED
+
+PAIRING_FOR = timedelta(minutes=30)
+"""How long a pairing command may be used: long enough to find the terminal, short enough to leave in a chat."""
+
+PAIRING_TRIES, PAIRING_SECONDS = 40, 600
+"""A machine asks twice: what the code opens, and for its token."""
+
+
+BY_LISTING = "By listing"
+"""The name of the row that a listing makes; no installation may have it."""
+
+
+class NameTaken(ConvoyError):
+    code = "name-taken"
+
+
+class Busy(ConvoyError):
+    code = "already"
+
+
+@dataclass(frozen=True)
+class PairingCommand:
+    """The command that pairs a machine, shown once. `code` works until `until`, and once only. `install` gets the agent
+    onto a machine that has none.
+    """
+
+    command: str
+    code: str
+    until: object
+    install: str
+
+
+def installation_for(user: User, installation_id: UUID) -> Installation:
+    """One's own installation, of a crew that one is in. Raises NotFound for every other one."""
+    found = (
+        Installation.objects.aboard()
+        .select_related("pack__crew", "pack__game", "pack__draft", "machine", "member")
+        .filter(pk=installation_id, member=user)
+        .first()
+    )
+    if found is None:
+        raise NotFound("This installation does not exist, or it is not yours.")
+    return found
+
+
+def join(user: User, code: str, name: str, side: str, machine: str = "") -> Installation:
+    """Uses a join code: brings the user aboard the crew, and starts an installation. Counts a use of the code."""
+    if name.casefold() == BY_LISTING.casefold():
+        raise NameTaken(
+            f"“{name}” is what a row is called that a listing made.", now="Choose another name.", field="name"
+        )
+    try:
+        with transaction.atomic():
+            opened = open_code(user, code, lock=True)
+            if opened.uses_left is not None:
+                JoinCode.objects.filter(pk=opened.pk).update(uses_left=F("uses_left") - 1)
+            bring_aboard(user, opened.pack.crew)
+            own = user.machines.filter(slug=machine).first() if machine else None
+            if machine and own is None:
+                raise NotFound("This machine does not exist, or it is not yours.")
+            return Installation.objects.create(pack=opened.pack, member=user, name=name, side=side, machine=own)
+    except IntegrityError as error:
+        if "one_installation_per_name" not in str(error):
+            raise
+        raise NameTaken(
+            f"You have an installation named “{name}” already.", now="Choose another name.", field="name"
+        ) from error
+
+
+def pairing_command(user: User, installation_id: UUID) -> PairingCommand:
+    """A new pairing command for one's own installation; an earlier one stops working."""
+    installation = installation_for(user, installation_id)
+    code = make_code(PAIRING_LENGTH, secrets.choice)
+    installation.pairing_hash = _hash(code)
+    installation.pairing_until = timezone.now() + PAIRING_FOR
+    installation.save(update_fields=["pairing_hash", "pairing_until"])
+    folder = "".join(char if char.isalnum() else "-" for char in installation.name.lower()).strip("-") or "pack"
+    key = key_fingerprint(public_key())
+    command = f"convoy join {show_code(code)} --site {settings.ADDRESS} --key {key} --into {folder}"
+    return PairingCommand(command, show_code(code), installation.pairing_until, install_command())
+
+
+@lru_cache(maxsize=1)
+def install_command() -> str:
+    """Installs the agent that this site hands out; its hash goes with it, so that no other file is taken for it.
+
+    Empty on a site that has no agent to hand out.
+    """
+    file = next(iter(sorted(settings.AGENT_FILES.glob("*.whl"))), None)
+    if file is None:
+        return ""
+    return f"pipx install {settings.ADDRESS}/agent/{file.name}#sha256={hashlib.sha256(file.read_bytes()).hexdigest()}"
+
+
+@transaction.atomic
+def pair(text: str, who: str) -> tuple[Installation, str]:
+    """Exchanges a pairing code for the agent's token, once. `who` is the caller's address, for counting tries."""
+    found = opened_by(text, who)
+    token = secrets.token_urlsafe(32)
+    found.token_hash, found.pairing_hash, found.pairing_until = _hash(token), "", None
+    found.save(update_fields=["token_hash", "pairing_hash", "pairing_until"])
+    return found, token
+
+
+def opened_by(text: str, who: str) -> Installation:
+    """The installation that a pairing code opens, locked; the code is not used up. Raises BadCode or NotFound."""
+    count_try("pairing", who, PAIRING_TRIES, PAIRING_SECONDS)
+    if len("".join(text.split()).replace("-", "")) == JOIN_LENGTH:
+        raise BadCode(
+            "This is a pack's join code, not a pairing code.",
+            "A machine is paired with a code of its own.",
+            f"Open {settings.ADDRESS}/join, paste it there, and copy the command that you get.",
+            slip="kind",
+        )
+    code = read_code(text, PAIRING_LENGTH)
+    found = (
+        Installation.objects.aboard()
+        .select_for_update(of=("self",))
+        .select_related("pack")
+        .filter(pairing_hash=_hash(code), pairing_until__gt=timezone.now())
+        .first()
+    )
+    if found is None:
+        raise NotFound(
+            "This pairing code opens nothing.",
+            "It works once, for thirty minutes.",
+            "Ask for a new command on the installation's page.",
+        )
+    return found
+
+
+def by_token(token: str) -> Installation | None:
+    """The installation that a token is of, while its member is in the crew."""
+    return Installation.objects.aboard().select_related("pack", "member").filter(token_hash=_hash(token)).first()
+
+
+def left(installation: Installation) -> None:
+    """Forgets what a folder was that follows the pack no more. The installation may be paired anew."""
+    installation.token_hash, installation.release, installation.heard_at, installation.since = "", None, None, None
+    installation.deviations, installation.fingerprint, installation.strayed = {}, "", []
+    installation.has, installation.harmless, installation.about = {}, [], {}
+    installation.progress, installation.progress_at, installation.watched_at = {}, None, None
+    installation.save(update_fields=[*REPORTED, "token_hash", "watched_at"])
+
+
+def remove(user: User, installation_id: UUID) -> None:
+    """Takes one's own installation out of the site. Files on its machine stay as they are."""
+    installation_for(user, installation_id).delete()
+
+
+def _hash(secret: str) -> str:
+    return hashlib.sha256(secret.encode()).hexdigest()

@@ -1,0 +1,41 @@
+"""What an agent is doing now, and what its member asks of it meanwhile."""
+
+from datetime import timedelta
+
+from django.utils import timezone
+
+from .models import Installation
+
+QUIET_AFTER = timedelta(seconds=20)
+"""An agent tells its progress every second; after this silence it is taken to have stopped."""
+
+
+def seen_watching(installation: Installation) -> None:
+    Installation.objects.filter(pk=installation.pk).update(watched_at=timezone.now())
+
+
+def take_progress(installation: Installation, progress: dict) -> None:
+    installation.progress, installation.progress_at = progress, timezone.now()
+    installation.save(update_fields=["progress", "progress_at"])
+
+
+def hear_progress(installation: Installation, progress: dict) -> str:
+    """Keeps what the agent is doing; gives what its member asks meanwhile: `pause`, `stop` or nothing.
+
+    What was asked of an earlier run is not asked of the next one.
+    """
+    before = current_progress(installation)
+    if installation.hold and (progress.get("error") or not before or before.get("error")):
+        installation.hold = ""
+        installation.save(update_fields=["hold"])
+    take_progress(installation, progress)
+    return installation.hold
+
+
+def current_progress(installation: Installation) -> dict:
+    """What the agent is doing now; empty at rest. One that fell silent is said to have stopped."""
+    if not installation.progress or installation.progress.get("error"):
+        return installation.progress
+    if installation.progress_at and timezone.now() - installation.progress_at > QUIET_AFTER:
+        return {**installation.progress, "error": "The agent stopped without a word. Start it again: it goes on."}
+    return installation.progress
