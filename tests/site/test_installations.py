@@ -10,7 +10,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.signing import verify
-from convoy_site.installations import tasks
+from convoy_site.installations import stand_ins, tasks
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.stand_ins import stand_in_folder
 from convoy_site.people.models import Membership
@@ -177,7 +177,9 @@ def on_stand_in(world: World) -> World:
 @pytest.fixture
 def deferred(monkeypatch: Any) -> list[dict]:
     found: list[dict] = []
-    monkeypatch.setattr(tasks, "send_agent", lambda one, **given: found.append({"installation": str(one.pk), **given}))
+    monkeypatch.setattr(
+        stand_ins, "send_agent", lambda one, **given: found.append({"installation": str(one.pk), **given})
+    )
     return found
 
 

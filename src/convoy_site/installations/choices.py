@@ -9,9 +9,9 @@ from django.db import transaction
 from ..people.models import User
 from ..people.rights import NotFound
 from ..releases.services import releases_of
+from . import stand_ins
 from .joining import installation_for
 from .models import Installation
-from .stand_ins import send_agent
 from .standings import followed
 
 
@@ -57,5 +57,5 @@ def choose(user: User, installation_id: UUID, choices: Choices) -> Installation:
         one.save(update_fields=["trial", "left_out", "asked_about", "line_kb", "most_mb", "stays_at"])
         moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out))
         if moved and one.machine_id and one.token_hash:
-            send_agent(one, only_look=True)
+            stand_ins.send_agent(one, only_look=True)
     return one

@@ -14,10 +14,10 @@ from django.utils import timezone
 from convoy_core.words.errors import ConvoyError
 
 from ..people.models import User
+from . import stand_ins
 from .joining import Busy, installation_for, left
 from .models import Installation
 from .progress import current_progress, take_progress
-from .stand_ins import send_agent
 
 WATCHES_FOR = timedelta(seconds=45)
 """An agent that watches asks every few seconds; after this silence it is taken to have gone."""
@@ -54,7 +54,7 @@ def ask(user: User, installation_id: UUID, what: str, given: dict[str, Any]) -> 
         )
     note_order(one, what, given)
     if one.machine_id:
-        send_agent(one)
+        stand_ins.send_agent(one)
 
 
 def go_on_after_errands(user: User, installation_id: UUID) -> None:

@@ -147,7 +147,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Progress */
+        /** Hear */
         post: operations["agent_progress"];
         delete?: never;
         options?: never;
@@ -1115,7 +1115,7 @@ export interface components {
     schemas: {
         /**
          * AboutIn
-         * @description What an agent tells beside its deviations (`convoy_agent.telling`). Kept as it stands, within these bounds.
+         * @description What an agent tells beside its deviations (`convoy_agent.report`). Kept as it stands, within these bounds.
          */
         AboutIn: {
             /**

@@ -6,8 +6,8 @@ import django.db.models.deletion
 import django.utils.timezone
 from django.conf import settings
 from django.db import migrations, models
-from convoy_core.model import CarriedFile
-from convoy_core.takeover import marks_of
+from convoy_core.words.model import CarriedFile
+from convoy_core.outside.takeover import marks_of
 
 BATCH = 1000
 
