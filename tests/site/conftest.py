@@ -17,9 +17,9 @@ from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.reading import read_source
 from convoy_site.installations.joining import join, pair, pairing_command
 from convoy_site.installations.models import Installation
-from convoy_site.packs.edits import AddMod
 from convoy_site.packs.models import Pack
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
+from convoy_site.packs.shapes.edits import AddMod
 from convoy_site.people.models import Crew, Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases import keys

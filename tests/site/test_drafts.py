@@ -6,17 +6,17 @@ from typing import Any
 import pytest
 from django.db import connection
 
-from convoy_site.packs.edits import AddMod
 from convoy_site.packs.models import Draft, Edit, Pack
 from convoy_site.packs.services import Stale, edit_draft
+from convoy_site.packs.shapes.edits import AddMod
 from convoy_site.people.models import User
 from convoy_site.people.services import start_crew
 
 from .conftest import World, new_pack, start_pack
 
 
-def edit(world: World, *edits: dict[str, Any], who: str = "owner", revision: int | None = None, rehearse: bool = False):
-    body = {"revision": world.revision() if revision is None else revision, "edits": list(edits), "rehearse": rehearse}
+def edit(world: World, *edits: dict[str, Any], who: str = "owner", revision: int | None = None, **how: bool):
+    body = {"revision": world.revision() if revision is None else revision, "edits": list(edits), **how}
     return world.as_(who).post(f"{world.at}/draft/edits", body)
 
 
@@ -207,7 +207,7 @@ def test_pages_cost_a_fixed_number_of_queries(world: World, django_assert_max_nu
         edit(world, {"do": "add", "mod": mod})
     owner = world.as_("owner")
     for path, most in (
-        ("draft", 9),
+        ("draft", 10),
         ("catalogue?fitting_only=false", 11),
         ("line", 13),
         ("roll-call", 10),

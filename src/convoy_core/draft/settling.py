@@ -10,7 +10,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from ..resolve import Eligible, Library, Problem, Solved, WayOut, edges, resolve
-from ..words.model import Base, Build, misfit
+from ..words.model import Base, Build, newest_misfits
 from ..words.ranges import ANY_VERSION, Range
 from ..words.versions import Version
 
@@ -139,4 +139,4 @@ def _unfit(line: WantedLine, eligible: Eligible) -> str:
     in_range = [build for build in builds if line.range.holds(build.version)]
     if not in_range:
         return f"It has no build {line.range.in_words()}."
-    return f"Its newest build, {in_range[-1].version}, is {misfit(in_range[-1], eligible.base)}."
+    return newest_misfits(in_range[-1], eligible.base)

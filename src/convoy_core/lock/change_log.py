@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Any
 
 from ..words.versions import parse_version
 from .lock import Lock
 from .terms import Terms, Tweak
+
+
+class What(StrEnum):
+    """What happens to a mod, in the order in which change logs tell it; SET is of a setting or step."""
+
+    ADDED = "added"
+    UPDATED = "updated"
+    TAKEN_BACK = "taken back"
+    REMOVED = "removed"
+    SET = "set"
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,19 +32,19 @@ class Change:
     chosen: bool
 
     @property
-    def what(self) -> str:
+    def what(self) -> What:
         if not self.before:
-            return "added"
+            return What.ADDED
         if not self.after:
-            return "removed"
-        return "updated" if parse_version(self.after) > parse_version(self.before) else "taken back"
+            return What.REMOVED
+        return What.UPDATED if parse_version(self.after) > parse_version(self.before) else What.TAKEN_BACK
 
     def sentence(self) -> str:
         return {
-            "added": f"{self.name} {self.after} added",
-            "removed": f"{self.name} {self.before} removed",
-            "updated": f"{self.name} updated from {self.before} to {self.after}",
-            "taken back": f"{self.name} taken back from {self.before} to {self.after}",
+            What.ADDED: f"{self.name} {self.after} added",
+            What.REMOVED: f"{self.name} {self.before} removed",
+            What.UPDATED: f"{self.name} updated from {self.before} to {self.after}",
+            What.TAKEN_BACK: f"{self.name} taken back from {self.before} to {self.after}",
         }[self.what]
 
     def as_data(self) -> dict[str, Any]:
@@ -77,7 +88,7 @@ def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
     new |= {f"step: {one.text}": "to do" for one in after.steps}
     return tuple(
         {
-            "what": "set",
+            "what": What.SET,
             "mod": "",
             "name": name,
             "before": old.get(name, ""),
@@ -93,9 +104,6 @@ def _how(tweak: Tweak) -> str:
     return f"{tweak.value} ({tweak.how})"
 
 
-ORDER = ("added", "updated", "taken back", "removed")
-
-
 def changes(before: Lock | None, after: Lock) -> Changes:
     """The change log of `after` against `before` (none: everything is added)."""
     old = before.by_mod if before else {}
@@ -109,5 +117,7 @@ def changes(before: Lock | None, after: Lock) -> Changes:
         found.append(
             Change(mod, named.name, was.version if was else "", now.version if now else "", named.chosen),
         )
-    found.sort(key=lambda change: (ORDER.index(change.what), not change.chosen, change.name.casefold(), change.mod))
+    found.sort(
+        key=lambda change: (list(What).index(change.what), not change.chosen, change.name.casefold(), change.mod)
+    )
     return Changes(tuple(found), before.base.as_text() if before else "", after.base.as_text())

@@ -10,7 +10,7 @@ answers `why` and `why not`, `wire` is the JSON of docs/formats.md.
 from .answer import Answer, Freeing, Impossible, Solved, WayOut
 from .eligible import Eligible
 from .problem import Library, Problem, Shelves
-from .reasons import Edge, edges, needed_by, why, why_not, why_not_at_all
+from .reasons import Edge, edges, leading_to, needed_by, why, why_not, why_not_at_all
 from .resolver import TooHard, resolve
 
 __all__ = [
@@ -26,6 +26,7 @@ __all__ = [
     "TooHard",
     "WayOut",
     "edges",
+    "leading_to",
     "needed_by",
     "resolve",
     "why",

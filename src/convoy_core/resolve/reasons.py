@@ -51,6 +51,18 @@ def needed_by(picks: Mapping[str, Build]) -> dict[str, list[str]]:
     return {mod: sorted(askers) for mod, askers in asked.items()}
 
 
+def leading_to(mod: str, askers: Mapping[str, Sequence[str]]) -> set[str]:
+    """The mods from which needs lead to a mod, over any number of steps. `askers`: as `needed_by` gives them."""
+    reached: set[str] = set()
+    waiting = [mod]
+    for one in waiting:
+        for asker in askers.get(one, ()):
+            if asker not in reached and asker != mod:
+                reached.add(asker)
+                waiting.append(asker)
+    return reached
+
+
 def why(mod: str, picks: Mapping[str, Build], wanted: Sequence[str]) -> list[tuple[str, ...]]:
     """Every path from a wanted line to a mod, shortest first; at most MAX_PATHS, none twice through one mod."""
     askers = needed_by(picks)
@@ -66,23 +78,30 @@ def why(mod: str, picks: Mapping[str, Build], wanted: Sequence[str]) -> list[tup
     return paths
 
 
-def why_not(build: Build, base: Base, picks: Mapping[str, Build]) -> str:
-    """The first thing that rules a build out beside the present picks, as a phrase; empty when nothing does."""
+def why_not(build: Build, base: Base, picks: Mapping[str, Build], names: Mapping[str, str] | None = None) -> str:
+    """The first thing that rules a build out beside the present picks, as a phrase; empty when nothing does.
+
+    `names`: mod id to the name by which the phrase calls it; ids that are missing stand for themselves.
+    """
     if unfit := misfit(build, base):
         return unfit
-    others = [other for mod, other in picks.items() if mod != build.mod]
-    for other in others:
+    called = names or {}
+    own = called.get(build.mod, build.mod)
+    for mod, other in picks.items():
+        if mod == build.mod:
+            continue
+        name = called.get(mod, mod)
         wanted = other.needs.get(build.mod)
         if wanted is not None and not wanted.holds(build.version):
-            return f"{other.mod} {other.version} needs {build.mod} {wanted.in_words()}"
+            return f"{name} {other.version} needs {own} {wanted.in_words()}"
         if build.mod in other.breaks and other.breaks[build.mod].holds(build.version):
-            return f"{other.mod} {other.version} does not go together with it"
-        if other.mod in build.breaks and build.breaks[other.mod].holds(other.version):
-            return f"it does not go together with {other.mod} {other.version}"
+            return f"{name} {other.version} does not go together with it"
+        if mod in build.breaks and build.breaks[mod].holds(other.version):
+            return f"it does not go together with {name} {other.version}"
     for mod, wanted in sorted(build.needs.items()):
         picked = picks.get(mod)
         if picked is not None and not wanted.holds(picked.version):
-            return f"it needs {mod} {wanted.in_words()}, and {picked.version} is in the pack"
+            return f"it needs {called.get(mod, mod)} {wanted.in_words()}, and {picked.version} is in the pack"
     return ""
 
 

@@ -10,7 +10,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from ..lock.change_log import Change, changes
+from ..lock.change_log import Change, What, changes
 from ..lock.lock import Lock, LockedBuild, PlacedFile
 from ..lock.rendering import rendering
 from ..outside.paths import is_litter
@@ -222,10 +222,10 @@ def world_changes(before: Lock | None, target: Lock) -> tuple[WorldChange, ...]:
 
 
 _WORLD_NOTES = {
-    "added": "Worlds that are played with it depend on it from then on.",
-    "updated": "Worlds that are opened with the newer build may not open with the older one again.",
-    "taken back": "Worlds that were saved with the newer build may not open, or lose what it added.",
-    "removed": "What it added to worlds is lost there. {note}",
+    What.ADDED: "Worlds that are played with it depend on it from then on.",
+    What.UPDATED: "Worlds that are opened with the newer build may not open with the older one again.",
+    What.TAKEN_BACK: "Worlds that were saved with the newer build may not open, or lose what it added.",
+    What.REMOVED: "What it added to worlds is lost there. {note}",
 }
 
 

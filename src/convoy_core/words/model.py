@@ -135,5 +135,10 @@ def misfit(build: Build, base: Base) -> str:
     return ""
 
 
+def newest_misfits(build: Build, base: Base) -> str:
+    """Why a mod has nothing for a base, as a sentence about its newest build, which does not fit."""
+    return f"Its newest build, {build.version}, is {misfit(build, base)}."
+
+
 def _either(build: Build, base: Base) -> str:
     return " or ".join(sorted(base.called(loader) for loader in build.loaders))

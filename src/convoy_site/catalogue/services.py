@@ -9,7 +9,7 @@ from django.db.models import Q, QuerySet
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.relations import read_relations
 from convoy_core.resolve import why_not
-from convoy_core.words.model import Base, Channel, misfit
+from convoy_core.words.model import Base, Channel, misfit, newest_misfits
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.versions import parse_version
 
@@ -135,7 +135,7 @@ def fit_of(builds: Sequence[BuildRow], base: Base) -> Fit:
     newest = max(cores, key=lambda build: build.version)
     fitting = [build for build in cores if not misfit(build, base)]
     if not fitting:
-        return Fit("", f"Its newest build, {newest.version}, is {misfit(newest, base)}.")
+        return Fit("", newest_misfits(newest, base))
     stable = [build for build in fitting if build.channel is Channel.STABLE]
     best = max(stable or fitting, key=lambda build: build.version)
     return Fit(best.version.text, "", tuple(sorted(best.needs)))

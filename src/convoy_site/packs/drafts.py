@@ -1,25 +1,26 @@
 """A draft as the core sees it: its base, its settling, and the lock that it would publish."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import ceil
 from typing import Any
 
 from convoy_core.checks import Finding, Subject, run_checks
+from convoy_core.draft.lines import in_order
 from convoy_core.draft.settling import Settled, Unsettled, WantedLine, settle
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.lock.terms import Terms, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.fields import Fields
-from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges
+from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges, needed_by
 from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.ranges import ANY_VERSION, parse_range
 from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Build, Mod
-from ..catalogue.services import closure, core_of, shelf
+from ..catalogue.services import BuildRow, closure, core_of, shelf
 from .models import Draft, Line, Pack
 
 
@@ -64,6 +65,12 @@ def _edit_for(way: WayOut) -> dict[str, Any]:
     return {"do": "hold", "mod": way.mod, "version": held, "because": "the only build that goes" if held else ""}
 
 
+def names_of(pack: Pack, mods: Iterable[str]) -> dict[str, str]:
+    """What mods are called; one that no source has any more goes by its id."""
+    wanted = set(mods)
+    return {mod: mod for mod in wanted} | dict(shelf(pack).filter(slug__in=wanted).values_list("slug", "name"))
+
+
 def range_of(line: Line):
     return parse_range(f"={line.held_version}") if line.held_version else ANY_VERSION
 
@@ -77,14 +84,25 @@ class Picked:
 
 
 def picked(draft: Draft, with_files: bool = False) -> Picked:
-    """Brought-in builds first, then the chosen ones in their order: what was chosen wins over what came along."""
+    """In the order in which they are laid down (`draft.lines.in_order`)."""
     order = {line.mod: line.order for line in draft.lines.all() if line.on}
     rows = Build.objects.filter(mod__game=draft.pack.game_id, mod__slug__in=draft.picks)
     rows = rows.filter(version__in=set(draft.picks.values()))
     rows = rows.select_related("mod__source") if with_files else rows.select_related("mod__source").defer("files")
     found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
-    found.sort(key=lambda row: (row.mod.slug in order, order.get(row.mod.slug, 0), row.mod.slug))
+    place = {mod: at for at, mod in enumerate(in_order(order, draft.picks))}
+    found.sort(key=lambda row: place[row.mod.slug])
     return Picked(found, {mod for mod in draft.picks if mod in order})
+
+
+def kept_for(
+    draft: Draft, builds: Mapping[str, Sequence[BuildRow]], picks: Mapping[str, CoreBuild]
+) -> dict[str, list[str]]:
+    """For each mod, the lines that are off and gone, whose needs alone keep it in: switching on again moves nothing."""
+    off = {line.mod: line.rested_version for line in draft.lines.all() if not line.on and line.mod not in picks}
+    resting = {mod: row.core for mod, version in off.items() for row in builds.get(mod, ()) if row.version == version}
+    askers = needed_by({**picks, **resting})
+    return {mod: [one for one in askers.get(mod, ()) if one in resting] for mod in picks}
 
 
 def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
@@ -143,8 +161,8 @@ def _weight(row: Build) -> Weight:
 
 
 def findings(draft: Draft) -> list[Finding]:
-    names = dict(shelf(draft.pack).filter(slug__in=draft.unsettled).values_list("slug", "name"))
-    unsettled = {mod: (names.get(mod, mod), one["why"]) for mod, one in draft.unsettled.items()}
+    names = names_of(draft.pack, draft.unsettled)
+    unsettled = {mod: (names[mod], one["why"]) for mod, one in draft.unsettled.items()}
     return run_checks(Subject(layers(draft), unsettled))
 
 

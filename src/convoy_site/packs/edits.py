@@ -1,31 +1,42 @@
-"""Edits of a draft as data: what may be asked, what each touches, and what it does to the lines.
+"""What each edit does to a draft's lines. The table `APPLY` is the whole list.
 
-The table `APPLY` is the whole list. Applying changes rows only; settling, rights and the log are in services.
+Applying changes rows only; settling, rights and the log are in services.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
-from uuid import UUID
+from typing import Any
 
-from ninja import Schema
-from pydantic import Field
-
+from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import read_recipe
-from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS, read_step, read_tweak
+from convoy_core.lock.terms import read_step, read_tweak
 from convoy_core.outside.fields import Fields
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 
 from ..catalogue.models import Build
 from ..catalogue.services import shelf
-from ..shapes import Name, Short
-from .history import restore
+from .history import TERMS, restore
 from .models import Draft, Edit, Line, Pack
+from .shapes.edits import (
+    MAX_LINES,
+    AddMod,
+    AddMods,
+    ChangeBase,
+    CopyLines,
+    DescribeLine,
+    HoldLine,
+    MoveLines,
+    RemoveMod,
+    SetSteps,
+    SetTweaks,
+    SwitchLine,
+    TakeBack,
+    TakeBuild,
+    TakeOver,
+    UpdateMods,
+)
 from .tweaks import as_meant
-
-MAX_LINES = 2_000
-"""Chosen lines of one draft: five times the largest pack that people keep."""
 
 
 class NoSuchLine(ConvoyError):
@@ -54,165 +65,33 @@ COPIED = ("mod", "held_version", "held_because", "on", "rested_version", "option
 HOLDS, SAID = ("held_version", "held_because"), ("advice", "tags", "note")
 
 
-class AddMod(Schema):
-    """Adds a mod as a chosen line. On one that was brought in: makes it chosen."""
-
-    do: Literal["add"]
-    mod: Name
-
-
-class RemoveMod(Schema):
-    do: Literal["remove"]
-    mod: Name
-
-
-class AddMods(Schema):
-    """Adds many mods at once, in this order; those that are chosen lines already are passed by."""
-
-    do: Literal["add many"]
-    mods: list[Name] = Field(min_length=1, max_length=MAX_LINES)
-
-
-class SwitchLine(Schema):
-    do: Literal["switch"]
-    mod: Name
-    on: bool
-
-
-class HoldLine(Schema):
-    """Fixes a line to one version, with a reason; an empty version lets it go again."""
-
-    do: Literal["hold"]
-    mod: Name
-    version: Short = ""
-    because: Short = ""
-
-
-class UpdateMods(Schema):
-    """Takes the newest builds that fit: of the named mods, or of everything when none is named."""
-
-    do: Literal["update"]
-    mods: list[Name] = Field(default=[], max_length=MAX_LINES)
-
-
-class ChangeBase(Schema):
-    do: Literal["base"]
-    game_version: Name
-    loader: Short = ""
-    loader_version: Short = ""
-
-
-class DescribeLine(Schema):
-    """Changes what is said about a line; what is left out stays. On a brought-in one: makes it chosen."""
-
-    do: Literal["describe"]
-    mod: Name
-    note: Annotated[str, Field(max_length=500)] | None = None
-    tags: list[Annotated[str, Field(min_length=1, max_length=30)]] | None = Field(default=None, max_length=8)
-    optional: bool | None = None
-    advice: Short | None = None
-
-
-class MoveLines(Schema):
-    """Moves chosen lines, in their order, before another one; to the end when `before` is empty. Later lines win."""
-
-    do: Literal["move"]
-    mods: list[Name] = Field(min_length=1, max_length=MAX_LINES)
-    before: Short = ""
-
-
-class CopyLines(Schema):
-    """Takes over the chosen lines of another pack's draft, or of one of its releases, in the builds that they have
-    there as far as those fit. Lines that are here already stay as they are, and another crew's own builds stay behind.
-    """
-
-    do: Literal["copy lines"]
-    pack: UUID
-    release: Short = ""
-    holds: bool = True
-    notes: bool = True
-    """Whether holds go along; whether notes, tags and advice do."""
-
-
-class BuildIn(Schema):
-    mod: Name
-    version: Short
-
-
-class TakeOver(Schema):
-    """Adds mods in the very builds that somebody's folder has. Lines that are here already stay as they are."""
-
-    do: Literal["take over"]
-    builds: list[BuildIn] = Field(min_length=1, max_length=MAX_LINES)
-    hold: bool = False
-
-
-class SetTweaks(Schema):
-    """All settings that the pack sets, in the place of those that it had. A new one may name a mod for its `path`, and
-    give its value as it was typed (`text`).
-    """
-
-    do: Literal["tweaks"]
-    tweaks: list[dict[str, Any]] = Field(max_length=MAX_TWEAKS)
-
-
-class SetSteps(Schema):
-    """All steps by hand, in the place of those that there were."""
-
-    do: Literal["steps"]
-    steps: list[dict[str, Any]] = Field(max_length=MAX_STEPS)
-
-
-class TakeBack(Schema):
-    """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
-
-    do: Literal["take back"]
-    revision: Annotated[int, Field(ge=1, lt=2**31)]
-
-
-EditIn = (
-    AddMod
-    | AddMods
-    | RemoveMod
-    | SwitchLine
-    | HoldLine
-    | UpdateMods
-    | ChangeBase
-    | DescribeLine
-    | MoveLines
-    | CopyLines
-    | TakeOver
-    | SetTweaks
-    | SetSteps
-    | TakeBack
-)
-
-
-def added_by(edit: AddMods | TakeOver) -> list[str]:
-    return edit.mods if isinstance(edit, AddMods) else [one.mod for one in edit.builds]
-
-
 @dataclass(frozen=True)
 class Applied:
-    """What an edit touched (mods, or `base`), what it is called in the log, and which mods it refreshes."""
+    """What an edit touched (mods, or `base`), and which mods it refreshes. `names`, `verb`, and for one alone `detail`
+    tell it in the log. `root`, for a taking back: the edit that the whole chain began with.
+    """
 
     subjects: tuple[str, ...]
-    sentence: str
+    verb: str
+    names: tuple[str, ...] = ()
+    detail: str = ""
     refresh: tuple[str, ...] = ()
     takes_back: int | None = None
+    root: int | None = None
+    again: bool = False
 
 
-def subjects_of(edit: EditIn) -> set[str]:
-    """What an edit touches, known before it is applied. Taking back checks for itself what was changed since, and
-    copying touches no line that is there.
-    """
-    if isinstance(edit, ChangeBase):
-        return {"base"}
-    if isinstance(edit, SetTweaks | SetSteps):
-        return {edit.do}
-    if isinstance(edit, TakeBack | CopyLines | TakeOver):
-        return set()
-    return set(edit.mods) if isinstance(edit, UpdateMods | AddMods | MoveLines) else {edit.mod}
+def told(applied: Sequence[Applied]) -> str:
+    """What edits did, in one line: those that did the same to several mods are told together."""
+    together: dict[str, list[Applied]] = {}
+    for one in applied:
+        together.setdefault(one.verb, []).append(one)
+    parts = []
+    for verb, same in together.items():
+        names = list(dict.fromkeys(name for one in same for name in one.names))
+        detail = same[0].detail if len(same) == 1 else ""
+        parts.append(" ".join(filter(None, (_several(names), verb, detail))))
+    return "; ".join(parts)
 
 
 def _add(draft: Draft, edit: AddMod) -> Applied:
@@ -221,36 +100,54 @@ def _add(draft: Draft, edit: AddMod) -> Applied:
     if any(line.mod == edit.mod for line in lines):
         raise AlreadyThere(f"{name} is in the draft already.", mod=edit.mod)
     _append(draft, [{"mod": edit.mod}])
-    return Applied((edit.mod,), f"{name} added")
+    return Applied((edit.mod,), "added", (name,))
 
 
 def _remove(draft: Draft, edit: RemoveMod) -> Applied:
     line = _line(draft, edit.mod)
     line.delete()
-    return Applied((edit.mod,), f"{_name(draft, edit.mod)} removed")
+    return Applied((edit.mod,), "removed", (_name(draft, edit.mod),))
 
 
 def _switch(draft: Draft, edit: SwitchLine) -> Applied:
     line = _line(draft, edit.mod)
     line.on = edit.on
-    line.rested_version = "" if edit.on else draft.picks.get(edit.mod, "")
+    if edit.on:
+        line.rested_version = ""
+    elif not line.rested_version:
+        line.rested_version = draft.picks.get(edit.mod, "")
     line.save(update_fields=["on", "rested_version"])
-    return Applied((edit.mod,), f"{_name(draft, edit.mod)} switched {'on' if edit.on else 'off'}")
+    return Applied((edit.mod,), f"switched {'on' if edit.on else 'off'}", (_name(draft, edit.mod),))
 
 
 def _hold(draft: Draft, edit: HoldLine) -> Applied:
     name = _name(draft, edit.mod)
     line = _own_line(draft, edit.mod)
-    if (
-        edit.version
-        and not Build.objects.filter(
-            mod__game=draft.pack.game_id, mod__slug=edit.mod, version=edit.version, refused=""
-        ).exists()
-    ):
-        raise NoSuchMod(f"{name} has no build {edit.version} that can be installed.", mod=edit.mod)
+    if edit.version:
+        _refuse_unknown(draft, edit.mod, edit.version, name)
     line.held_version, line.held_because = edit.version, edit.because if edit.version else ""
     line.save()
-    return Applied((edit.mod,), f"{name} held at {edit.version}" if edit.version else f"{name} let go", (edit.mod,))
+    verb, detail = ("held", f"at {edit.version}") if edit.version else ("let go", "")
+    return Applied((edit.mod,), verb, (name,), detail, refresh=(edit.mod,))
+
+
+def _take(draft: Draft, edit: TakeBuild) -> Applied:
+    name = _name(draft, edit.mod)
+    if edit.mod not in draft.picks and not draft.lines.filter(mod=edit.mod).exists():
+        raise _no_line(draft, edit.mod)
+    _refuse_unknown(draft, edit.mod, edit.version, name)
+    held = draft.lines.filter(mod=edit.mod).exclude(held_version="").first()
+    if held:
+        held.held_version = held.held_because = ""
+        held.save(update_fields=["held_version", "held_because"])
+    draft.picks = {**draft.picks, edit.mod: edit.version}
+    return Applied((edit.mod,), "taken", (name,), f"at {edit.version}")
+
+
+def _refuse_unknown(draft: Draft, mod: str, version: str, name: str) -> None:
+    there = Build.objects.filter(mod__in=shelf(draft.pack), mod__slug=mod, version=version, refused="")
+    if not there.exists():
+        raise NoSuchMod(f"{name} has no build {version} that can be installed.", mod=mod)
 
 
 def _update(draft: Draft, edit: UpdateMods) -> Applied:
@@ -258,8 +155,8 @@ def _update(draft: Draft, edit: UpdateMods) -> Applied:
     for mod in edit.mods:
         if mod not in draft.picks:
             raise _no_line(draft, mod)
-    named = _several([_name(draft, mod) for mod in edit.mods[:4]], len(edit.mods)) if edit.mods else "everything"
-    return Applied(tuple(mods), f"newest builds taken of {named}", tuple(mods))
+    names = _names(draft, edit.mods) if edit.mods else ("everything",)
+    return Applied(tuple(mods), "updated", names, refresh=tuple(mods))
 
 
 def _base(draft: Draft, edit: ChangeBase) -> Applied:
@@ -280,7 +177,7 @@ def _add_many(draft: Draft, edit: AddMods) -> Applied:
     if not wanted:
         raise AlreadyThere("All of them are in the draft already.", mods=edit.mods)
     _append(draft, [{"mod": mod} for mod in wanted])
-    return Applied(tuple(wanted), f"{_several([names[mod] for mod in wanted])} added")
+    return Applied(tuple(wanted), "added", tuple(names[mod] for mod in wanted))
 
 
 def _describe(draft: Draft, edit: DescribeLine) -> Applied:
@@ -291,9 +188,9 @@ def _describe(draft: Draft, edit: DescribeLine) -> Applied:
     for field, value in said.items():
         setattr(line, field, value)
     line.save()
-    if edit.optional is not None:
-        return Applied((edit.mod,), f"{name} made {'optional' if edit.optional else 'part of the pack for everyone'}")
-    return Applied((edit.mod,), f"{name}: {listed(sorted(said)) or 'nothing'} changed")
+    if set(said) == {"optional"}:
+        return Applied((edit.mod,), f"made {'optional' if edit.optional else 'part of the pack for everyone'}", (name,))
+    return Applied((edit.mod,), f"described anew ({listed(sorted(said)) or 'nothing'})", (name,))
 
 
 def _move(draft: Draft, edit: MoveLines) -> Applied:
@@ -308,9 +205,7 @@ def _move(draft: Draft, edit: MoveLines) -> Applied:
         line.order = place
     Line.objects.bulk_update(ordered, ["order"])
     where = f"before {_name(draft, edit.before)}" if at < len(staying) else "to the end"
-    return Applied(
-        tuple(edit.mods), f"{_several([_name(draft, mod) for mod in edit.mods[:4]], len(moving))} moved {where}"
-    )
+    return Applied(tuple(edit.mods), f"moved {where}", _names(draft, edit.mods))
 
 
 def _set_tweaks(draft: Draft, edit: SetTweaks) -> Applied:
@@ -345,19 +240,46 @@ def _copy(draft: Draft, edit: CopyLines) -> Applied:
         for line in lines
         if line["mod"] not in there and line["mod"] in shown
     ]
-    if not fresh:
-        raise AlreadyThere(f"Every line of {other.name} is in the draft already.")
+    terms = _take_terms(draft, other, edit)
+    if not fresh and not terms:
+        raise AlreadyThere(f"Everything of {other.name} is in the draft already.")
     _append(draft, fresh)
     draft.picks = {**picks, **draft.picks}
     source = f"{other.name} {edit.release}".strip()
-    return Applied(tuple(line["mod"] for line in fresh), f"{counted(len(fresh), 'line')} taken over from {source}")
+    what = [*([counted(len(fresh), "line")] if fresh else []), *terms]
+    touched = (*(line["mod"] for line in fresh), *(TERMS if terms else ()))
+    return Applied(touched, f"{listed(what)} taken over from {source}")
 
 
-def _of_release(pack: Pack, number: str) -> tuple[list[dict[str, Any]], dict[str, str]]:
+def _take_terms(draft: Draft, other: Pack, edit: CopyLines) -> list[str]:
+    """Settings and steps of the other pack beside the draft's own, which go before; says what came, in words."""
+    if edit.release:
+        of_release = _lock_of_release(other, edit.release).terms
+        theirs = {
+            "tweaks": [one.as_data() for one in of_release.tweaks],
+            "steps": [one.as_data() for one in of_release.steps],
+        }
+    else:
+        theirs = {"tweaks": other.draft.tweaks, "steps": other.draft.steps}
+    came = []
+    for name, word, same in (("tweaks", "setting", ("path", "key")), ("steps", "step by hand", ("id",))):
+        there = [[one[part] for part in same] for one in getattr(draft, name)]
+        fresh = [one for one in theirs[name] if [one[part] for part in same] not in there]
+        if fresh and getattr(edit, name):
+            setattr(draft, name, [*getattr(draft, name), *fresh])
+            came.append(counted(len(fresh), word, "steps by hand" if name == "steps" else ""))
+    return came
+
+
+def _lock_of_release(pack: Pack, number: str) -> Lock:
     release = pack.releases.filter(number=number).first()
     if release is None:
         raise NoSuchLine(f"{pack.name} has no release {number}.", now="Choose one of those listed.")
-    builds = read_recipe(bytes(release.document)).lock.builds
+    return read_recipe(bytes(release.document)).lock
+
+
+def _of_release(pack: Pack, number: str) -> tuple[list[dict[str, Any]], dict[str, str]]:
+    builds = _lock_of_release(pack, number).builds
     return [{"mod": one.mod} for one in builds if one.chosen], {one.mod: one.version for one in builds}
 
 
@@ -372,16 +294,16 @@ def _take_over(draft: Draft, edit: TakeOver) -> Applied:
     )
     for mod, version in fresh.items():
         if (mod, version) not in known:
-            raise NoSuchMod(f"No source has {mod} {version}.", now="List the folder again.", mod=mod)
+            raise NoSuchMod(f"No source has {mod} {version}.", now="Give it again, as it is now.", mod=mod)
     if not fresh:
         raise AlreadyThere("All of them are in the draft already.", mods=sorted(wanted))
-    held = "as the folder had it" if edit.hold else ""
+    held = f"as the {edit.out_of} had it" if edit.hold else ""
     _append(
         draft,
         [{"mod": mod, "held_version": version if held else "", "held_because": held} for mod, version in fresh.items()],
     )
     draft.picks = {**draft.picks, **fresh}
-    return Applied(tuple(fresh), f"{counted(len(fresh), 'mod')} taken over from a folder")
+    return Applied(tuple(fresh), f"{counted(len(fresh), 'mod')} taken over from a {edit.out_of}")
 
 
 def _take_back(draft: Draft, edit: TakeBack) -> Applied:
@@ -389,8 +311,10 @@ def _take_back(draft: Draft, edit: TakeBack) -> Applied:
     if done is None or not done.did:
         raise NoSuchLine("There is no such edit to take back.", now="Look at the list of edits again.")
     restore(draft, done)
-    sentence = f"taken back: {done.sentence}" if done.takes_back is None else f"done again: {done.sentence[12:]}"
-    return Applied(tuple(done.subjects), sentence, takes_back=done.revision)
+    root = done if done.root is None else Edit.objects.get(draft=draft, revision=done.root)
+    again = done.takes_back is not None and not done.again
+    verb = f"{'done again' if again else 'taken back'}: {root.sentence}"
+    return Applied(tuple(done.subjects), verb, takes_back=done.revision, root=root.revision, again=again)
 
 
 APPLY: dict[type, Callable[..., Applied]] = {
@@ -399,6 +323,7 @@ APPLY: dict[type, Callable[..., Applied]] = {
     RemoveMod: _remove,
     SwitchLine: _switch,
     HoldLine: _hold,
+    TakeBuild: _take,
     UpdateMods: _update,
     ChangeBase: _base,
     DescribeLine: _describe,
@@ -422,9 +347,14 @@ def _no_mod(mod: str) -> NoSuchMod:
     return NoSuchMod(f"No source has “{mod}”.", now="Search for it by another name.", mod=mod)
 
 
-def _several(names: list[str], count: int = 0) -> str:
+def _names(draft: Draft, mods: Sequence[str]) -> tuple[str, ...]:
+    found = dict(shelf(draft.pack).filter(slug__in=mods).values_list("slug", "name"))
+    return tuple(found.get(mod, mod) for mod in mods)
+
+
+def _several(names: list[str]) -> str:
     """`A, B, C and 4 others`."""
-    more = (count or len(names)) - 3
+    more = len(names) - 3
     return listed([*names[:3], f"{counted(more, 'other')}"] if more > 0 else names)
 
 

@@ -81,6 +81,10 @@ class Edit(models.Model):
     """What it changed, each as [before, after]: `lines` and `picks` by mod, and `base`. Enough to take it back."""
     takes_back = models.PositiveIntegerField(null=True)
     """The revision of the edit that this one undid."""
+    root = models.PositiveIntegerField(null=True)
+    """For a taking back: the revision of the edit that the chain of taking back and doing again began with."""
+    again = models.BooleanField(default=False)
+    """It took back a taking back, and so did the first edit again."""
 
     class Meta:
         ordering = ["-revision"]

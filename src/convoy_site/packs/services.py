@@ -7,17 +7,39 @@ from uuid import UUID
 
 from django.db import IntegrityError, transaction
 
+from convoy_core.draft.settling import Settled
+from convoy_core.draft.surprises import does_more
+from convoy_core.draft.taking_back import Done
 from convoy_core.lock.change_log import Change, changes
+from convoy_core.resolve import leading_to, needed_by, why_not
 from convoy_core.words.errors import ConvoyError
+from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Game
+from ..catalogue.services import build_rows, fit_of, shelf
 from ..people.models import Crew, User
 from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from . import drafts
-from .edits import APPLY, AddMod, AddMods, CopyLines, EditIn, TakeOver, UpdateMods, added_by, subjects_of
+from .edits import APPLY, Applied, told
 from .history import difference, moment
 from .models import Draft, Edit, Pack
+from .shapes.edits import (
+    AddMod,
+    AddMods,
+    CopyLines,
+    EditIn,
+    HoldLine,
+    RemoveMod,
+    SwitchLine,
+    TakeBuild,
+    TakeOver,
+    UpdateMods,
+    added_by,
+    named_by,
+    promised_by,
+    subjects_of,
+)
 
 
 class NameTaken(ConvoyError):
@@ -111,6 +133,25 @@ class _name_taken:
             ) from error
 
 
+ASKING = (RemoveMod, SwitchLine, HoldLine, TakeBuild, UpdateMods, AddMod, AddMods, TakeOver, CopyLines)
+"""Edits that are shown before they are kept where they do more than was asked."""
+
+UNDOABLE = 300
+"""Edits back to which one may undo."""
+
+ADDING = (AddMod, AddMods, TakeOver, CopyLines)
+
+
+@dataclass(frozen=True)
+class OtherBuild:
+    """A build that comes in the place of a newer or promised one (`wanted`), and why that does not."""
+
+    mod: str
+    version: str
+    wanted: str
+    why: str
+
+
 @dataclass
 class Outcome:
     """What an edit did: changes of builds, lines that lost or got back a build, and what others did meanwhile."""
@@ -123,6 +164,12 @@ class Outcome:
     meanwhile: list[str] = field(default_factory=list)
     left_out: dict[str, Any] = field(default_factory=dict)
     """Of many mods added at once those that cannot come in, with why."""
+    staying: dict[str, list[str]] = field(default_factory=dict)
+    """Mods that were to go and stay, as others need them: each with the chosen lines from which needs lead to it."""
+    other_builds: list[OtherBuild] = field(default_factory=list)
+    more: bool = False
+    """It does more than was asked."""
+    kept: bool = True
 
 
 class _Rehearsed(Exception):
@@ -133,8 +180,11 @@ class _Rehearsed(Exception):
         self.outcome = outcome
 
 
-def edit_draft(user: User, pack_id: UUID, revision: int, edits: Sequence[EditIn], rehearse: bool = False) -> Outcome:
-    """Applies edits to a draft, settles it and logs them; with `rehearse` the same, and then nothing is kept.
+def edit_draft(
+    user: User, pack_id: UUID, revision: int, edits: Sequence[EditIn], rehearse: bool = False, ask: bool = False
+) -> Outcome:
+    """Applies edits to a draft, settles it and logs them. With `rehearse` nothing is kept; with `ask` nothing is kept
+    where the edits would do more than they say.
 
     `revision` is the draft that the edits were made against. When it has moved on, edits that touch other lines than
     those changed meanwhile are applied to the newer draft; the others are refused as Stale, with what changed.
@@ -146,7 +196,9 @@ def edit_draft(user: User, pack_id: UUID, revision: int, edits: Sequence[EditIn]
     try:
         with transaction.atomic():
             outcome = _edit(user, pack, revision, edits)
-            if rehearse:
+            asks = ask and outcome.more and all(isinstance(edit, ASKING) for edit in edits)
+            if rehearse or asks:
+                outcome.kept = False
                 raise _Rehearsed(outcome)
             return outcome
     except _Rehearsed as rehearsed:
@@ -165,7 +217,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     for edit in edits:
         if isinstance(edit, AddMod) and edit.mod in settled.unsettled:
             raise DoesNotFit(
-                f"{edit.mod} cannot come in.",
+                f"{drafts.names_of(pack, [edit.mod])[edit.mod]} cannot come in.",
                 settled.unsettled[edit.mod].sentence(),
                 "Change the base or what stands against it.",
             )
@@ -175,29 +227,86 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     many = {mod for edit in edits if isinstance(edit, AddMods | TakeOver) for mod in added_by(edit)}
     left_out = {mod: draft.unsettled.pop(mod) for mod in many & draft.unsettled.keys() - unsettled_before}
     draft.lines.filter(mod__in=left_out).delete()
+    draft._prefetched_objects_cache = {}
     draft.revision += 1
     draft.save()
-    sentence = "; ".join(one.sentence for one in applied)
-    subjects = sorted({subject for one in applied for subject in one.subjects})
+    _log(user, draft, applied, difference(then, moment(draft)))
+    outcome = Outcome(
+        draft.revision,
+        changes(before, drafts.lock_of(draft, with_files=False)).mods,
+        {mod: one for mod, one in draft.unsettled.items() if mod not in unsettled_before},
+        sorted(unsettled_before - set(draft.unsettled)),
+        told(applied),
+        meanwhile,
+        left_out,
+        _staying(draft, settled, edits),
+        _other_builds(pack, settled, edits),
+    )
+    outcome.more = does_more(
+        {mod for edit in edits for mod in named_by(edit)},
+        outcome.changes,
+        adds=all(isinstance(edit, ADDING) for edit in edits),
+        lost=bool(outcome.unsettled or outcome.left_out),
+        stays=bool(outcome.staying),
+        other_build=bool(outcome.other_builds),
+    )
+    return outcome
+
+
+def _log(user: User, draft: Draft, applied: Sequence[Applied], did: dict[str, Any]) -> None:
+    back = next((one for one in applied if one.takes_back), None)
     Edit.objects.create(
         draft=draft,
         revision=draft.revision,
         by=user,
-        subjects=subjects,
-        sentence=sentence[:400],
-        did=difference(then, moment(draft)),
-        takes_back=next((one.takes_back for one in applied if one.takes_back), None),
+        subjects=sorted({subject for one in applied for subject in one.subjects}),
+        sentence=told(applied)[:400],
+        did=did,
+        takes_back=back.takes_back if back else None,
+        root=back.root if back else None,
+        again=bool(back and back.again),
     )
-    after = drafts.lock_of(draft, with_files=False)
-    return Outcome(
-        draft.revision,
-        changes(before, after).mods,
-        {mod: one for mod, one in draft.unsettled.items() if mod not in unsettled_before},
-        sorted(unsettled_before - set(draft.unsettled)),
-        sentence,
-        meanwhile,
-        left_out,
-    )
+
+
+def as_done(edit: Edit, user: User) -> Done:
+    return Done(edit.revision, edit.takes_back, edit.again, edit.by_id == user.pk)
+
+
+def done_by(user: User, draft: Draft) -> list[Done]:
+    """The draft's newest edits, for whoever asks what their undoing would take back."""
+    found = draft.edits.only("revision", "takes_back", "again", "by", "draft")[:UNDOABLE]
+    return [as_done(one, user) for one in found]
+
+
+def _staying(draft: Draft, settled: Settled, edits: Sequence[EditIn]) -> dict[str, list[str]]:
+    going = [one.mod for one in edits if isinstance(one, RemoveMod) or (isinstance(one, SwitchLine) and not one.on)]
+    staying = [mod for mod in going if mod in settled.picks]
+    if not staying:
+        return {}
+    chosen = {line.mod for line in draft.lines.all() if line.on}
+    askers = needed_by(settled.picks)
+    return {mod: sorted(chosen & leading_to(mod, askers)) for mod in staying}
+
+
+def _other_builds(pack: Pack, settled: Settled, edits: Sequence[EditIn]) -> list[OtherBuild]:
+    """Where another build came than was promised, or than the newest that fits."""
+    promised = {mod: version for edit in edits for mod, version in promised_by(edit).items() if mod in settled.picks}
+    if not promised:
+        return []
+    mods = dict(shelf(pack).filter(slug__in=promised).values_list("pk", "slug"))
+    rows = build_rows(mods)
+    base = drafts.base_of(pack.draft)
+    names = drafts.names_of(pack, settled.picks)
+    found = []
+    for pk, slug in mods.items():
+        came = settled.picks[slug].version
+        wanted = promised[slug] or fit_of(rows[pk], base).version
+        if came.text == wanted or (not promised[slug] and parse_version(wanted) <= came):
+            continue
+        build = next((row.core for row in rows[pk] if row.version == wanted), None)
+        why = (build and why_not(build, base, settled.picks, names)) or "it would move something else that is to stay"
+        found.append(OtherBuild(slug, came.text, wanted, why))
+    return found
 
 
 def _meanwhile(draft: Draft, revision: int, edits: Sequence[EditIn]) -> list[str]:

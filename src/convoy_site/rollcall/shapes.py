@@ -7,6 +7,9 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
+from convoy_core.sync.standing import State
+from convoy_core.words.model import Side
+
 from ..installations.shapes.member import FitOut, ProgressOut, StandingOut
 from ..packs.shapes.packs import ChangeOut
 from ..shapes import Short
@@ -19,7 +22,7 @@ class CalledRow(Schema):
     person: str
     name: str
     mine: bool
-    side: str
+    side: Side
     release: str
     target: str
     heard_at: datetime | None
@@ -62,7 +65,7 @@ class LinePerson(Schema):
     server: bool
     mine: bool
     release: str
-    state: str
+    state: State
     to_do: str
     busy: bool
 

@@ -1171,6 +1171,11 @@ export interface components {
             do: "add";
             /** Mod */
             mod: string;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
         };
         /**
          * AddMods
@@ -1184,6 +1189,13 @@ export interface components {
             do: "add many";
             /** Mods */
             mods: string[];
+            /**
+             * Versions
+             * @default {}
+             */
+            versions: {
+                [key: string]: string;
+            };
         };
         /**
          * Asked
@@ -1422,8 +1434,7 @@ export interface components {
             };
             /** Change Log */
             change_log: string;
-            /** Channel */
-            channel: string;
+            channel: components["schemas"]["Channel"];
             /** Date */
             date: string | null;
             /** Files */
@@ -1442,12 +1453,10 @@ export interface components {
             provides: {
                 [key: string]: string;
             };
-            /** Reach */
-            reach: string;
+            reach: components["schemas"]["Reach"];
             /** Ruled Out */
             ruled_out: string;
-            /** Side */
-            side: string;
+            side: components["schemas"]["Side"];
             /** Version */
             version: string;
         };
@@ -1481,8 +1490,7 @@ export interface components {
             progress: components["schemas"]["ProgressOut"];
             /** Release */
             release: string;
-            /** Side */
-            side: string;
+            side: components["schemas"]["Side"];
             standing: components["schemas"]["StandingOut"];
             /** Target */
             target: string;
@@ -1521,9 +1529,19 @@ export interface components {
             mod: string;
             /** Name */
             name: string;
-            /** What */
-            what: string;
+            what: components["schemas"]["What"];
         };
+        /**
+         * Channel
+         * @enum {string}
+         */
+        Channel: "stable" | "beta" | "alpha";
+        /**
+         * Check
+         * @description How the agent sees that a step was done.
+         * @enum {string}
+         */
+        Check: "none" | "exists" | "changed";
         /**
          * ChoiceOut
          * @description An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet.
@@ -1621,6 +1639,16 @@ export interface components {
              * @default
              */
             release: string;
+            /**
+             * Steps
+             * @default true
+             */
+            steps: boolean;
+            /**
+             * Tweaks
+             * @default true
+             */
+            tweaks: boolean;
         };
         /** CrewIn */
         CrewIn: {
@@ -1811,12 +1839,16 @@ export interface components {
             lines: components["schemas"]["LineOut"][];
             /** Off */
             off: number;
+            /** Redo */
+            redo: number | null;
             /** Revision */
             revision: number;
             /** Steps */
             steps: components["schemas"]["HandStepOut"][];
             /** Tweaks */
             tweaks: components["schemas"]["TweakOut"][];
+            /** Undo */
+            undo: number | null;
             /** Unsettled */
             unsettled: number;
         };
@@ -1891,11 +1923,17 @@ export interface components {
         };
         /**
          * EditsIn
-         * @description Edits made against `revision`. `rehearse` answers what they would do and keeps nothing.
+         * @description Edits made against `revision`. `rehearse` answers what they would do and keeps nothing; `ask` does so
+         *     where they would do more than they say.
          */
         EditsIn: {
+            /**
+             * Ask
+             * @default false
+             */
+            ask: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -1916,8 +1954,7 @@ export interface components {
             name: string;
             /** Page */
             page: string;
-            /** Pickup */
-            pickup: string;
+            pickup: components["schemas"]["Pickup"];
             /** Sha256 */
             sha256: string;
             /** Size */
@@ -1978,14 +2015,12 @@ export interface components {
             fit_version: string;
             /** Followers */
             followers: number;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["Kind"];
             /** Name */
             name: string;
             /** Needs */
             needs: string[];
-            /** Pickup */
-            pickup: string;
+            pickup: components["schemas"]["Pickup"];
             /** Picture */
             picture: boolean;
             /** Rating */
@@ -2009,8 +2044,7 @@ export interface components {
             mod: string;
             /** Now */
             now: string;
-            /** Severity */
-            severity: string;
+            severity: components["schemas"]["Severity"];
             /** What */
             what: string;
             /** Why */
@@ -2114,12 +2148,16 @@ export interface components {
             version: string;
         };
         /**
+         * Group
+         * @enum {string}
+         */
+        Group: "chosen" | "brought in";
+        /**
          * HandStepOut
          * @description Something that only a person can do; `check` is none, exists or changed, looking at `path`.
          */
         HandStepOut: {
-            /** Check */
-            check: string;
+            check: components["schemas"]["Check"];
             /** Id */
             id: string;
             /** Path */
@@ -2249,6 +2287,12 @@ export interface components {
             /** Hold */
             hold: string;
         };
+        /**
+         * How
+         * @description How much a tweak insists.
+         * @enum {string}
+         */
+        How: "enforced" | "starting value" | "advice";
         /** InstallationPage */
         InstallationPage: {
             /** Answer */
@@ -2318,8 +2362,7 @@ export interface components {
             releases: components["schemas"]["ReleaseRow"][];
             /** Remarks */
             remarks: string[];
-            /** Side */
-            side: string;
+            side: components["schemas"]["Side"];
             standing: components["schemas"]["StandingOut"];
             /** Stays At */
             stays_at: string;
@@ -2365,8 +2408,7 @@ export interface components {
             progress: components["schemas"]["ProgressOut"];
             /** Release */
             release: string;
-            /** Side */
-            side: string;
+            side: components["schemas"]["Side"];
             standing: components["schemas"]["StandingOut"];
             /** Target */
             target: string;
@@ -2401,8 +2443,7 @@ export interface components {
         KindOut: {
             /** Fits */
             fits: boolean;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["Kind"];
             /** Left Out */
             left_out: number;
             /** Notes */
@@ -2458,7 +2499,8 @@ export interface components {
         };
         /**
          * LineOut
-         * @description One line of the manifest. `state` is settled, unsettled (with `why`) or off; `newer` a newer build that fits.
+         * @description One line of the manifest. An unsettled one tells `why`; `newer`: a newer build that fits. `kept_for`: lines that
+         *     are off, whose needs keep this one in.
          */
         LineOut: {
             /** Advice */
@@ -2466,15 +2508,16 @@ export interface components {
             /** Category */
             category: string;
             /** Channel */
-            channel: string;
-            /** Group */
-            group: string;
+            channel: components["schemas"]["Channel"] | "";
+            group: components["schemas"]["Group"];
             /** Held */
             held: boolean;
             /** Held Because */
             held_because: string;
+            /** Kept For */
+            kept_for: string[];
             /** Kind */
-            kind: string;
+            kind: components["schemas"]["Kind"] | "";
             /** Licence */
             licence: string;
             /** Mod */
@@ -2487,20 +2530,21 @@ export interface components {
             newer: string;
             /** Note */
             note: string;
+            /** On */
+            on: boolean;
             /** Optional */
             optional: boolean;
             /** Order */
             order: number;
             /** Pickup */
-            pickup: string;
+            pickup: components["schemas"]["Pickup"] | "";
             /** Reach */
-            reach: string;
+            reach: components["schemas"]["Reach"] | "";
             /** Side */
-            side: string;
+            side: components["schemas"]["Side"] | "";
             /** Size */
             size: number;
-            /** State */
-            state: string;
+            state: components["schemas"]["LineState"];
             /** Summary */
             summary: string;
             /** Tags */
@@ -2536,11 +2580,15 @@ export interface components {
             release: string;
             /** Server */
             server: boolean;
-            /** State */
-            state: string;
+            state: components["schemas"]["State"];
             /** To Do */
             to_do: string;
         };
+        /**
+         * LineState
+         * @enum {string}
+         */
+        LineState: "settled" | "unsettled" | "kept" | "off";
         /** LoaderOut */
         LoaderOut: {
             /** Id */
@@ -2640,16 +2688,14 @@ export interface components {
             counterpart: string;
             /** Downloads */
             downloads: number;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["Kind"];
             /** Licence */
             licence: string;
             /** Name */
             name: string;
             /** Page */
             page: string;
-            /** Pickup */
-            pickup: string;
+            pickup: components["schemas"]["Pickup"];
             /** Slug */
             slug: string;
             /** Source */
@@ -2704,6 +2750,13 @@ export interface components {
             do: "move";
             /** Mods */
             mods: string[];
+        };
+        /** NamedMod */
+        NamedMod: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
         };
         /**
          * NamedOut
@@ -2919,20 +2972,49 @@ export interface components {
             /** What */
             what: string;
         };
-        /** OutcomeOut */
+        /**
+         * OtherBuildOut
+         * @description A build that comes in the place of the one that was promised (`wanted`), and why that does not.
+         */
+        OtherBuildOut: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: string;
+            /** Wanted */
+            wanted: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * OutcomeOut
+         * @description What edits did, or would do where they are not `kept`. `more`: they do more than was asked; `effects` says it.
+         */
         OutcomeOut: {
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
+            /** Effects */
+            effects: string;
+            /** Kept */
+            kept: boolean;
             /** Left Out */
             left_out: components["schemas"]["UnsettledOut"][];
             /** Meanwhile */
             meanwhile: string[];
+            /** More */
+            more: boolean;
+            /** Other Builds */
+            other_builds: components["schemas"]["OtherBuildOut"][];
             /** Revision */
             revision: number;
             /** Sentence */
             sentence: string;
             /** Settled Again */
             settled_again: string[];
+            /** Staying */
+            staying: components["schemas"]["StayingOut"][];
             /** Unsettled */
             unsettled: components["schemas"]["UnsettledOut"][];
         };
@@ -3201,6 +3283,11 @@ export interface components {
             /** Username */
             username: string;
         };
+        /**
+         * Pickup
+         * @enum {string}
+         */
+        Pickup: "direct" | "click" | "by hand" | "withheld" | "ours";
         /** PlanIn */
         PlanIn: {
             /** Aside */
@@ -3618,6 +3705,11 @@ export interface components {
             new: string;
         };
         /**
+         * Severity
+         * @enum {string}
+         */
+        Severity: "blocker" | "warning" | "advice";
+        /**
          * Side
          * @enum {string}
          */
@@ -3635,8 +3727,7 @@ export interface components {
             pages_changed: number;
             /** Pages Done */
             pages_done: number;
-            /** Pickup */
-            pickup: string;
+            pickup: components["schemas"]["Pickup"];
             /** Read At */
             read_at: string | null;
             /** Rest Until */
@@ -3656,8 +3747,7 @@ export interface components {
             differences: components["schemas"]["DifferenceOut"][];
             /** Since */
             since: string | null;
-            /** State */
-            state: string;
+            state: components["schemas"]["State"];
             /** To Do */
             to_do: string;
             /** Withdrawn */
@@ -3667,7 +3757,19 @@ export interface components {
          * State
          * @enum {string}
          */
-        State: "recognised" | "ambiguous" | "already there" | "refused";
+        State: "in step" | "behind" | "differs" | "cannot run" | "not heard from";
+        /**
+         * StayingOut
+         * @description A mod that was to go and stays; `for_lines`: the chosen lines from which needs lead to it.
+         */
+        StayingOut: {
+            /** For Lines */
+            for_lines: components["schemas"]["NamedMod"][];
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+        };
         /** StepIn */
         StepIn: {
             /**
@@ -3691,8 +3793,7 @@ export interface components {
          * @description `seen`: the agent's own check says that it is done.
          */
         StepOut: {
-            /** Check */
-            check: string;
+            check: components["schemas"]["Check"];
             /** Done */
             done: boolean;
             /** Id */
@@ -3761,8 +3862,24 @@ export interface components {
             revision: number;
         };
         /**
+         * TakeBuild
+         * @description Takes one build of a mod, older or newer, without holding it: the next update may move it.
+         */
+        TakeBuild: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take";
+            /** Mod */
+            mod: string;
+            /** Version */
+            version: string;
+        };
+        /**
          * TakeOver
-         * @description Adds mods in the very builds that somebody's folder has. Lines that are here already stay as they are.
+         * @description Adds mods in the very builds that somebody's folder has, or that a list names. Lines that are here already stay
+         *     as they are.
          */
         TakeOver: {
             /** Builds */
@@ -3777,6 +3894,12 @@ export interface components {
              * @default false
              */
             hold: boolean;
+            /**
+             * Out Of
+             * @default folder
+             * @enum {string}
+             */
+            out_of: "folder" | "list";
         };
         /**
          * TakeOverOut
@@ -3817,8 +3940,7 @@ export interface components {
          * @description One setting that the pack sets: enforced, a starting value, or advice.
          */
         TweakOut: {
-            /** How */
-            how: string;
+            how: components["schemas"]["How"];
             /** Key */
             key: string[];
             /** Path */
@@ -3918,10 +4040,16 @@ export interface components {
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
         };
+        /**
+         * What
+         * @description What happens to a mod, in the order in which change logs tell it; SET is of a setting or step.
+         * @enum {string}
+         */
+        What: "added" | "updated" | "taken back" | "removed" | "set";
         /** WithdrawIn */
         WithdrawIn: {
             /** Why */

@@ -7,6 +7,10 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
+from convoy_core.lock.terms import Check
+from convoy_core.sync.standing import State
+from convoy_core.words.model import Pickup, Side
+
 from ...packs.shapes.packs import ChangeOut
 from ...releases.shapes import ReleaseRow
 from ...shapes import Name, Short
@@ -37,7 +41,7 @@ class StandingOut(Schema):
     `withdrawn` that the release it has was withdrawn, and why.
     """
 
-    state: str
+    state: State
     behind: int
     differences: list[DifferenceOut]
     to_do: str
@@ -93,7 +97,7 @@ class InstallationRow(Schema):
     pack: str
     emblem: str
     crew: str
-    side: str
+    side: Side
     release: str
     current: str
     target: str
@@ -135,7 +139,7 @@ class ErrandOut(Schema):
     sha256: str
     source: str
     page: str
-    pickup: str
+    pickup: Pickup
     instructions: str
 
 
@@ -157,7 +161,7 @@ class StepOut(Schema):
 
     id: str
     text: str
-    check: str
+    check: Check
     path: str
     done: bool
     seen: bool

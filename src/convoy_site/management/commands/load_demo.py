@@ -25,7 +25,6 @@ from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.orders import note_order
 from convoy_site.installations.stand_ins import stand_in_folder
 from convoy_site.installations.tasks import obey
-from convoy_site.packs.edits import AddMod, AddMods, DescribeLine, EditIn, HoldLine, RemoveMod, SetSteps, SetTweaks
 from convoy_site.packs.models import Pack
 from convoy_site.packs.recognising import State, recognise
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
@@ -34,6 +33,7 @@ from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases.services import make_join_code, publish
 
+from ...packs.shapes.edits import AddMod, AddMods, DescribeLine, EditIn, HoldLine, RemoveMod, SetSteps, SetTweaks
 from ...rollcall.departures import answer, set_departure
 
 NAMES = {

@@ -1,15 +1,18 @@
 """Packs, their drafts and edits, and what the checks found."""
 
-from typing import Annotated
+from typing import Annotated, Any
 from uuid import UUID
 
 from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
 from django.http import HttpRequest
 from ninja import Query, Router
 
+from convoy_core.draft.lines import LineState, state_of
+from convoy_core.draft.surprises import effects
+from convoy_core.draft.taking_back import next_to_redo, next_to_undo, taken_back
 from convoy_core.machine.memory import Weight, demand
 from convoy_core.resolve import needed_by
-from convoy_core.words.model import Kind
+from convoy_core.words.model import AUTOMATIC_PICKUPS, Kind
 
 from ...catalogue.models import Mod
 from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
@@ -26,11 +29,14 @@ from ..shapes.packs import (
     FindingOut,
     HandStepOut,
     LineOut,
+    NamedMod,
+    OtherBuildOut,
     OutcomeOut,
     PackChange,
     PackIn,
     PackOut,
     PackRow,
+    StayingOut,
     TweakOut,
     UnsettledOut,
     base_out,
@@ -113,16 +119,25 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
     }
     picks = {slug: build.core for slug, build in picked.items()}
     askers = needed_by(picks)
+    kept_for = drafts.kept_for(pack.draft, builds, picks)
     base = drafts.base_of(pack.draft)
     newer = {slug: newer_than(pick, builds[slug], base, picks) for slug, pick in picks.items()}
     rows = [
         _line_out(
-            slug, pack, mods.get(slug), lines.get(slug), picked.get(slug), askers.get(slug, []), newer.get(slug, "")
+            slug,
+            pack,
+            mods.get(slug),
+            lines.get(slug),
+            picked.get(slug),
+            askers.get(slug, []),
+            newer.get(slug, ""),
+            kept_for.get(slug, []),
         )
         for slug in wanted
     ]
     rows.sort(key=lambda row: (row.group != "chosen", row.order, row.name.casefold()))
-    settled = [row for row in rows if row.state == "settled"]
+    has_build = [row for row in rows if row.version]
+    done = services.done_by(request.user, pack.draft)
     weights = [
         Weight(Kind(mods[slug].kind), build.unpacked, build.archive_size, build.memory)
         for slug, build in picked.items()
@@ -131,12 +146,12 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
     return DraftOut(
         revision=pack.draft.revision,
         lines=rows,
-        chosen=sum(row.group == "chosen" for row in settled),
-        brought_in=sum(row.group == "brought in" for row in settled),
-        unsettled=sum(row.state == "unsettled" for row in rows),
-        off=sum(row.state == "off" for row in rows),
-        download=sum(row.size for row in settled),
-        errands=sum(row.pickup not in ("direct", "ours") for row in settled),
+        chosen=sum(row.group == "chosen" for row in has_build),
+        brought_in=sum(row.group == "brought in" for row in has_build),
+        unsettled=sum(row.state is LineState.UNSETTLED for row in rows),
+        off=sum(row.state in (LineState.OFF, LineState.KEPT) for row in rows),
+        download=sum(row.size for row in has_build),
+        errands=sum(row.pickup not in AUTOMATIC_PICKUPS for row in has_build),
         demand=DemandOut(
             minimum=asked.minimum,
             recommended=asked.recommended,
@@ -147,6 +162,8 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
         ),
         tweaks=[TweakOut(**one) for one in pack.draft.tweaks],
         steps=[HandStepOut(**one) for one in pack.draft.steps],
+        undo=next_to_undo(done),
+        redo=next_to_redo(done),
     )
 
 
@@ -158,16 +175,18 @@ def _line_out(
     build: BuildRow | None,
     askers: list[str],
     newer: str,
+    kept_for: list[str],
 ) -> LineOut:
     version = pack.draft.picks.get(slug, "")
-    off = line is not None and not line.on
+    on = line is None or line.on
     return LineOut(
         mod=slug,
         name=mod.name if mod else slug,
         summary=mod.summary if mod else "",
         kind=mod.kind if mod else "",
         group="chosen" if line else "brought in",
-        state="off" if off and not version else "settled" if version else "unsettled",
+        state=state_of(on, bool(version)),
+        on=on,
         why=pack.draft.unsettled.get(slug, NOTHING)["why"],
         version=version,
         channel=build.channel if build else "",
@@ -181,6 +200,7 @@ def _line_out(
         pickup=mod.source.pickup if mod else "",
         licence=mod.licence if mod else "",
         needed_by=askers,
+        kept_for=kept_for,
         optional=bool(line and line.optional),
         advice=line.advice if line else "",
         tags=line.tags if line else [],
@@ -192,13 +212,13 @@ def _line_out(
 
 @router.post("/packs/{pack_id}/draft/edits", response=OutcomeOut, operation_id="edit_draft")
 def edit_draft(request: HttpRequest, pack_id: UUID, body: EditsIn) -> OutcomeOut:
-    outcome = services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse)
-    game = Pack.objects.values_list("game", flat=True).get(pk=pack_id)
-    spoken = {*outcome.unsettled, *outcome.left_out}
-    names = dict(Mod.objects.filter(game=game, slug__in=spoken).values_list("slug", "name"))
+    outcome = services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse, body.ask)
+    askers = {mod for mods in outcome.staying.values() for mod in mods}
+    spoken = {*outcome.unsettled, *outcome.left_out, *outcome.staying, *askers, *(o.mod for o in outcome.other_builds)}
+    names = drafts.names_of(Pack.objects.get(pk=pack_id), spoken)
 
-    def told(lines: dict) -> list[UnsettledOut]:
-        return [UnsettledOut(mod=mod, name=names.get(mod, mod), **one) for mod, one in lines.items()]
+    def told(lines: dict[str, Any]) -> list[UnsettledOut]:
+        return [UnsettledOut(mod=mod, name=names[mod], **one) for mod, one in lines.items()]
 
     return OutcomeOut(
         revision=outcome.revision,
@@ -208,6 +228,17 @@ def edit_draft(request: HttpRequest, pack_id: UUID, body: EditsIn) -> OutcomeOut
         left_out=told(outcome.left_out),
         settled_again=outcome.settled_again,
         meanwhile=outcome.meanwhile,
+        staying=[
+            StayingOut(mod=mod, name=names[mod], for_lines=[NamedMod(mod=one, name=names[one]) for one in lines])
+            for mod, lines in outcome.staying.items()
+        ],
+        other_builds=[
+            OtherBuildOut(mod=one.mod, name=names[one.mod], version=one.version, wanted=one.wanted, why=one.why)
+            for one in outcome.other_builds
+        ],
+        effects=effects(outcome.changes, len(outcome.unsettled)),
+        more=outcome.more,
+        kept=outcome.kept,
     )
 
 
@@ -216,10 +247,7 @@ def edits(request: HttpRequest, pack_id: UUID, since: Annotated[int, Query(ge=0,
     """The last hundred edits after a revision, newest first."""
     pack = services.pack_for(request.user, pack_id, Action.SEE)
     found = list(pack.draft.edits.filter(revision__gt=since).select_related("by").defer("did")[:EDITS_SHOWN])
-    gone: set[int | None] = set()
-    for one in found:  # newest first: a taking back that was itself taken back does not count
-        if one.revision not in gone:
-            gone.add(one.takes_back)
+    gone = taken_back([services.as_done(one, request.user) for one in found])
     return [
         EditOut(
             revision=one.revision,

@@ -29,7 +29,7 @@ class KnownOut(Schema):
 class KindOut(Schema):
     """What an archive comes to as content of one kind. `root`: the folder that is laid down; null: not to be told."""
 
-    kind: str
+    kind: Kind
     fits: bool
     root: str | None
     left_out: int

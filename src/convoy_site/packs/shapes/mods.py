@@ -5,6 +5,8 @@ from uuid import UUID
 
 from ninja import Schema
 
+from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
+
 
 class FinderRow(Schema):
     """A mod in the finder. `fit_version` is empty where nothing fits, and `reason` says why."""
@@ -14,12 +16,12 @@ class FinderRow(Schema):
     summary: str
     author: str
     category: str
-    kind: str
+    kind: Kind
     downloads: int
     followers: int
     rating: int
     updated: date | None
-    pickup: str
+    pickup: Pickup
     fit_version: str
     reason: str
     needs: list[str]
@@ -28,7 +30,7 @@ class FinderRow(Schema):
 
 class SourceState(Schema):
     name: str
-    pickup: str
+    pickup: Pickup
     read_at: datetime | None
     trouble: str
     pages_done: int
@@ -60,15 +62,15 @@ class BuildOut(Schema):
     """One build with why it is ruled out in this draft (empty: it can be taken)."""
 
     version: str
-    channel: str
+    channel: Channel
     date: date | None
     games: str
     loaders: dict[str, str]
     needs: dict[str, str]
     breaks: dict[str, str]
     provides: dict[str, str]
-    side: str
-    reach: str
+    side: Side
+    reach: Reach
     archive_size: int
     files: int
     change_log: str
@@ -121,11 +123,11 @@ class ModPage(Schema):
     summary: str
     author: str
     category: str
-    kind: str
+    kind: Kind
     licence: str
     downloads: int
     source: str
-    pickup: str
+    pickup: Pickup
     page: str
     counterpart: str
     builds: list[BuildOut]

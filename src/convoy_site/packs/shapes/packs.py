@@ -1,16 +1,23 @@
 """Shapes of packs, drafts, lines, edits and findings."""
 
 from datetime import date, datetime
-from typing import Annotated
+from enum import StrEnum
+from typing import Annotated, Literal
 from uuid import UUID
 
 from ninja import Schema
 from pydantic import Field
 
+from convoy_core.checks import Severity
+from convoy_core.draft.lines import LineState
+from convoy_core.lock.change_log import What
+from convoy_core.lock.terms import Check, How
+from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
+
 from ...people.models import Role
 from ...shapes import Name, Short, Text
-from ..edits import EditIn
 from ..models import EMBLEMS, Pack
+from .edits import EditIn
 
 Emblem = Annotated[str, Field(pattern="^(" + "|".join(EMBLEMS) + ")$")]
 
@@ -65,28 +72,37 @@ class PackOut(PackRow):
     revision: int
 
 
+class Group(StrEnum):
+    CHOSEN = "chosen"
+    BROUGHT_IN = "brought in"
+
+
 class LineOut(Schema):
-    """One line of the manifest. `state` is settled, unsettled (with `why`) or off; `newer` a newer build that fits."""
+    """One line of the manifest. An unsettled one tells `why`; `newer`: a newer build that fits. `kept_for`: lines that
+    are off, whose needs keep this one in.
+    """
 
     mod: str
     name: str
     summary: str
-    kind: str
-    group: str
-    state: str
+    kind: Kind | Literal[""]
+    group: Group
+    state: LineState
+    on: bool
     why: str
     version: str
-    channel: str
+    channel: Channel | Literal[""]
     newer: str
     held: bool
     held_because: str
     order: int
-    side: str
-    reach: str
+    side: Side | Literal[""]
+    reach: Reach | Literal[""]
     size: int
-    pickup: str
+    pickup: Pickup | Literal[""]
     licence: str
     needed_by: list[str]
+    kept_for: list[str]
     optional: bool
     advice: str
     tags: list[str]
@@ -114,7 +130,7 @@ class TweakOut(Schema):
     path: str
     key: list[str]
     value: str | int | float | bool | list[str | int | float | bool]
-    how: str
+    how: How
 
 
 class HandStepOut(Schema):
@@ -122,7 +138,7 @@ class HandStepOut(Schema):
 
     id: str
     text: str
-    check: str
+    check: Check
     path: str
 
 
@@ -138,23 +154,34 @@ class DraftOut(Schema):
     demand: DemandOut
     tweaks: list[TweakOut]
     steps: list[HandStepOut]
+    undo: int | None
+    redo: int | None
+    """Revisions of the edits that one's own undoing and redoing would take back."""
 
 
 class EditsIn(Schema):
-    """Edits made against `revision`. `rehearse` answers what they would do and keeps nothing."""
+    """Edits made against `revision`. `rehearse` answers what they would do and keeps nothing; `ask` does so
+    where they would do more than they say.
+    """
 
     revision: Annotated[int, Field(ge=0, lt=2**31)]
     edits: Annotated[list[Annotated[EditIn, Field(discriminator="do")]], Field(min_length=1, max_length=500)]
     rehearse: bool = False
+    ask: bool = False
 
 
 class ChangeOut(Schema):
-    what: str
+    what: What
     mod: str
     name: str
     before: str
     after: str
     chosen: bool
+
+
+class NamedMod(Schema):
+    mod: str
+    name: str
 
 
 class WayOutOut(Schema):
@@ -172,7 +199,27 @@ class UnsettledOut(Schema):
     ways: list[WayOutOut]
 
 
+class StayingOut(Schema):
+    """A mod that was to go and stays; `for_lines`: the chosen lines from which needs lead to it."""
+
+    mod: str
+    name: str
+    for_lines: list[NamedMod]
+
+
+class OtherBuildOut(Schema):
+    """A build that comes in the place of the one that was promised (`wanted`), and why that does not."""
+
+    mod: str
+    name: str
+    version: str
+    wanted: str
+    why: str
+
+
 class OutcomeOut(Schema):
+    """What edits did, or would do where they are not `kept`. `more`: they do more than was asked; `effects` says it."""
+
     revision: int
     sentence: str
     changes: list[ChangeOut]
@@ -180,6 +227,11 @@ class OutcomeOut(Schema):
     left_out: list[UnsettledOut]
     settled_again: list[str]
     meanwhile: list[str]
+    staying: list[StayingOut]
+    other_builds: list[OtherBuildOut]
+    effects: str
+    more: bool
+    kept: bool
 
 
 class EditOut(Schema):
@@ -195,7 +247,7 @@ class EditOut(Schema):
 
 class FindingOut(Schema):
     check: str
-    severity: str
+    severity: Severity
     mod: str
     what: str
     why: str

@@ -1,0 +1,41 @@
+"""Whether an edit does more than was asked: then it is shown before it is kept. Source: job.md 3, "side effects"."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+from ..lock.change_log import Change, What
+from ..words.wording import counted
+
+
+def does_more(
+    named: Collection[str],
+    moved: Sequence[Change],
+    adds: bool = False,
+    lost: bool = False,
+    stays: bool = False,
+    other_build: bool = False,
+) -> bool:
+    """Whether an edit touches more than the mods that were `named`, or does not do what was promised.
+
+    `adds`: it only adds, and what an added mod brings in is no surprise; `lost`: a line lost its build, or was left
+    out; `stays`: something that was to go stays; `other_build`: another build comes than was promised.
+    """
+    strangers = (one for one in moved if one.mod not in named and not (adds and one.what is What.ADDED))
+    return lost or stays or other_build or any(strangers)
+
+
+def effects(moved: Sequence[Change], left_without: int) -> str:
+    """What an edit did beyond its own sentence, as a phrase: `brings in 2, moves 1`. Empty for nothing.
+
+    `left_without`: lines that lost their build by it.
+    """
+    counts = (
+        (sum(one.what is What.ADDED and not one.chosen for one in moved), "brings in"),
+        (sum(one.what is What.REMOVED and not one.chosen for one in moved), "lets go of"),
+        (sum(one.what in (What.UPDATED, What.TAKEN_BACK) for one in moved), "moves"),
+    )
+    said = [f"{word} {number}" for number, word in counts if number]
+    if left_without:
+        said.append(f"leaves {counted(left_without, 'line')} without a build")
+    return ", ".join(said)

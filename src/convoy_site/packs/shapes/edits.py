@@ -1,0 +1,206 @@
+"""Edits of a draft as data: what may be asked."""
+
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from ninja import Schema
+from pydantic import Field
+
+from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS
+
+from ...shapes import Name, Short
+
+MAX_LINES = 2_000
+"""Chosen lines of one draft: five times the largest pack that people keep."""
+
+
+class AddMod(Schema):
+    """Adds a mod as a chosen line. On one that was brought in: makes it chosen."""
+
+    do: Literal["add"]
+    mod: Name
+    version: Short = ""
+    """The build that was promised; where another one comes, it is said before it is kept."""
+
+
+class RemoveMod(Schema):
+    do: Literal["remove"]
+    mod: Name
+
+
+class AddMods(Schema):
+    """Adds many mods at once, in this order; those that are chosen lines already are passed by."""
+
+    do: Literal["add many"]
+    mods: list[Name] = Field(min_length=1, max_length=MAX_LINES)
+    versions: dict[Name, Short] = Field(default={}, max_length=MAX_LINES)
+    """The builds that were promised, by mod."""
+
+
+class SwitchLine(Schema):
+    do: Literal["switch"]
+    mod: Name
+    on: bool
+
+
+class HoldLine(Schema):
+    """Fixes a line to one version, with a reason; an empty version lets it go again."""
+
+    do: Literal["hold"]
+    mod: Name
+    version: Short = ""
+    because: Short = ""
+
+
+class TakeBuild(Schema):
+    """Takes one build of a mod, older or newer, without holding it: the next update may move it."""
+
+    do: Literal["take"]
+    mod: Name
+    version: Name
+
+
+class UpdateMods(Schema):
+    """Takes the newest builds that fit: of the named mods, or of everything when none is named."""
+
+    do: Literal["update"]
+    mods: list[Name] = Field(default=[], max_length=MAX_LINES)
+
+
+class ChangeBase(Schema):
+    do: Literal["base"]
+    game_version: Name
+    loader: Short = ""
+    loader_version: Short = ""
+
+
+class DescribeLine(Schema):
+    """Changes what is said about a line; what is left out stays. On a brought-in one: makes it chosen."""
+
+    do: Literal["describe"]
+    mod: Name
+    note: Annotated[str, Field(max_length=500)] | None = None
+    tags: list[Annotated[str, Field(min_length=1, max_length=30)]] | None = Field(default=None, max_length=8)
+    optional: bool | None = None
+    advice: Short | None = None
+
+
+class MoveLines(Schema):
+    """Moves chosen lines, in their order, before another one; to the end when `before` is empty. Later lines win."""
+
+    do: Literal["move"]
+    mods: list[Name] = Field(min_length=1, max_length=MAX_LINES)
+    before: Short = ""
+
+
+class CopyLines(Schema):
+    """Takes over the chosen lines of another pack's draft, or of one of its releases, in the builds that they have
+    there as far as those fit. Lines that are here already stay as they are, and another crew's own builds stay behind.
+    """
+
+    do: Literal["copy lines"]
+    pack: UUID
+    release: Short = ""
+    holds: bool = True
+    notes: bool = True
+    """Whether holds go along; whether notes, tags and advice do."""
+    tweaks: bool = True
+    steps: bool = True
+    """Whether the settings go along that the other pack sets; whether its steps by hand do."""
+
+
+class BuildIn(Schema):
+    mod: Name
+    version: Short
+
+
+class TakeOver(Schema):
+    """Adds mods in the very builds that somebody's folder has, or that a list names. Lines that are here already stay
+    as they are.
+    """
+
+    do: Literal["take over"]
+    builds: list[BuildIn] = Field(min_length=1, max_length=MAX_LINES)
+    hold: bool = False
+    out_of: Literal["folder", "list"] = "folder"
+
+
+class SetTweaks(Schema):
+    """All settings that the pack sets, in the place of those that it had. A new one may name a mod for its `path`, and
+    give its value as it was typed (`text`).
+    """
+
+    do: Literal["tweaks"]
+    tweaks: list[dict[str, Any]] = Field(max_length=MAX_TWEAKS)
+
+
+class SetSteps(Schema):
+    """All steps by hand, in the place of those that there were."""
+
+    do: Literal["steps"]
+    steps: list[dict[str, Any]] = Field(max_length=MAX_STEPS)
+
+
+class TakeBack(Schema):
+    """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
+
+    do: Literal["take back"]
+    revision: Annotated[int, Field(ge=1, lt=2**31)]
+
+
+EditIn = (
+    AddMod
+    | AddMods
+    | RemoveMod
+    | SwitchLine
+    | HoldLine
+    | TakeBuild
+    | UpdateMods
+    | ChangeBase
+    | DescribeLine
+    | MoveLines
+    | CopyLines
+    | TakeOver
+    | SetTweaks
+    | SetSteps
+    | TakeBack
+)
+
+
+def added_by(edit: AddMod | AddMods | TakeOver) -> list[str]:
+    if isinstance(edit, AddMod):
+        return [edit.mod]
+    return edit.mods if isinstance(edit, AddMods) else [one.mod for one in edit.builds]
+
+
+def promised_by(edit: EditIn) -> dict[str, str]:
+    """The builds that whoever asked was promised, by mod; empty where just the newest is expected."""
+    if isinstance(edit, AddMod | TakeBuild):
+        return {edit.mod: edit.version}
+    if isinstance(edit, AddMods):
+        return {mod: edit.versions.get(mod, "") for mod in edit.mods}
+    if isinstance(edit, TakeOver):
+        return {one.mod: one.version for one in edit.builds}
+    return {}
+
+
+def named_by(edit: EditIn) -> set[str]:
+    """The mods that an edit speaks of."""
+    if isinstance(edit, TakeOver | AddMod | AddMods):
+        return set(added_by(edit))
+    if isinstance(edit, UpdateMods | MoveLines):
+        return set(edit.mods)
+    return {edit.mod} if isinstance(edit, RemoveMod | SwitchLine | HoldLine | DescribeLine | TakeBuild) else set()
+
+
+def subjects_of(edit: EditIn) -> set[str]:
+    """What an edit touches, known before it is applied. Taking back checks for itself what was changed since, and
+    copying touches no line that is there.
+    """
+    if isinstance(edit, ChangeBase):
+        return {"base"}
+    if isinstance(edit, SetTweaks | SetSteps):
+        return {edit.do}
+    if isinstance(edit, TakeBack | CopyLines | TakeOver):
+        return set()
+    return named_by(edit)
