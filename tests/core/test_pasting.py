@@ -16,6 +16,9 @@ LINES = [
     ("Reiher Ålmanach Größe", "reiherlmanachgrsse", ""),
     ("青鷺 の 暦", "青鷺の暦", ""),
     ("Route 66", "route", "66"),
+    ("7\tHeron Almanac\t2.0.2\thttps://harbour.example/mods/heron-almanac", "heronalmanac", "2.0.2"),
+    ('"2.0.2";"Heron Almanac";"";"yes"', "heronalmanac", "2.0.2"),
+    ("https://harbour.example/mods/heron-almanac; ;2.0", "heronalmanac", "2.0"),
 ]
 
 
@@ -40,3 +43,10 @@ def test_half_a_megabyte_and_nonsense_do_no_harm() -> None:
     assert read_paste("\x00\n\n# heading\n   \n```").lines == ()
     for odd in ("http://[::1", "[](", "((((((" * 60, "<script>alert(1)</script>", "-" * 300, "https://" + "a/" * 140):
         assert len(read_paste(odd + " word").lines) <= 1
+
+
+def test_the_head_of_a_spreadsheet_is_no_mod() -> None:
+    read = read_paste("Name;Version;Link\nHeron Almanac;2.0.2;\nMoon Tables;;")
+    assert [line.names[0] for line in read.lines] == ["heronalmanac", "moontables"]
+    assert [line.version for line in read.lines] == ["2.0.2", ""]
+    assert len(read_paste("Name\nHeron Almanac").lines) == 2  # one column is a list, whatever stands first

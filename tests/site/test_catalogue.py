@@ -9,11 +9,13 @@ import httpx
 import pytest
 from django.utils import timezone
 
+from convoy_site.catalogue import search
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.catalogue.reading import PATIENCE, read_source
 from convoy_standins.generate import read_listed
 
 from .conftest import World, serving
+from .test_drafts import edit
 
 
 def source() -> Source:
@@ -125,7 +127,7 @@ def test_the_inspector_says_what_rules_a_build_out(world: World) -> None:
     _, page = world.as_("member").get(f"{world.at}/mods/weir-core")
     ruled_out = {build["version"]: build["ruled_out"] for build in page["builds"]}
     assert list(ruled_out) == ["2.0.0", "1.4.1", "1.3.0", "1.2.0"]
-    assert "needs weir-core 1.3 or newer, below 2" in ruled_out["2.0.0"]
+    assert "needs Weir Core 1.3 or newer, below 2" in ruled_out["2.0.0"]
     assert ruled_out["1.4.1"] == ruled_out["1.3.0"] == ""
     assert "game version" in ruled_out["1.2.0"]
     assert world.as_("member").get(f"{world.at}/mods/nothing")[0] == 404
@@ -282,3 +284,31 @@ def test_made_for_another_game_version_or_loader(world: World) -> None:
     slugs, _ = in_order(world, "game_version=1.9.0&loader=bosun&fitting_only=false")
     assert all("1.9.0/bosun" in Mod.objects.get(slug=slug).fits for slug in slugs)
     assert in_order(world, "game_version=7&fitting_only=false")[0] == []
+
+
+@pytest.mark.parametrize(
+    ("text", "slug"),
+    [
+        ("nite lanterns", "night-lanterns"),
+        ("almanack", "heron-almanac"),
+        ("https%3A%2F%2Fharbour.example%2Fmods%2Flock-ledger%3Ftab%3Dfiles", "lock-ledger"),
+        ("market+bells+that+sing+loudly", "market-bells"),
+    ],
+)
+def test_slips_links_and_descriptions_find_it(world: World, text: str, slug: str) -> None:
+    if text.startswith("market"):
+        Mod.objects.filter(slug=slug).update(summary="Bells that sing over the market.")
+        Mod.objects.filter(slug=slug).update(words=search.WORDS)
+    assert slug in found(world, f"text={text}&fitting_only=false")
+
+
+def test_the_finder_promises_what_comes(world: World) -> None:
+    edit(world, {"do": "hold", "mod": "weir-core", "version": "1.3.0"})
+    promised = {slug: row["fit_version"] for slug, row in found(world, "").items() if row["fit_version"]}
+    at = world.revision()
+    for slug, version in promised.items():
+        body = {"revision": at, "edits": [{"do": "add", "mod": slug, "version": version}], "rehearse": True}
+        status, told = world.as_("owner").post(f"{world.at}/draft/edits", body)
+        if status == 200:
+            came = next((one["after"] for one in told["changes"] if one["mod"] == slug), version)
+            assert (came == version) is not bool(told["other_builds"]), (slug, told)

@@ -297,10 +297,13 @@ def test_a_line_without_a_build_offers_ways_out_that_work(world: World) -> None:
 def test_another_pack_starts_from_a_draft_or_a_release(world: World) -> None:
     edit(world, {"do": "hold", "mod": "lock-ledger", "version": "3.3.0", "because": "our world"})
     edit(world, {"do": "describe", "mod": "heron-almanac", "tags": ["weather"], "note": "read aloud"})
+    tweak = {"path": "config/lantern.properties", "key": ["glow"], "value": "warm", "how": "starting value"}
+    step = {"id": "read", "text": "Read the rules.", "check": "none", "path": ""}
+    edit(world, {"do": "tweaks", "tweaks": [tweak]}, {"do": "steps", "steps": [step]})
     other = start_pack(world.users["owner"], new_pack(world.crew, "A Copy"))
     at = f"/api/packs/{other.id}/draft"
 
-    def take(who: str = "owner", **source: str) -> tuple[int, Any]:
+    def take(who: str = "owner", **source: str | bool) -> tuple[int, Any]:
         body = {"revision": Draft.objects.get(pack=other).revision, "edits": [{"do": "copy lines", **source}]}
         return world.as_(who).post(f"{at}/edits", body)
 
@@ -311,10 +314,17 @@ def test_another_pack_starts_from_a_draft_or_a_release(world: World) -> None:
     assert (
         world.as_("owner").post(f"{at}/edits", {"revision": 1, "edits": [{"do": "take back", "revision": 1}]})[0] == 200
     )
-    take(pack=str(world.pack.id))
+    assert (
+        take(pack=str(world.pack.id), tweaks=False)[1]["sentence"]
+        == "2 lines and 1 step by hand taken over from Night Freight"
+    )
     copied = {one["mod"]: one for one in world.as_("owner").get(at)[1]["lines"]}
     assert (copied["lock-ledger"]["version"], copied["lock-ledger"]["held_because"]) == ("3.3.0", "our world")
     assert (copied["heron-almanac"]["tags"], copied["heron-almanac"]["note"]) == (["weather"], "read aloud")
+    draft = world.as_("owner").get(at)[1]
+    assert (draft["tweaks"], draft["steps"]) == ([], [step])
+    assert take(pack=str(world.pack.id))[1]["sentence"] == "1 setting taken over from Night Freight"
+    assert world.as_("owner").get(at)[1]["tweaks"] == [tweak]
     assert take(pack=str(world.pack.id))[0] == 409
     assert take(pack=str(world.pack.id), release="9.9")[0] == 422
 

@@ -15,7 +15,7 @@ from convoy_site.installations.models import Installation
 from convoy_site.people.models import Membership
 from convoy_site.releases.keys import key_file, make_key, public_key
 from convoy_site.releases.models import Release
-from convoy_site.releases.services import make_join_code
+from convoy_site.releases.services import make_join_code, recipe_of
 
 from .conftest import World
 from .test_drafts import edit
@@ -80,7 +80,7 @@ def test_the_change_log_goes_against_the_release_before(world: World) -> None:
 
 
 def test_what_cannot_be_published(world: World) -> None:
-    assert publish(world, "1.1.0")[1]["what"] == "Nothing has changed since the last release."
+    assert publish(world, "1.1.0")[1]["what"] == "Release 1.0.0 holds exactly this."
     edit(world, {"do": "add", "mod": "tarred-planks"})
     assert publish(world, "1.0.0")[1]["code"] == "number-taken"
     assert "not above 1.0.0" in publish(world, "0.9")[1]["what"]
@@ -170,3 +170,26 @@ def test_every_place_of_a_file_travels_with_the_release(world: World) -> None:
     publish(world, "1.1.0")
     build = read_recipe(bytes(world.pack.releases.get(number="1.1.0").document)).lock.by_mod["letters-aboard"]
     assert [url.split("/")[0] for url in build.urls] == ["gone", "files"]
+
+
+def test_a_trial_release_is_promoted_with_its_very_lock_and_told_against_the_last_stable(world: World) -> None:
+    edit(world, {"do": "add", "mod": "quiet-deck"})
+    assert publish(world, "1.1.0-a", channel="trial")[0] == 200
+    owner = world.as_("owner")
+    stable, trial = (owner.get(f"{world.at}/pending?channel={one}")[1] for one in ("stable", "trial"))
+    assert (stable["nothing"], stable["since"], stable["trial"]) == (False, "1.0.0", "1.1.0-a")
+    assert (trial["nothing"], trial["since"]) == (True, "1.1.0-a")
+    edit(world, {"do": "add", "mod": "moon-tables"})  # the draft goes on meanwhile: what was tried is what is promoted
+    promotion = f"{world.at}/releases/1.1.0-a/promotion"
+    assert world.as_("member").post(promotion, {"number": "1.1.0"})[0] == 403
+    status, told = owner.post(promotion, {"number": "1.1.0"})
+    assert (status, told["channel"], told["open"]) == (200, "stable", True)
+    assert [(one["what"], one["mod"]) for one in told["changes"]] == [("added", "quiet-deck")]
+    one, other = (recipe_of(Release.objects.get(number=number).pk) for number in ("1.1.0-a", "1.1.0"))
+    assert (one.lock, other.channel) == (other.lock, "stable")
+    kept = Release.objects.get(number="1.1.0")
+    verify(bytes(kept.public_key), bytes(kept.document), bytes(kept.signature))
+    assert owner.post(promotion, {"number": "1.2.0"})[1]["what"] == "Release 1.1.0 holds exactly this."
+    assert owner.post(f"{world.at}/releases/1.1.0/promotion", {"number": "1.2.0"})[1]["code"] == "blocked"
+    owner.post(f"{world.at}/releases/1.1.0-a/withdrawal", {"why": "superseded"})
+    assert owner.post(promotion, {"number": "1.2.0"})[1]["code"] == "blocked"

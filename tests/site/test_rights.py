@@ -81,6 +81,7 @@ DOORS = [
     ("POST", "/api/installations/{installation}/choices", {"trial": True}, MINE),
     ("POST", "/api/installations/{installation}/brought", None, NO_FILE),
     ("GET", f"/api/installations/{{installation}}/known/{'0' * 64}", None, MINE),
+    ("POST", "/api/packs/{pack}/releases/1.0.0/promotion", {"number": "9"}, {**CURATE, "owner": 409, "curator": 409}),
     ("POST", "/api/packs/{pack}/releases/1.0.0/withdrawal", {"why": "It eats worlds."}, CURATE),
     ("POST", "/api/packs/{pack}/listing", None, NO_FILE),
     ("DELETE", f"/api/packs/{{pack}}/listing/{NOBODYS}", None, NEVER),

@@ -14,8 +14,8 @@ from PIL import Image
 
 from convoy_site.catalogue import own, pictures
 from convoy_site.catalogue.models import Build, Mod, OwnFile
-from convoy_site.packs import edits
-from convoy_site.packs.models import Line
+from convoy_site.packs import drafts, edits
+from convoy_site.packs.models import Draft, Line
 from convoy_site.people.services import start_crew
 from convoy_site.releases.services import publish
 
@@ -65,7 +65,7 @@ def test_an_unknown_archive_becomes_the_crews_own_build_and_reaches_its_members_
     told = drop(world)
     assert (told["says_id"], told["says_name"], told["says_version"]) == ("fog-bell", "Fog Bell", "0.3")
     fits = {kind["kind"]: kind["root"] for kind in told["kinds"] if kind["fits"]}
-    assert fits["mod"] == "Fog Bell/"
+    assert fits["mod"] == "Fog Bell"
     status, made = make(world, told, needs="ropework >=1.0\n")
     assert status == 200, made
     mod = Mod.objects.get(slug=made["mod"])
@@ -322,3 +322,29 @@ def test_a_hash_that_lies_everywhere_keeps_nobody_busy(world: World) -> None:
     assert told["found"] == []
     assert told["left_over_in_all"] > 19_000
     assert len(told["left_over"]) == 200
+
+
+def test_an_archive_that_does_not_say_what_it_is_is_asked_about(world: World) -> None:
+    plain = {"pictures/plank.png": "p" * 40, "pictures/more/deck.png": "d" * 40, "read me.txt": "hello"}
+    told = drop(world, zipped(plain), "planks.zip")
+    assert told["doubt"].startswith("It holds no waybill.toml, so nothing in it says what it is.")
+    assert [(one["path"], one["files"]) for one in told["folders"]] == [("pictures", 2), ("pictures/more", 1)]
+    said = {"name": "Planks", "kind": "texture pack", "licence": "MIT"}
+    assert make(world, told, **said, root="nowhere")[1]["what"] == "The archive cannot be used."
+    status, made = make(world, told, **said, root="pictures")
+    assert status == 200, made
+    edit(world, {"do": "add", "mod": made["mod"]})
+    placed = [file.path for _, files in drafts.layers(Draft.objects.get(pack=world.pack)) for file in files]
+    assert [path.split("/")[-1] for path in placed if made["mod"] in path] == ["plank.png", "deck.png"]
+    assert not any("pictures" in path for path in placed)
+
+
+def test_of_two_folders_that_could_be_the_mod_one_is_chosen(world: World) -> None:
+    marker = 'id = "bell"\nname = "Bell"\nversion = "1"\n'
+    two = zipped({"one/waybill.toml": marker, "two/waybill.toml": marker, "two/a.dat": "a"})
+    told = drop(world, two, "two.zip")
+    assert "2 folders could be meant: one/, two/. Say which one is meant." in told["doubt"]
+    assert next(kind["roots"] for kind in told["kinds"] if kind["kind"] == "mod") == ["one", "two"]
+    assert make(world, told)[0] == 422
+    assert make(world, told, root="two")[0] == 200
+    assert drop(world)["doubt"] == ""

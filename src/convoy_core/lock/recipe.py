@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, field
+from enum import StrEnum
 from typing import Any
 
 from ..machine.memory import Needed
@@ -17,6 +18,20 @@ from .lock import Lock
 from .lock_json import as_data, read_lock
 
 FORMAT = "convoy-recipe/1"
+
+
+class ReleaseChannel(StrEnum):
+    STABLE = "stable"
+    TRIAL = "trial"
+    """Only for those who chose to follow trial releases."""
+
+
+def is_open(channel: str, withdrawn: bool, trial: bool = False) -> bool:
+    """Whether a release may be installed by somebody who follows trial releases, or does not.
+
+    Source: rules.md, *release*: a withdrawn one is nobody's any more.
+    """
+    return not withdrawn and (trial or channel == ReleaseChannel.STABLE)
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,14 +19,15 @@ class NoRoot(ConvoyError):
     code = "no-root"
 
 
-def placements(members: Iterable[str], layout: KindLayout, mod: str) -> dict[str, str]:
+def placements(members: Iterable[str], layout: KindLayout, mod: str, chosen: str | None = None) -> dict[str, str]:
     """Placed path to archive member, in the order of the members. Folders (names that end in `/`) do not count.
 
-    Raises HostileArchive for a path that must not be placed, NoRoot when the marker is missing or stands twice.
+    `chosen`: the root that a person named (empty: the archive's top); None: as the rules find it. Raises HostileArchive
+    for a path that must not be placed, NoRoot when the marker is missing or stands twice, or nothing lies below.
     """
     # A hostile member condemns the whole archive, wherever it lies in it.
     files = [checked_path(member) for member in members if not member.endswith("/")]
-    root = _the_root(files, layout)
+    root = _the_root(files, layout) if chosen is None else _checked_root(files, layout, chosen)
     place = layout.place.format(mod=mod)
     placed = {
         checked_path(f"{place}/{member.removeprefix(root)}" if place else member.removeprefix(root)): member
@@ -61,6 +62,15 @@ def roots_of(files: Iterable[str], layout: KindLayout) -> tuple[str, ...]:
 def _shallowest(roots: set[str]) -> tuple[str, ...]:
     depth = min((root.count("/") for root in roots), default=0)
     return tuple(sorted(root for root in roots if root.count("/") == depth))
+
+
+def _checked_root(files: list[str], layout: KindLayout, chosen: str) -> str:
+    root = f"{chosen.rstrip('/')}/" if chosen else ""
+    if not any(file.startswith(root) for file in files):
+        raise NoRoot(f"The archive has no folder “{chosen}”.", now="Choose one that it has.", root=chosen)
+    if layout.marker and root + layout.marker not in files:
+        raise NoRoot(f"“{root or 'The top'}” holds no {layout.marker}.", "The game would not see it.", root=chosen)
+    return root
 
 
 def _the_root(files: list[str], layout: KindLayout) -> str:

@@ -34,6 +34,8 @@ class ListedBuild:
     change_log: str
     memory: int
     """MB that it wants, as its author says; 0 where nobody said."""
+    root: str | None
+    """The folder of the archive that is laid down, where somebody chose it; None: as the rules find it."""
     refused: str
 
 
@@ -140,6 +142,7 @@ def _read_build(fields: Fields, mod: str, kind: Kind, profile: GameProfile) -> L
         CarriedFile(one.text("path"), one.whole("size"), one.sha256("sha256")) for one in fields.items("files")
     )
     date = fields.text("date", "")
+    root = fields.text("root", longest=300) if fields.has("root") else None
     return ListedBuild(
         build=Build(
             mod,
@@ -155,7 +158,8 @@ def _read_build(fields: Fields, mod: str, kind: Kind, profile: GameProfile) -> L
         files=files,
         memory=min(fields.whole("memory_mb", 0), MAX_MEMORY),
         change_log=fields.text("change_log", "", longest=20_000),
-        refused=_refused(files, mod, kind, profile),
+        root=root,
+        refused=_refused(files, mod, kind, profile, root),
     )
 
 
@@ -165,13 +169,13 @@ def _places(fields: Fields) -> tuple[str, ...]:
     return tuple(checked_text(one, 500, "mirrors") for one in (own, *others) if one)
 
 
-def _refused(files: tuple[CarriedFile, ...], mod: str, kind: Kind, profile: GameProfile) -> str:
+def _refused(files: tuple[CarriedFile, ...], mod: str, kind: Kind, profile: GameProfile, root: str | None) -> str:
     """Why the game profile's layout rules refuse the archive; empty when they take it."""
     layout = profile.kinds.get(kind)
     if layout is None:
         return f"{profile.name} has no place for a {kind}."
     try:
-        placements((file.path for file in files), layout, mod)
+        placements((file.path for file in files), layout, mod, root)
     except ConvoyError as error:
         return error.sentence()
     return ""

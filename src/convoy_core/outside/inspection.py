@@ -141,3 +141,28 @@ def _notes(
     nested = [path for path in paths if path.lower().endswith(ARCHIVES)]
     if nested:
         yield f"It holds {counted(len(nested), 'archive')} within: {', '.join(nested[:3])}. They stay as they are."
+
+
+@dataclass(frozen=True, slots=True)
+class ArchiveFolder:
+    """A folder of an archive: its path without a slash at the end, and what lies in it at any depth. Size in bytes."""
+
+    path: str
+    files: int
+    size: int
+
+
+TREE_DEPTH, TREE_MOST = 4, 120
+"""How much of an archive's tree is shown to somebody who is to choose from it."""
+
+
+def folders_of(members: Sequence[Member]) -> tuple[ArchiveFolder, ...]:
+    """The folders near an archive's top, sorted; at most TREE_MOST."""
+    found: dict[str, list[int]] = {}
+    for member in members:
+        parts = member.path.split("/")[:-1]
+        for depth in range(1, min(len(parts), TREE_DEPTH) + 1):
+            of = found.setdefault("/".join(parts[:depth]), [0, 0])
+            of[0] += not member.is_folder
+            of[1] += member.size
+    return tuple(ArchiveFolder(path, *found[path]) for path in sorted(found)[:TREE_MOST])

@@ -23,6 +23,8 @@ _URL = re.compile(r"\b(?:https?://|www\.)\S+", re.IGNORECASE)
 _VERSION = re.compile(
     r"(?:^|[\s@:,;(=|-]+)(?:version\s+)?v?(\d+(?:\.\d+)+(?:[-+.][0-9A-Za-z.+-]+)?|\d+)\)?\s*$", re.IGNORECASE
 )
+_VERSION_ALONE = re.compile(r"v?\d+(?:\.\d+)+(?:[-+.][0-9A-Za-z.+-]+)?", re.IGNORECASE)
+_HEADS = {"name", "mod", "title", "version", "link", "url", "page"}
 _ARCHIVE = re.compile(r"\.(?:zip|7z|rar|jar|tar\.gz)$", re.IGNORECASE)
 _NO_LETTER = re.compile(r"[^0-9a-z]+")
 
@@ -48,6 +50,7 @@ def read_paste(text: str) -> Pasted:
     """Every line that holds anything. Never fails, whatever is pasted."""
     rows = [line.strip() for line in text[:MAX_TEXT].replace("\x00", "").splitlines()]
     rows = [line for line in rows if line and not line.startswith(("#", "//", "```", "---"))]
+    rows = _without_table_head(rows)
     return Pasted(tuple(_read_line(line[:MAX_LINE]) for line in rows[:MAX_LINES]), max(0, len(rows) - MAX_LINES))
 
 
@@ -58,8 +61,30 @@ def folded(text: str) -> str:
     return plain if plain or not small.strip() else "".join(small.split())
 
 
+def _without_table_head(rows: list[str]) -> list[str]:
+    """A spreadsheet's first row names its columns: it is no mod."""
+    if len(rows) > 1 and len(cells := _cells(rows[0])) > 1 and {cell.casefold() for cell in cells} & _HEADS:
+        return rows[1:]
+    return rows
+
+
+def _cells(line: str) -> list[str]:
+    """The cells of a spreadsheet's row: apart by tabs or semicolons, perhaps in quotes. One alone is no row."""
+    apart = "\t" if "\t" in line else ";"
+    return [cell.strip().strip('"').strip() for cell in line.split(apart)]
+
+
+def _of_cells(cells: list[str]) -> str:
+    """A row as a line: its name, its version and its link, wherever they stand in it."""
+    url = next((cell for cell in cells if _URL.fullmatch(cell)), "")
+    version = next((cell for cell in cells if _VERSION_ALONE.fullmatch(cell)), "")
+    name = next((cell for cell in cells if cell not in ("", url, version) and not cell.isdigit()), "")
+    return " ".join(filter(None, (name, version, url)))
+
+
 def _read_line(line: str) -> PastedLine:
-    rest = _BULLET.sub("", line)
+    cells = _cells(line)
+    rest = _BULLET.sub("", _of_cells(cells) if len(cells) > 1 else line)
     url = ""
     if linked := _LINK.search(rest):
         rest, url = linked[1], linked[2]

@@ -134,6 +134,7 @@ def build_row(mod: Mod, listed: ListedBuild) -> Build:
         unpacked=sum(file.size for file in listed.files),
         memory=listed.memory,
         marks=marks_of(listed.files),
+        root=listed.root,
         refused=listed.refused[:600],
         change_log=listed.change_log,
     )

@@ -148,6 +148,8 @@ class Build(models.Model):
     """MB that it wants, as its author says; 0 where nobody said."""
     marks = ArrayField(models.BigIntegerField(), default=list)
     """Short hashes of its largest files (`outside.takeover`), by which a folder without a name is recognised."""
+    root = models.CharField(max_length=300, null=True)
+    """The folder of its archive that is laid down, where somebody chose it (empty: the top); null: by the rules."""
     refused = models.CharField(max_length=600, blank=True)
     change_log = models.TextField(blank=True)
     gone = models.BooleanField(default=False)

@@ -7,7 +7,7 @@ and members fetch it from its page (*by hand*).
 import hashlib
 import re
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -22,7 +22,7 @@ from django.utils import timezone
 from django.utils.text import slugify
 
 from convoy_core.outside.catalogue import Unreadable, read_catalogue
-from convoy_core.outside.inspection import Inspection, Member, inspect_members
+from convoy_core.outside.inspection import ArchiveFolder, Inspection, Member, folders_of, inspect_members
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind, Pickup
@@ -79,6 +79,27 @@ class Dropped:
 
     kinds: dict[Kind, Inspection] = field(default_factory=dict)
     """What the archive comes to as content of each kind that the game knows."""
+
+    @property
+    def folders(self) -> tuple[ArchiveFolder, ...]:
+        return folders_of(self.members)
+
+    def doubt(self, layouts: Mapping[Kind, KindLayout]) -> str:
+        """Why nobody can tell by its files alone what it is, or which folder is meant: a sentence; empty where one can.
+
+        A marker tells. Without one, anything could be a texture pack.
+        """
+        marked = {kind: found for kind, found in self.kinds.items() if layouts[kind].marker}
+        if not self.kinds or any(found.refusals for found in self.kinds.values()):
+            return ""
+        if any(found.root is not None for found in marked.values()):
+            return ""
+        several = next((found for found in marked.values() if found.roots), None)
+        if several:
+            return f"{several.notes[0]} Say which one is meant."
+        markers = sorted({layouts[kind].marker for kind in marked})
+        named = f"It holds no {' and no '.join(markers)}, so nothing in it says what it is." if markers else ""
+        return f"{named} Say which kind it is, and which of its folders is laid down.".strip()
 
 
 @contextmanager
@@ -172,6 +193,8 @@ class About:
     games: str
     loader: str
     needs: str
+    root: str | None = None
+    """The folder of the archive that is to be laid down; None: as the rules find it."""
 
 
 @transaction.atomic
@@ -252,6 +275,7 @@ def _entry(pack: Drawing, about: About, licence: str, file: OwnFile, slug: str) 
         "archive": {"name": file.name, "size": file.size, "sha256": file.sha256},
         "files": [{"path": path, "size": size, "sha256": sha256} for path, size, sha256 in file.files],
         **stands_in,
+        **({} if about.root is None else {"root": about.root}),
     }
     return {
         "id": slug,

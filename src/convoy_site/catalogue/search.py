@@ -12,9 +12,11 @@ from enum import StrEnum
 from typing import Any
 
 from django.contrib.postgres.search import SearchQuery, SearchRank, SearchVector, TrigramWordSimilarity
-from django.db.models import F, Q, QuerySet, Value
+from django.db.models import Case, F, Func, IntegerField, Q, QuerySet, Value, When
+from django.db.models.expressions import Combinable
 from ninja import Schema
 
+from convoy_core.outside.pasting import read_paste
 from convoy_core.words.model import Base
 from convoy_core.words.profile import GameProfile
 
@@ -35,6 +37,9 @@ WORDS = (
     + SearchVector("category", "author", weight="B", config="simple")
     + SearchVector("summary", weight="C", config="simple")
 )
+
+MANY_WORDS = 3
+"""From so many words on, not all of them need occur."""
 
 FACETS = ("kind", "category", "pickup", "licence", "side", "reach")
 """What matches are counted by."""
@@ -146,9 +151,34 @@ def _matches(found: QuerySet[Mod], asked: Asked) -> list[Row]:
     else:
         by_words = by_words.order_by(*ORDERS[asked.sort])
     rows = _rows(by_words)
-    if len(rows) < FEW:
-        rows += _alike(found.exclude(pk__in=[row[0] for row in rows]), words, asked)
+    for more in (_linked, _alike, _of_some_words):
+        if len(rows) < FEW:
+            rows += more(found.exclude(pk__in=[row[0] for row in rows]), words, asked)
     return rows
+
+
+def _linked(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
+    """The mod whose page a pasted link is, or that its path names."""
+    pasted = read_paste(asked.text).lines[:1]
+    if not pasted or not pasted[0].url:
+        return []
+    slug = Func(F("slug"), Value("[^0-9a-z]+"), Value(""), Value("g"), function="regexp_replace")
+    found = found.annotate(plain_slug=slug)
+    return _rows(found.filter(Q(page=pasted[0].url) | Q(plain_slug__in=pasted[0].names)).order_by("slug"))
+
+
+def _of_some_words(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
+    """Of many words, as people describe a mod, most may do: the more of them, the earlier."""
+    if len(words) < MANY_WORDS:
+        return []
+    query = SearchQuery(" | ".join(f"{word}:*" for word in words), search_type="raw", config="simple")
+    # Each word that occurs counts once, however often: a long summary is no better answer.
+    hits: Combinable = Value(0)
+    for word in words:
+        one = Q(words=SearchQuery(f"{word}:*", search_type="raw", config="simple"))
+        hits = hits + Case(When(one, then=1), default=0, output_field=IntegerField())
+    most = -(-len(words) * 2 // 3)
+    return _rows(found.filter(words=query).annotate(hits=hits).filter(hits__gte=most).order_by("-hits", "-downloads"))
 
 
 def _rows(found: QuerySet[Mod]) -> list[Row]:
@@ -156,11 +186,13 @@ def _rows(found: QuerySet[Mod]) -> list[Row]:
 
 
 def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
-    """Mods whose names are like the words, and those that only hold a part of one."""
+    """Mods whose names are like the words, each or all together, and those that only hold a part of one."""
+    each = Q()
     for word in words:
-        found = found.filter(
-            Q(name__trigram_word_similar=word) | Q(words=SearchQuery(f"{word}:*", search_type="raw", config="simple"))
+        each &= Q(name__trigram_word_similar=word) | Q(
+            words=SearchQuery(f"{word}:*", search_type="raw", config="simple")
         )
+    found = found.filter(each | Q(name__trigram_word_similar=" ".join(words)))
     order = ORDERS.get(asked.sort, ("-likeness", "-downloads", "slug"))
     return _rows(found.annotate(likeness=TrigramWordSimilarity(Value(asked.text), "name")).order_by(*order))
 

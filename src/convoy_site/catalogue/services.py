@@ -118,26 +118,29 @@ def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
 
 @dataclass(frozen=True)
 class Fit:
-    """Whether a mod has a build for a base: `version` of the newest that fits, or `reason` why none does."""
+    """Whether a mod has a build for a base: `version` of the one that would come, or `reason` why none fits."""
 
     version: str
     reason: str
     needs: tuple[str, ...] = ()
 
 
-def fit_of(builds: Sequence[BuildRow], base: Base) -> Fit:
-    """The newest installable build that fits (stable before others), or what rules the newest one out."""
+def fit_of(builds: Sequence[BuildRow], base: Base, picks: Mapping[str, CoreBuild] | None = None) -> Fit:
+    """The newest installable build that fits (stable before others), or what rules the newest one out.
+
+    `picks`: what is in the draft; of the builds that fit, the newest that goes with it comes before newer ones.
+    """
     usable = [one for one in builds if not one.gone and not one.refused]
     if not usable:
         refused = next((one.refused for one in builds if one.refused), "")
         return Fit("", refused or "Its source no longer has any build of it.")
-    cores = [one.core for one in usable]
-    newest = max(cores, key=lambda build: build.version)
+    cores = sorted((one.core for one in usable), key=lambda build: build.version, reverse=True)
     fitting = [build for build in cores if not misfit(build, base)]
     if not fitting:
-        return Fit("", newest_misfits(newest, base))
-    stable = [build for build in fitting if build.channel is Channel.STABLE]
-    best = max(stable or fitting, key=lambda build: build.version)
+        return Fit("", newest_misfits(cores[0], base))
+    likely = [build for build in fitting if build.channel is Channel.STABLE] or fitting
+    going = next((build for build in likely if not why_not(build, base, picks)), None) if picks else None
+    best = going or likely[0]
     return Fit(best.version.text, "", tuple(sorted(best.needs)))
 
 

@@ -38,11 +38,7 @@ class Stood:
 
 def followed(one: Installation, releases: Sequence[Release]) -> list[Release]:
     """Releases that an installation may have, newest first: none that is withdrawn, trial ones by choice alone."""
-    return [
-        release
-        for release in releases
-        if not hasattr(release, "withdrawal") and (one.trial or release.channel == "stable")
-    ]
+    return [release for release in releases if release.is_open(one.trial)]
 
 
 def target_of(one: Installation, releases: Sequence[Release]) -> Release | None:
@@ -95,7 +91,7 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
     errands = len(one.about.get("errands", ()))
     found = standing(_report(one), course, share, now, verdict.obstacles, errands, stays_at)
     has = _among(releases, one.release_id)
-    if has and hasattr(has, "withdrawal"):
+    if has and has.is_withdrawn:
         found = replace(found, withdrawn=f"Release {has.number} was withdrawn: {has.withdrawal.why}")
     return Stood(one, found, verdict, current, target, stays_at, _since(one, found, has, open_to))
 
@@ -150,7 +146,7 @@ def _since(one: Installation, found: Standing, has: Release | None, open_to: Seq
         return one.heard_at or one.started_at
     if found.state is State.DIFFERS:
         return one.since
-    if has and hasattr(has, "withdrawal"):
+    if has and has.is_withdrawn:
         return max(has.withdrawal.at, one.started_at)
     if found.behind and open_to:
         lacking = open_to[min(found.behind, len(open_to)) - 1]
@@ -166,9 +162,9 @@ def release_for(installation: Installation, number: str) -> Release:
         raise NotFound(f"{one.pack.name} has no release {number}.")
     if found.pk == one.release_id:
         return found
-    if hasattr(found, "withdrawal"):
+    if found.is_withdrawn:
         raise NotFound(f"Release {number} was withdrawn.", found.withdrawal.why, "Choose another one.")
-    if found.channel != "stable" and not one.trial:
+    if not found.is_open(one.trial):
         raise NotFound(
             f"Release {number} is for trial only.",
             now="Choose to follow trial releases on the installation's page first.",

@@ -125,7 +125,7 @@ def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild,
         files = []
         if with_files:
             members = {path: (size, sha256) for path, size, sha256 in row.files}
-            placed = placements(members, profile.kinds[locked.kind], locked.mod)
+            placed = placements(members, profile.kinds[locked.kind], locked.mod, row.root)
             files = [PlacedFile(path, *members[member], locked.mod, member) for path, member in placed.items()]
         result.append((locked, files))
     return result

@@ -65,7 +65,7 @@ def _touched(pack: Pack, mod: Mod, build: Build, picks: dict[str, str]) -> dict[
 def _places(build: Build, mod: Mod, profile: GameProfile) -> set[str]:
     layout = profile.kinds.get(Kind(mod.kind))
     return (
-        set(placements((path for path, _, _ in build.files), layout, mod.slug))
+        set(placements((path for path, _, _ in build.files), layout, mod.slug, build.root))
         if layout and not build.refused
         else set()
     )

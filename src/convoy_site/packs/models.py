@@ -6,11 +6,18 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models.functions import Lower
 
+from convoy_core.lock.recipe import ReleaseChannel
+
 from ..catalogue.models import Game
 from ..people.models import Crew, User
 
 EMBLEMS = ("anchor", "lantern", "heron", "weir", "kite", "bell", "wheel", "reed")
 """Shapes that the front end draws; a pack's colour follows from its name."""
+
+
+def open_releases() -> models.Q:
+    """The condition under which a pack's release is open to everybody: `recipe.is_open`, over the pack's releases."""
+    return models.Q(releases__channel=ReleaseChannel.STABLE, releases__withdrawal=None)
 
 
 class Pack(models.Model):

@@ -9,9 +9,10 @@ from django.db.models import F, Func, Q, Value
 from django.db.models.functions import Lower
 
 from convoy_core.outside.pasting import PastedLine, folded, read_paste
+from convoy_core.words.model import misfit
 
 from ..catalogue.models import Mod
-from ..catalogue.services import build_rows, fit_of, shelf
+from ..catalogue.services import Fit, build_rows, fit_of, shelf
 from . import drafts
 from .models import Pack
 
@@ -41,7 +42,11 @@ class Recognised:
     name: str = ""
     version: str = ""
     listed: str = ""
+    can_take: bool = False
+    """Whether the version that the line names is a build that fits the base."""
     reason: str = ""
+    likeliest: str = ""
+    """Of several mods the one that is most probably meant, by what goes with the draft and by how many use it."""
     options: list[Mod] = field(default_factory=list)
 
 
@@ -64,11 +69,17 @@ def recognise(pack: Pack, text: str) -> Reading:
     exact = {mod.pk: mod for candidates in found for mod in candidates}
     builds = build_rows({pk: mod.slug for pk, mod in exact.items()})
     base = drafts.base_of(pack.draft)
-    fits = {pk: fit_of(builds[pk], base) for pk in exact}
+    picks = drafts.picked_builds(pack)
+    fits = {pk: fit_of(builds[pk], base, picks) for pk in exact}
+    takeable = {
+        exact[pk].slug: {row.version for row in rows if not row.gone and not row.refused and not misfit(row.core, base)}
+        for pk, rows in builds.items()
+    }
     there = set(pack.draft.lines.values_list("mod", flat=True))
     lines: list[Recognised] = []
     for line, candidates in zip(pasted.lines, found, strict=True):
-        one = _judged(line, candidates, there, {mod.slug: fits[mod.pk] for mod in candidates})
+        of = {mod.slug: fits[mod.pk] for mod in candidates}
+        one = _judged(line, candidates, there, of, takeable)
         if one.state is State.RECOGNISED:
             there.add(one.mod)
         lines.append(one)
@@ -102,17 +113,33 @@ def _alike(pack: Pack, line: PastedLine) -> list[Mod]:
     return list(found.annotate(likeness=likeness).filter(likeness__gte=ALIKE).order_by("-likeness")[:MAX_OFFERED])
 
 
-def _judged(line: PastedLine, candidates: Sequence[Mod], there: set[str], fits: dict) -> Recognised:
+def _judged(
+    line: PastedLine, candidates: Sequence[Mod], there: set[str], fits: dict[str, Fit], builds: dict[str, set[str]]
+) -> Recognised:
     if not candidates:
         return Recognised(line.text, State.REFUSED, reason="No source has a mod of this name or address.")
     fitting = [mod for mod in candidates if fits[mod.slug].version]
     one = fitting[0] if len(fitting) == 1 else candidates[0]
-    exact = folded(one.name) in line.names or folded(one.slug) in line.names or one.page == line.url
+
+    def exact_for(mod: Mod) -> bool:
+        return folded(mod.name) in line.names or folded(mod.slug) in line.names or mod.page == line.url
+
+    exact = exact_for(one)
     if (len(candidates) > 1 and len(fitting) != 1) or not exact:
-        return Recognised(line.text, State.AMBIGUOUS, options=list(candidates), reason="Which one is meant?")
+        likeliest = max(candidates, key=lambda mod: (bool(fits[mod.slug].version), exact_for(mod), mod.downloads))
+        return Recognised(
+            line.text,
+            State.AMBIGUOUS,
+            listed=line.version,
+            options=list(candidates),
+            reason="Which one is meant?",
+            likeliest=likeliest.slug if fits[likeliest.slug].version else "",
+        )
     fit = fits[one.slug]
     if one.slug in there:
         return Recognised(line.text, State.ALREADY, one.slug, one.name, fit.version)
     if not fit.version:
         return Recognised(line.text, State.REFUSED, one.slug, one.name, reason=fit.reason)
-    return Recognised(line.text, State.RECOGNISED, one.slug, one.name, fit.version, line.version)
+    return Recognised(
+        line.text, State.RECOGNISED, one.slug, one.name, fit.version, line.version, line.version in builds[one.slug]
+    )

@@ -5,6 +5,7 @@ from uuid import UUID
 from django.http import HttpRequest
 from ninja import Router
 
+from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.words.codes import show_code
 
 from ..packs.services import pack_for
@@ -13,7 +14,18 @@ from ..people.rights import Action, NotFound
 from ..shapes import Done, Short
 from . import services
 from .models import JoinCode
-from .shapes import CodeIn, CodeOut, OpenedCode, Pending, PublishIn, ReleaseOut, ReleaseRow, WithdrawIn, release_row
+from .shapes import (
+    CodeIn,
+    CodeOut,
+    OpenedCode,
+    Pending,
+    PromoteIn,
+    PublishIn,
+    ReleaseOut,
+    ReleaseRow,
+    WithdrawIn,
+    release_row,
+)
 
 router = Router(tags=["releases"])
 
@@ -22,10 +34,9 @@ router = Router(tags=["releases"])
 def releases(request: HttpRequest, pack_id: UUID) -> list[ReleaseRow]:
     """Every release, newest first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    return [
-        ReleaseRow(**release_row(one))
-        for one in services.releases_of(pack).select_related("published_by", "withdrawal")
-    ]
+    found = list(services.releases_of(pack).select_related("published_by", "withdrawal"))
+    only_one = sum(one.is_open() for one in found) == 1
+    return [ReleaseRow(**release_row(one, only_one)) for one in found]
 
 
 @router.get("/packs/{pack_id}/releases/{number}", response=ReleaseOut, operation_id="release")
@@ -47,20 +58,20 @@ def changes_between(request: HttpRequest, pack_id: UUID, number: Short, other: S
 
 
 @router.get("/packs/{pack_id}/pending", response=Pending, operation_id="pending")
-def pending(request: HttpRequest, pack_id: UUID) -> Pending:
+def pending(request: HttpRequest, pack_id: UUID, channel: ReleaseChannel = ReleaseChannel.STABLE) -> Pending:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found, lock = services.pending_changes(pack.draft)
+    found = services.pending(pack.draft, channel)
     newest = services.newest_release(pack)
     return Pending(
         revision=pack.draft.revision,
-        since=newest.number if newest else "",
+        since=found.before.number if found.before else "",
         suggested=_next_number(newest.number) if newest else "1.0.0",
-        base_before=newest.base_text if newest and found.base_moved else "",
-        base=pack.game.profile.base_in_words(lock.base),
-        changes=[
-            *(ChangeOut(**change.as_data()) for change in found.mods),
-            *(ChangeOut(**row) for row in services.pending_terms(pack.draft)),
-        ],
+        nothing=found.nothing,
+        empty=not pack.draft.picks,
+        trial=found.same.number if found.same else "",
+        base_before=found.before.base_text if found.before and found.moved.base_moved else "",
+        base=pack.game.profile.base_in_words(found.lock.base),
+        changes=[ChangeOut(**row) for row in found.rows],
     )
 
 
@@ -75,6 +86,13 @@ def _next_number(number: str) -> str:
 @router.post("/packs/{pack_id}/releases", response=ReleaseOut, operation_id="publish")
 def publish(request: HttpRequest, pack_id: UUID, body: PublishIn) -> ReleaseOut:
     made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes)
+    return release(request, pack_id, made.number)
+
+
+@router.post("/packs/{pack_id}/releases/{number}/promotion", response=ReleaseOut, operation_id="promote")
+def promote(request: HttpRequest, pack_id: UUID, number: Short, body: PromoteIn) -> ReleaseOut:
+    """Makes a trial release stable, with its very lock."""
+    made = services.promote(request.user, pack_id, number, body.number, body.notes)
     return release(request, pack_id, made.number)
 
 

@@ -2,8 +2,15 @@
 
 from django.db import models
 
+from convoy_core.lock.recipe import ReleaseChannel, is_open
+
 from ..packs.models import Pack
 from ..people.models import User
+
+
+def open_ones(trial: bool = False) -> models.Q:
+    """`recipe.is_open` as a query's condition."""
+    return models.Q(withdrawal=None) if trial else models.Q(withdrawal=None, channel=ReleaseChannel.STABLE)
 
 
 class Release(models.Model):
@@ -29,6 +36,14 @@ class Release(models.Model):
     class Meta:
         ordering = ["pk"]
         constraints = [models.UniqueConstraint(fields=["pack", "number"], name="one_release_per_number")]
+
+    @property
+    def is_withdrawn(self) -> bool:
+        return hasattr(self, "withdrawal")
+
+    def is_open(self, trial: bool = False) -> bool:
+        """`recipe.is_open`, for somebody who follows trial releases or does not."""
+        return is_open(self.channel, self.is_withdrawn, trial)
 
 
 class Withdrawal(models.Model):

@@ -1,6 +1,7 @@
 """What is done with releases and join codes: publish, look up, hand out, withdraw."""
 
 import secrets
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 from uuid import UUID
@@ -10,11 +11,11 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
-from convoy_core.lock.change_log import Changes, change_log, changes, terms_changes
+from convoy_core.lock.change_log import Changes, change_log, changes
 from convoy_core.lock.lock import Lock
-from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.lock.recipe import Recipe, ReleaseChannel, read_recipe
 from convoy_core.lock.signing import sign
-from convoy_core.lock.terms import Terms
+from convoy_core.machine.memory import Needed
 from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
@@ -26,7 +27,7 @@ from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..people.services import count_try
 from .keys import private_key, public_key
-from .models import JoinCode, Release, Withdrawal
+from .models import JoinCode, Release, Withdrawal, open_ones
 
 CODE_TRIES, CODE_SECONDS = 30, 600
 """Look-ups of codes per person in ten minutes: plenty for typing, hopeless for guessing 35 bits."""
@@ -72,7 +73,7 @@ def newest_release(pack: Pack) -> Release | None:
 
 def current_release(pack: Pack) -> Release | None:
     """What members follow who did not choose otherwise."""
-    return releases_of(pack).filter(channel="stable", withdrawal=None).first()
+    return releases_of(pack).filter(open_ones()).first()
 
 
 @transaction.atomic
@@ -96,17 +97,50 @@ def changes_between(pack: Pack, one: str, other: str) -> tuple[dict[str, Any], .
     return change_log(recipe_of(found[one]).lock, recipe_of(found[other]).lock)
 
 
-def pending_terms(draft: Draft) -> tuple[dict[str, Any], ...]:
-    """What publishing now would change in the pack's settings and steps."""
-    newest = newest_release(draft.pack)
-    return terms_changes(recipe_of(newest.pk).lock.terms if newest else Terms(), drafts.terms_of(draft))
+def release_before(pack: Pack, channel: str) -> Release | None:
+    """What a release of this channel is told against: the last stable one that is open; for a trial release the
+    newest that its followers may have.
+    """
+    return releases_of(pack).filter(open_ones(trial=channel == ReleaseChannel.TRIAL)).first()
 
 
-def pending_changes(draft: Draft) -> tuple[Changes, Lock]:
-    """What publishing now would change against the newest release, and the lock (without files) it would have."""
-    newest = newest_release(draft.pack)
-    lock = drafts.lock_of(draft, with_files=False)
-    return changes(recipe_of(newest.pk).lock if newest else None, lock), lock
+@dataclass(frozen=True)
+class Pending:
+    """What publishing the draft in a channel would change: against `before` (None: the first one), with `lock` (without
+    files). `same`: the newest open trial release, where its lock is exactly this.
+    """
+
+    before: Release | None
+    lock: Lock
+    moved: Changes
+    rows: tuple[dict[str, Any], ...]
+    nothing: bool
+    same: Release | None
+
+
+def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
+    pack, lock = draft.pack, drafts.lock_of(draft, with_files=False)
+    before = release_before(pack, channel)
+    said = recipe_of(before.pk).lock if before else None
+    trial = releases_of(pack).filter(open_ones(trial=True)).first()
+    same = trial and trial.channel == ReleaseChannel.TRIAL and _is_same(recipe_of(trial.pk).lock, lock)
+    return Pending(
+        before,
+        lock,
+        changes(said, lock),
+        change_log(said, lock),
+        bool(said and _is_same(said, lock)),
+        trial if same else None,
+    )
+
+
+def _is_same(one: Lock, other: Lock) -> bool:
+    """Whether two locks mean the same for members. Their files follow from their builds."""
+    as_told = [
+        {build.mod: (build.optional, build.advice, build.chosen) for build in lock.builds} for lock in (one, other)
+    ]
+    order = [[build.mod for build in lock.builds] for lock in (one, other)]
+    return not changes(one, other) and one.terms == other.terms and as_told[0] == as_told[1] and order[0] == order[1]
 
 
 @transaction.atomic
@@ -122,13 +156,41 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
             "Look at the changes again, then publish.",
             revision=draft.revision,
         )
-    newest = newest_release(pack)
-    _check_number(pack, number, newest)
+    _check_number(pack, number)
     _check_findings(draft)
     lock = drafts.lock_of(draft)
-    said = recipe_of(newest.pk).lock if newest else None
-    if said and not changes(said, lock) and said.terms == lock.terms and _options(said) == _options(lock):
-        raise Blocked("Nothing has changed since the last release.", now="Change the draft first.")
+    return _sign(user, pack, number, channel, notes, lock, drafts.needed_by_draft(draft), draft.revision)
+
+
+@transaction.atomic
+def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str) -> Release:
+    """Makes a trial release stable: its very lock under a number of its own, signed anew, told against the last stable.
+    Raises NotFound, Blocked, NumberTaken.
+    """
+    pack = pack_for(user, pack_id, Action.PUBLISH)
+    # Whoever publishes meanwhile waits: numbers go up one by one.
+    draft = Draft.objects.select_for_update().get(pack=pack)
+    found = releases_of(pack).select_related("withdrawal").filter(number=trial).first()
+    if found is None:
+        raise NotFound(f"{pack.name} has no release {trial}.")
+    if found.channel != ReleaseChannel.TRIAL:
+        raise Blocked(f"Release {trial} is stable already.")
+    if found.is_withdrawn:
+        raise Blocked(f"Release {trial} was withdrawn.", found.withdrawal.why, "Publish the draft instead.")
+    _check_number(pack, number)
+    recipe = recipe_of(found.pk)
+    words = notes or found.notes
+    return _sign(user, pack, number, ReleaseChannel.STABLE, words, recipe.lock, recipe.needed, draft.revision)
+
+
+def _sign(
+    user: User, pack: Pack, number: str, channel: str, notes: str, lock: Lock, needed: Needed, draft_revision: int
+) -> Release:
+    """A lock as a release of a channel, unless the channel has exactly that already. Raises Blocked."""
+    before = release_before(pack, channel)
+    said = recipe_of(before.pk).lock if before else None
+    if before and said and _is_same(said, lock):
+        raise Blocked(f"Release {before.number} holds exactly this.", now="Change the draft first.")
     now = timezone.now()
     recipe = Recipe(
         pack=str(pack.id),
@@ -139,7 +201,7 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
         notes=notes,
         lock=lock,
         changes=change_log(said, lock),
-        needed=drafts.needed_by_draft(draft),
+        needed=needed,
     )
     document = recipe.as_bytes()
     return Release.objects.create(
@@ -151,7 +213,7 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
         base_text=pack.game.profile.base_in_words(lock.base),
         builds=len(lock.builds),
         fingerprint=lock.fingerprint(),
-        draft_revision=draft.revision,
+        draft_revision=draft_revision,
         document=document,
         signature=sign(private_key(), document),
         public_key=public_key(),
@@ -160,11 +222,8 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
     )
 
 
-def _options(lock: Lock) -> dict[str, tuple[bool, str]]:
-    return {build.mod: (build.optional, build.advice) for build in lock.builds}
-
-
-def _check_number(pack: Pack, number: str, newest: Release | None) -> None:
+def _check_number(pack: Pack, number: str) -> None:
+    newest = newest_release(pack)
     if pack.releases.filter(number=number).exists():
         raise NumberTaken(
             f"Release {number} exists already.", "A release never changes.", "Choose a higher number.", field="number"

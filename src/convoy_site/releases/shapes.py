@@ -1,10 +1,13 @@
 """Shapes of releases, change logs and join codes."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any
 
 from ninja import Schema
 from pydantic import Field
+
+from convoy_core.lock.change_log import What
+from convoy_core.lock.recipe import ReleaseChannel
 
 from ..packs.shapes.packs import ChangeOut
 from ..shapes import Text
@@ -14,11 +17,16 @@ Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1
 
 
 class ReleaseRow(Schema):
-    """`withdrawn`: why nobody is to install it any more; empty for one that stands."""
+    """`withdrawn`: why nobody is to install it any more; empty for one that stands. `open`: members may follow it who
+    did not choose otherwise; `only_open`: none would be left without it. `may_promote`: a trial one that stands.
+    """
 
     number: str
-    channel: str
+    channel: ReleaseChannel
     withdrawn: str
+    open: bool
+    only_open: bool
+    may_promote: bool
     published_at: datetime
     published_by: str
     builds: int
@@ -35,12 +43,17 @@ class ReleaseOut(ReleaseRow):
 
 
 class Pending(Schema):
-    """What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number;
-    `base_before` is empty unless the base moves."""
+    """What publishing now would do in a channel, against release `since` (empty: the first). `suggested`: a number;
+    `base_before` is empty unless the base moves; `nothing`: the channel has exactly this already. `trial`: the
+    number of a trial release that holds exactly this.
+    """
 
     revision: int
     since: str
     suggested: str
+    nothing: bool
+    empty: bool
+    trial: str
     base_before: str
     base: str
     changes: list[ChangeOut]
@@ -49,7 +62,12 @@ class Pending(Schema):
 class PublishIn(Schema):
     revision: Annotated[int, Field(ge=0, lt=2**31)]
     number: Number
-    channel: Literal["stable", "trial"] = "stable"
+    channel: ReleaseChannel = ReleaseChannel.STABLE
+    notes: Text = ""
+
+
+class PromoteIn(Schema):
+    number: Number
     notes: Text = ""
 
 
@@ -84,17 +102,20 @@ class OpenedCode(Schema):
     already_in_crew: bool
 
 
-def release_row(release: Release) -> dict:
+def release_row(release: Release, only_open: bool = False) -> dict[str, Any]:
     counts = [row["what"] for row in release.changes]
     return {
         "number": release.number,
         "channel": release.channel,
-        "withdrawn": release.withdrawal.why if hasattr(release, "withdrawal") else "",
+        "withdrawn": release.withdrawal.why if release.is_withdrawn else "",
+        "open": release.is_open(),
+        "only_open": only_open and release.is_open(),
+        "may_promote": release.channel == ReleaseChannel.TRIAL and not release.is_withdrawn,
         "published_at": release.published_at,
         "published_by": release.published_by.shown,
         "builds": release.builds,
         "fingerprint": release.fingerprint,
-        "added": counts.count("added"),
-        "updated": counts.count("updated") + counts.count("taken back"),
-        "removed": counts.count("removed"),
+        "added": counts.count(What.ADDED),
+        "updated": counts.count(What.UPDATED) + counts.count(What.TAKEN_BACK),
+        "removed": counts.count(What.REMOVED),
     }

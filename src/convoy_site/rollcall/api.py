@@ -20,7 +20,7 @@ from ..packs.shapes.packs import ChangeOut
 from ..people.models import Membership, User
 from ..people.rights import Action
 from ..releases.models import Release
-from ..releases.services import pending_changes, releases_of
+from ..releases.services import pending, releases_of
 from ..shapes import Done, Short
 from . import departures, listings
 from .listings import TooLong, compare
@@ -83,7 +83,7 @@ def _called(request: HttpRequest, pack: Pack, stood: list[Stood], releases: list
 
 
 def _current(releases: list[Release]) -> Release | None:
-    return next((one for one in releases if one.channel == "stable" and not hasattr(one, "withdrawal")), None)
+    return next((one for one in releases if one.is_open()), None)
 
 
 @router.get("/packs/{pack_id}/roll-call", response=RollCall, operation_id="roll_call")
@@ -125,13 +125,15 @@ def line(request: HttpRequest, pack_id: UUID) -> TheLine:
         LineMark(
             number=one.number,
             channel=one.channel,
-            withdrawn=hasattr(one, "withdrawal"),
+            withdrawn=one.is_withdrawn,
+            open=one.is_open(),
             published_at=one.published_at,
             changes=len(one.changes),
         )
         for one in reversed(releases)
     ]
-    return TheLine(marks=marks, pending=len(pending_changes(pack.draft)[0]), people=people)
+    ahead = pending(pack.draft)
+    return TheLine(marks=marks, pending=len(ahead.rows) + ahead.moved.base_moved, people=people)
 
 
 @router.post("/packs/{pack_id}/listing", response=CalledRow, operation_id="compare_listing")

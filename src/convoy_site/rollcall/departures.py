@@ -18,7 +18,7 @@ from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people.models import User
 from ..people.rights import Action, NotFound
-from ..releases.models import Release
+from ..releases.models import Release, open_ones
 from ..releases.services import recipe_of, releases_of
 
 SHOWN_FOR = timedelta(hours=12)
@@ -57,7 +57,7 @@ def set_departure(user: User, pack_id: UUID, at: datetime, release: str, note: s
         raise NoDeparture(f"There are {MOST} departures already.", now="Call one off first.")
     found = None
     if release:
-        found = releases_of(pack).filter(number=release, withdrawal=None).first()
+        found = releases_of(pack).filter(open_ones(trial=True), number=release).first()
         if found is None:
             raise NoDeparture(f"{pack.name} has no open release {release}.", now="Choose another.", field="release")
     made = Departure.objects.create(pack=pack, at=at, release=found, note=note, set_by=user)
@@ -83,7 +83,7 @@ def answer(user: User, pack_id: UUID, departure_id: UUID, comes: bool) -> None:
 def needed_release(departure: Departure, newest: Release | None) -> Release | None:
     """The one that was chosen, while it is open; else the newest."""
     chosen = departure.release
-    return newest if chosen is None or hasattr(chosen, "withdrawal") else chosen
+    return newest if chosen is None or not chosen.is_open(trial=True) else chosen
 
 
 def readiness(departure: Departure, newest: Release | None, stood: Sequence[Stood], crew: Sequence[User]) -> Ready:
@@ -132,7 +132,7 @@ def _to_do(one: Stood | None, wanted: Release | None) -> str:
     if one is None:
         return "Has no installation yet: hand out a join code."
     if one.current and wanted.pk != one.current.pk and one.installation.release_id != wanted.pk:
-        trial = wanted.channel != "stable" and not one.installation.trial
+        trial = not wanted.is_open(one.installation.trial)
         return f"{'Follow trial releases, then go' if trial else 'Go'} to release {wanted.number}."
     return one.standing.to_do
 

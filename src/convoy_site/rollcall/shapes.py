@@ -7,6 +7,7 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
+from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.sync.standing import State
 from convoy_core.words.model import Side
 
@@ -49,8 +50,9 @@ class RollCall(Schema):
 
 class LineMark(Schema):
     number: str
-    channel: str
+    channel: ReleaseChannel
     withdrawn: bool
+    open: bool
     published_at: datetime
     changes: int
 

@@ -1049,6 +1049,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/releases/{number}/promotion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Promote
+         * @description Makes a trial release stable, with its very lock.
+         */
+        post: operations["promote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/releases/{number}/until/{other}": {
         parameters: {
             query?: never;
@@ -1196,6 +1216,15 @@ export interface components {
             versions: {
                 [key: string]: string;
             };
+        };
+        /** ArchiveFolderOut */
+        ArchiveFolderOut: {
+            /** Files */
+            files: number;
+            /** Path */
+            path: string;
+            /** Size */
+            size: number;
         };
         /**
          * Asked
@@ -1857,8 +1886,12 @@ export interface components {
          * @description A dropped file: `known` when a source lists it; else what it holds, and what its marker says.
          */
         DroppedOut: {
+            /** Doubt */
+            doubt: string;
             /** Files */
             files: number;
+            /** Folders */
+            folders: components["schemas"]["ArchiveFolderOut"][];
             /** Kinds */
             kinds: components["schemas"]["KindOut"][];
             known: components["schemas"]["KnownOut"] | null;
@@ -2005,6 +2038,8 @@ export interface components {
          * @description A mod in the finder. `fit_version` is empty where nothing fits, and `reason` says why.
          */
         FinderRow: {
+            /** Added */
+            added: string | null;
             /** Author */
             author: string;
             /** Category */
@@ -2045,6 +2080,8 @@ export interface components {
             /** Now */
             now: string;
             severity: components["schemas"]["Severity"];
+            /** Ways */
+            ways: components["schemas"]["WayOutOut"][];
             /** What */
             what: string;
             /** Why */
@@ -2439,6 +2476,7 @@ export interface components {
         /**
          * KindOut
          * @description What an archive comes to as content of one kind. `root`: the folder that is laid down; null: not to be told.
+         *     `roots`: folders that it could be, empty for the archive's top; with `marker` only those that hold it.
          */
         KindOut: {
             /** Fits */
@@ -2446,10 +2484,14 @@ export interface components {
             kind: components["schemas"]["Kind"];
             /** Left Out */
             left_out: number;
+            /** Marker */
+            marker: string;
             /** Notes */
             notes: string[];
             /** Root */
             root: string | null;
+            /** Roots */
+            roots: string[];
         };
         /** Known */
         Known: {
@@ -2485,10 +2527,11 @@ export interface components {
         LineMark: {
             /** Changes */
             changes: number;
-            /** Channel */
-            channel: string;
+            channel: components["schemas"]["ReleaseChannel"];
             /** Number */
             number: string;
+            /** Open */
+            open: boolean;
             /**
              * Published At
              * Format: date-time
@@ -2553,6 +2596,8 @@ export interface components {
             updated: string | null;
             /** Version */
             version: string;
+            /** Ways */
+            ways: components["schemas"]["WayOutOut"][];
             /** Why */
             why: string;
         };
@@ -2693,6 +2738,10 @@ export interface components {
             licence: string;
             /** Name */
             name: string;
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
             /** Page */
             page: string;
             pickup: components["schemas"]["Pickup"];
@@ -3058,6 +3107,8 @@ export interface components {
             page: string;
             /** @default crew */
             reach: components["schemas"]["Reach"];
+            /** Root */
+            root?: string | null;
             /** Sha256 */
             sha256: string;
             /** @default both */
@@ -3253,8 +3304,9 @@ export interface components {
         };
         /**
          * Pending
-         * @description What publishing now would do: against release `since` (empty: the first one). `suggested` is the next number;
-         *     `base_before` is empty unless the base moves.
+         * @description What publishing now would do in a channel, against release `since` (empty: the first). `suggested`: a number;
+         *     `base_before` is empty unless the base moves; `nothing`: the channel has exactly this already. `trial`: the
+         *     number of a trial release that holds exactly this.
          */
         Pending: {
             /** Base */
@@ -3263,12 +3315,18 @@ export interface components {
             base_before: string;
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
+            /** Empty */
+            empty: boolean;
+            /** Nothing */
+            nothing: boolean;
             /** Revision */
             revision: number;
             /** Since */
             since: string;
             /** Suggested */
             suggested: string;
+            /** Trial */
+            trial: string;
         };
         /** Person */
         Person: {
@@ -3461,14 +3519,20 @@ export interface components {
              */
             what: string;
         };
+        /** PromoteIn */
+        PromoteIn: {
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /** Number */
+            number: string;
+        };
         /** PublishIn */
         PublishIn: {
-            /**
-             * Channel
-             * @default stable
-             * @enum {string}
-             */
-            channel: "stable" | "trial";
+            /** @default stable */
+            channel: components["schemas"]["ReleaseChannel"];
             /**
              * Notes
              * @default
@@ -3489,6 +3553,10 @@ export interface components {
          * @description One pasted line. `version` is the build that would come, `listed` the version that the line itself names.
          */
         RecognisedOut: {
+            /** Can Take */
+            can_take: boolean;
+            /** Likeliest */
+            likeliest: string;
             /** Listed */
             listed: string;
             /** Mod */
@@ -3546,6 +3614,11 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * ReleaseChannel
+         * @enum {string}
+         */
+        ReleaseChannel: "stable" | "trial";
         /** ReleaseOut */
         ReleaseOut: {
             /** Added */
@@ -3556,14 +3629,19 @@ export interface components {
             builds: number;
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
-            /** Channel */
-            channel: string;
+            channel: components["schemas"]["ReleaseChannel"];
             /** Fingerprint */
             fingerprint: string;
+            /** May Promote */
+            may_promote: boolean;
             /** Notes */
             notes: string;
             /** Number */
             number: string;
+            /** Only Open */
+            only_open: boolean;
+            /** Open */
+            open: boolean;
             /**
              * Published At
              * Format: date-time
@@ -3580,19 +3658,25 @@ export interface components {
         };
         /**
          * ReleaseRow
-         * @description `withdrawn`: why nobody is to install it any more; empty for one that stands.
+         * @description `withdrawn`: why nobody is to install it any more; empty for one that stands. `open`: members may follow it who
+         *     did not choose otherwise; `only_open`: none would be left without it. `may_promote`: a trial one that stands.
          */
         ReleaseRow: {
             /** Added */
             added: number;
             /** Builds */
             builds: number;
-            /** Channel */
-            channel: string;
+            channel: components["schemas"]["ReleaseChannel"];
             /** Fingerprint */
             fingerprint: string;
+            /** May Promote */
+            may_promote: boolean;
             /** Number */
             number: string;
+            /** Only Open */
+            only_open: boolean;
+            /** Open */
+            open: boolean;
             /**
              * Published At
              * Format: date-time
@@ -6079,7 +6163,9 @@ export interface operations {
     };
     pending: {
         parameters: {
-            query?: never;
+            query?: {
+                channel?: "stable" | "trial";
+            };
             header?: never;
             path: {
                 pack_id: string;
@@ -6185,6 +6271,42 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    promote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromoteIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -10,6 +10,7 @@ from convoy_core.outside.inspection import Inspection
 from convoy_core.outside.takeover import Found
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind
+from convoy_core.words.profile import KindLayout
 
 from ...catalogue import own
 from ...people.rights import Action
@@ -17,6 +18,7 @@ from ...shapes import Short
 from .. import takeover
 from ..services import pack_for
 from ..shapes.adding import (
+    ArchiveFolderOut,
     DroppedOut,
     FoundOut,
     HashesIn,
@@ -68,7 +70,9 @@ def drop_file(request: HttpRequest, pack_id: UUID, name: Annotated[Short, Query(
         refused=[RefusedOut(path=one.path, why=one.why) for one in first.refusals] if first else [],
         files=first.files if first else 0,
         unpacked=first.unpacked if first else 0,
-        kinds=[_kind_out(kind, found) for kind, found in dropped.kinds.items()],
+        kinds=[_kind_out(dropped, pack.game.profile.kinds[kind], kind, found) for kind, found in dropped.kinds.items()],
+        folders=[ArchiveFolderOut(path=one.path, files=one.files, size=one.size) for one in dropped.folders],
+        doubt=dropped.doubt(pack.game.profile.kinds),
         says_id=_said(dropped, "id"),
         says_name=_said(dropped, "name"),
         says_version=_said(dropped, "version"),
@@ -89,8 +93,17 @@ def _known_out(build: own.Build, there: set[str]) -> KnownOut:
     )
 
 
-def _kind_out(kind: Kind, found: Inspection) -> KindOut:
-    return KindOut(kind=kind, fits=found.is_fine, root=found.root, left_out=found.left_out, notes=list(found.notes))
+def _kind_out(dropped: own.Dropped, layout: KindLayout, kind: Kind, found: Inspection) -> KindOut:
+    roots = [*found.roots] if layout.marker else ["", *(one.path for one in dropped.folders)]
+    return KindOut(
+        kind=kind,
+        fits=bool(roots) and not found.refusals,
+        root=found.root if found.root is None else found.root.rstrip("/"),
+        roots=[one.rstrip("/") for one in roots],
+        marker=layout.marker,
+        left_out=found.left_out,
+        notes=list(found.notes),
+    )
 
 
 @router.post("/packs/{pack_id}/own-builds", response=MadeOut, operation_id="make_own_build")

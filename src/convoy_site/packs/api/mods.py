@@ -8,7 +8,6 @@ from ninja import Path, Query, Router
 
 from convoy_core.resolve import why_not
 from convoy_core.words.licences import meaning
-from convoy_core.words.model import misfit
 from convoy_core.words.wording import listed
 
 from ...catalogue import pictures
@@ -48,8 +47,9 @@ def finder(
     found = search(shelf(pack), pack.game.profile, base, asked)
     rows = []
     builds = build_rows({mod.pk: mod.slug for mod in found.mods})
+    picks = drafts.picked_builds(pack)
     for mod in found.mods:
-        fit = fit_of(builds[mod.pk], base)
+        fit = fit_of(builds[mod.pk], base, picks)
         rows.append(
             FinderRow(
                 slug=mod.slug,
@@ -62,6 +62,7 @@ def finder(
                 followers=mod.followers,
                 rating=mod.rating,
                 updated=mod.updated,
+                added=mod.added,
                 pickup=mod.source.pickup,
                 fit_version=fit.version,
                 reason=fit.reason,
@@ -95,9 +96,11 @@ def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
     base = drafts.base_of(pack.draft)
     picks = drafts.picked_builds(pack)
     builds = []
-    for one in found.builds.filter(gone=False):
-        core = core_of(one, slug)
-        ruled_out = one.refused or misfit(core, base) or why_not(core, base, picks)
+    rows = [(one, core_of(one, slug)) for one in found.builds.filter(gone=False)]
+    related = {mod for _, core in rows for mod in (*core.needs, *core.breaks, *core.provides)}
+    names = drafts.names_of(pack, {*related, *picks, slug, *filter(None, [found.counterpart])})
+    for one, core in rows:
+        ruled_out = one.refused or why_not(core, base, picks, names)
         builds.append((core.version, _build_out(one, ruled_out)))
     builds.sort(key=lambda pair: pair[0], reverse=True)
     return ModPage(
@@ -114,6 +117,7 @@ def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
         page=found.page,
         counterpart=found.counterpart,
         builds=[shown for _, shown in builds],
+        names={mod: names[mod] for mod in (*related, *filter(None, [found.counterpart]))},
     )
 
 

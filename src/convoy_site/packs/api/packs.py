@@ -19,7 +19,7 @@ from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
 from ...people.models import Membership
 from ...people.rights import Action
 from .. import drafts, services
-from ..models import Line, Pack
+from ..models import Line, Pack, open_releases
 from ..shapes.packs import (
     ChangeOut,
     DemandOut,
@@ -58,7 +58,7 @@ def packs(request: HttpRequest) -> list[PackRow]:
 def _listed() -> QuerySet[Pack]:
     """Packs with what their rows show: `chosen`, `installed`, and the number of the release that is `open`."""
     aboard = Q(installations__member__memberships__crew=F("crew"))
-    its_open = Pack.objects.filter(pk=OuterRef("pk"), releases__channel="stable", releases__withdrawal=None)
+    its_open = Pack.objects.filter(open_releases(), pk=OuterRef("pk"))
     return Pack.objects.select_related("crew", "game", "draft").annotate(
         chosen=Count("draft__lines", distinct=True),
         installed=Count("installations", filter=aboard, distinct=True),
@@ -179,6 +179,7 @@ def _line_out(
 ) -> LineOut:
     version = pack.draft.picks.get(slug, "")
     on = line is None or line.on
+    unsettled = pack.draft.unsettled.get(slug, NOTHING)
     return LineOut(
         mod=slug,
         name=mod.name if mod else slug,
@@ -187,7 +188,8 @@ def _line_out(
         group="chosen" if line else "brought in",
         state=state_of(on, bool(version)),
         on=on,
-        why=pack.draft.unsettled.get(slug, NOTHING)["why"],
+        why=unsettled["why"],
+        ways=unsettled["ways"],
         version=version,
         channel=build.channel if build else "",
         newer=newer,
@@ -275,6 +277,7 @@ def findings(request: HttpRequest, pack_id: UUID) -> list[FindingOut]:
             why=one.why,
             now=one.now,
             evidence=list(one.evidence),
+            ways=pack.draft.unsettled.get(one.mod, NOTHING)["ways"] if one.check == "unsettled" else [],
         )
         for one in drafts.findings(pack.draft)
     ]

@@ -40,8 +40,10 @@ def recognise(request: HttpRequest, pack_id: UUID, body: PasteIn) -> PasteOut:
             name=one.name,
             version=one.version,
             listed=one.listed,
+            can_take=one.can_take,
             reason=one.reason,
             options=[OptionOut(mod=m.slug, name=m.name, summary=m.summary, author=m.author) for m in one.options],
+            likeliest=one.likeliest,
         )
         for one in read.lines
     ]

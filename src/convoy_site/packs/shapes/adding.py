@@ -27,13 +27,23 @@ class KnownOut(Schema):
 
 
 class KindOut(Schema):
-    """What an archive comes to as content of one kind. `root`: the folder that is laid down; null: not to be told."""
+    """What an archive comes to as content of one kind. `root`: the folder that is laid down; null: not to be told.
+    `roots`: folders that it could be, empty for the archive's top; with `marker` only those that hold it.
+    """
 
     kind: Kind
     fits: bool
     root: str | None
+    roots: list[str]
+    marker: str
     left_out: int
     notes: list[str]
+
+
+class ArchiveFolderOut(Schema):
+    path: str
+    files: int
+    size: int
 
 
 class RefusedOut(Schema):
@@ -53,6 +63,9 @@ class DroppedOut(Schema):
     files: int
     unpacked: int
     kinds: list[KindOut]
+    folders: list[ArchiveFolderOut]
+    doubt: str
+    """Why the site cannot tell by itself what it is, or which of its folders is meant; empty where it can."""
     says_id: str
     says_name: str
     says_version: str
@@ -78,6 +91,7 @@ class OwnBuildIn(Schema):
     games: Short = "*"
     loader: Short = ""
     needs: Annotated[str, Field(max_length=4000)] = ""
+    root: Annotated[str, Field(max_length=300)] | None = None
 
 
 class MadeOut(Schema):

@@ -21,6 +21,7 @@ class FinderRow(Schema):
     followers: int
     rating: int
     updated: date | None
+    added: date | None
     pickup: Pickup
     fit_version: str
     reason: str
@@ -131,3 +132,5 @@ class ModPage(Schema):
     page: str
     counterpart: str
     builds: list[BuildOut]
+    names: dict[str, str]
+    """What the mods are called that its builds speak of, by id."""

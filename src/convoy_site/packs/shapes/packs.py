@@ -72,6 +72,18 @@ class PackOut(PackRow):
     revision: int
 
 
+class NamedMod(Schema):
+    mod: str
+    name: str
+
+
+class WayOutOut(Schema):
+    """A change that was tried and frees a line; `edit` carries it out."""
+
+    text: str
+    edit: Annotated[EditIn, Field(discriminator="do")]
+
+
 class Group(StrEnum):
     CHOSEN = "chosen"
     BROUGHT_IN = "brought in"
@@ -90,6 +102,7 @@ class LineOut(Schema):
     state: LineState
     on: bool
     why: str
+    ways: list[WayOutOut]
     version: str
     channel: Channel | Literal[""]
     newer: str
@@ -179,18 +192,6 @@ class ChangeOut(Schema):
     chosen: bool
 
 
-class NamedMod(Schema):
-    mod: str
-    name: str
-
-
-class WayOutOut(Schema):
-    """A change that was tried and frees a line; `edit` carries it out."""
-
-    text: str
-    edit: Annotated[EditIn, Field(discriminator="do")]
-
-
 class UnsettledOut(Schema):
     mod: str
     name: str
@@ -253,6 +254,8 @@ class FindingOut(Schema):
     why: str
     now: str
     evidence: list[str]
+    ways: list[WayOutOut]
+    """What would free the line that it is about."""
 
 
 def base_out(pack: Pack) -> BaseOut:

@@ -30,8 +30,10 @@ class RecognisedOut(Schema):
     name: str
     version: str
     listed: str
+    can_take: bool
     reason: str
     options: list[OptionOut]
+    likeliest: str
 
 
 class PasteOut(Schema):
