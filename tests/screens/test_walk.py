@@ -244,7 +244,7 @@ def test_an_update_turns_members_behind_and_a_sync_brings_them_back(
     wren.sees("Lock Ledger let go: moves 1, nothing breaks.")
     wren.go(kept["pack"] + "/assemble?mod=heron-almanac")
     wren.press("Remove", within="Inspector")
-    wren.sees("Heron Almanac removed?", "That does more than you asked: it lets go of 1, nothing breaks.")
+    wren.sees("Heron Almanac removed?", "What it does in all: lets go of 1, nothing breaks.")
     assert wren.complaints() == []
     wren.press("Do it")
     wren.sees("Heron Almanac removed: lets go of 1, nothing breaks.")

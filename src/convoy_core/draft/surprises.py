@@ -26,7 +26,8 @@ def does_more(
 
 
 def effects(moved: Sequence[Change], left_without: int) -> str:
-    """What an edit did beyond its own sentence, as a phrase: `brings in 2, moves 1`. Empty for nothing.
+    """What an edit did beyond its own sentence, as a phrase: `brings in 2, moves 1, nothing breaks`. Empty where no
+    build changed.
 
     `left_without`: lines that lost their build by it.
     """
@@ -38,4 +39,6 @@ def effects(moved: Sequence[Change], left_without: int) -> str:
     said = [f"{word} {number}" for number, word in counts if number]
     if left_without:
         said.append(f"leaves {counted(left_without, 'line')} without a build")
+    elif moved:
+        said.append("nothing breaks")
     return ", ".join(said)

@@ -50,6 +50,14 @@ class Verdict:
     obstacles: tuple[Obstacle, ...] = ()
     remarks: tuple[str, ...] = ()
     leave_out: tuple[str, ...] = ()
+    ceiling: int = 0
+    """MB that the machine can give at the most; 0 where its memory is not known."""
+    over: bool = False
+    """The least that the pack starts with is above that."""
+
+
+SHARES = "A machine gives a third of its memory to a game safely, and never more than half"
+"""SAFE and CEILING in words. Source: rules.md, Fit."""
 
 
 def judge(needed: Needed, machine: Machine, still_to_place: int = 0, choices: Sequence[Choice] = ()) -> Verdict:
@@ -94,7 +102,8 @@ def judge(needed: Needed, machine: Machine, still_to_place: int = 0, choices: Se
                 f"Install runtime {needed.runtime} beside it.",
             )
         )
-    return Verdict(figure, tuple(obstacles), tuple(remarks), leave_out)
+    over = bool(machine.memory) and needed.minimum > ceiling
+    return Verdict(figure, tuple(obstacles), tuple(remarks), leave_out, ceiling, over)
 
 
 def _fewest(needed: Needed, ceiling: int, choices: Sequence[Choice]) -> tuple[str, ...]:

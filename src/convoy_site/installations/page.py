@@ -73,6 +73,8 @@ def fit_out(stood: Stood) -> FitOut:
         recommended=needed.recommended if needed else 0,
         runtime=needed.runtime if needed else "",
         figure=stood.verdict.figure,
+        ceiling=stood.verdict.ceiling,
+        over=stood.verdict.over,
         obstacles=[one.what for one in stood.verdict.obstacles],
         remarks=list(stood.verdict.remarks),
         leave_out=list(stood.verdict.leave_out),

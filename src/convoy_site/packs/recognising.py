@@ -25,7 +25,7 @@ MAX_GUESSED = 60
 MAX_OFFERED = 4
 
 
-class State(StrEnum):
+class Recognition(StrEnum):
     RECOGNISED = "recognised"
     AMBIGUOUS = "ambiguous"
     ALREADY = "already there"
@@ -37,7 +37,7 @@ class Recognised:
     """What became of one line. `version` is the build that would come; `options` are mods to choose from."""
 
     text: str
-    state: State
+    state: Recognition
     mod: str = ""
     name: str = ""
     version: str = ""
@@ -80,7 +80,7 @@ def recognise(pack: Pack, text: str) -> Reading:
     for line, candidates in zip(pasted.lines, found, strict=True):
         of = {mod.slug: fits[mod.pk] for mod in candidates}
         one = _judged(line, candidates, there, of, takeable)
-        if one.state is State.RECOGNISED:
+        if one.state is Recognition.RECOGNISED:
             there.add(one.mod)
         lines.append(one)
     return Reading(lines, pasted.left_out)
@@ -117,7 +117,7 @@ def _judged(
     line: PastedLine, candidates: Sequence[Mod], there: set[str], fits: dict[str, Fit], builds: dict[str, set[str]]
 ) -> Recognised:
     if not candidates:
-        return Recognised(line.text, State.REFUSED, reason="No source has a mod of this name or address.")
+        return Recognised(line.text, Recognition.REFUSED, reason="No source has a mod of this name or address.")
     fitting = [mod for mod in candidates if fits[mod.slug].version]
     one = fitting[0] if len(fitting) == 1 else candidates[0]
 
@@ -129,7 +129,7 @@ def _judged(
         likeliest = max(candidates, key=lambda mod: (bool(fits[mod.slug].version), exact_for(mod), mod.downloads))
         return Recognised(
             line.text,
-            State.AMBIGUOUS,
+            Recognition.AMBIGUOUS,
             listed=line.version,
             options=list(candidates),
             reason="Which one is meant?",
@@ -137,9 +137,15 @@ def _judged(
         )
     fit = fits[one.slug]
     if one.slug in there:
-        return Recognised(line.text, State.ALREADY, one.slug, one.name, fit.version)
+        return Recognised(line.text, Recognition.ALREADY, one.slug, one.name, fit.version)
     if not fit.version:
-        return Recognised(line.text, State.REFUSED, one.slug, one.name, reason=fit.reason)
+        return Recognised(line.text, Recognition.REFUSED, one.slug, one.name, reason=fit.reason)
     return Recognised(
-        line.text, State.RECOGNISED, one.slug, one.name, fit.version, line.version, line.version in builds[one.slug]
+        line.text,
+        Recognition.RECOGNISED,
+        one.slug,
+        one.name,
+        fit.version,
+        line.version,
+        line.version in builds[one.slug],
     )

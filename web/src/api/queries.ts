@@ -50,8 +50,12 @@ export const useFindings = (id: string) =>
     queryFn: () => told(api.GET("/api/packs/{pack_id}/findings", of(id))),
   });
 
-export const usePending = (id: string) =>
-  useQuery({ queryKey: ["pack", id, "pending"], queryFn: () => told(api.GET("/api/packs/{pack_id}/pending", of(id))) });
+export const usePending = (pack_id: string, channel: Shape["ReleaseChannel"]) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "pending", channel],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/pending", { params: { path: { pack_id }, query: { channel } } })),
+    placeholderData: keepPreviousData,
+  });
 
 export const useReleases = (id: string) =>
   useQuery({
@@ -197,13 +201,19 @@ export function useChange<In, Out>(change: (given: In) => Promise<Out>, ...about
   });
 }
 
-export type Edit = Shape["EditsIn"]["edits"][number];
+type SentEdit = Shape["EditsIn"]["edits"][number];
+type Said = "do" | "mod" | "mods" | "builds" | "on" | "game_version" | "revision" | "pack" | "tweaks" | "steps";
+type WithDefaults<T> = T extends unknown ? Pick<T, Extract<keyof T, Said>> & Partial<Omit<T, Said>> : never;
 
-export const sendEdits = (pack_id: string, revision: number, edits: Edit[], rehearse = false) =>
+/** An edit as the screens write it: what the site has a default for may be left out. */
+export type Edit = WithDefaults<SentEdit>;
+
+/** `ask`: nothing is kept where the edits would do more than they say. */
+export const sendEdits = (pack_id: string, revision: number, edits: Edit[], ask = false) =>
   told(
     api.POST("/api/packs/{pack_id}/draft/edits", {
       params: { path: { pack_id } },
-      body: { revision, edits, rehearse },
+      body: { revision, edits: edits as SentEdit[], ask, rehearse: false },
     }),
   );
 

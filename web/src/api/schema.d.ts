@@ -1724,6 +1724,8 @@ export interface components {
             minimum: number;
             /** Recommended */
             recommended: number;
+            /** Shares */
+            shares: string;
             /** Smallest Machine */
             smallest_machine: number;
         };
@@ -2089,9 +2091,12 @@ export interface components {
         };
         /**
          * FitOut
-         * @description MB. `figure`: memory to give the game here; `obstacles`: why it cannot run; `remarks`: what is tight.
+         * @description MB. `figure`: memory to give the game here; `ceiling`: the most that the machine can, `over`: it is not enough;
+         *     `obstacles`: why it cannot run; `remarks`: what is tight.
          */
         FitOut: {
+            /** Ceiling */
+            ceiling: number;
             /** Disk Free */
             disk_free: number;
             /** Figure */
@@ -2104,6 +2109,8 @@ export interface components {
             minimum: number;
             /** Obstacles */
             obstacles: string[];
+            /** Over */
+            over: boolean;
             /** Recommended */
             recommended: number;
             /** Remarks */
@@ -2729,6 +2736,8 @@ export interface components {
             builds: components["schemas"]["BuildOut"][];
             /** Category */
             category: string;
+            /** Comes */
+            comes: string;
             /** Counterpart */
             counterpart: string;
             /** Downloads */
@@ -3567,12 +3576,17 @@ export interface components {
             options: components["schemas"]["OptionOut"][];
             /** Reason */
             reason: string;
-            state: components["schemas"]["State"];
+            state: components["schemas"]["Recognition"];
             /** Text */
             text: string;
             /** Version */
             version: string;
         };
+        /**
+         * Recognition
+         * @enum {string}
+         */
+        Recognition: "recognised" | "ambiguous" | "already there" | "refused";
         /**
          * Refusal
          * @description Every error of the API: what happened, why, what now. `fields` names wrong fields, `data` what else helps.

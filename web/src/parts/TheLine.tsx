@@ -3,6 +3,7 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Tooltip from "@mui/material/Tooltip";
+import { useEffect, useRef } from "react";
 import { Link } from "react-router";
 import type { Shape } from "../api/client";
 import { useLine } from "../api/queries";
@@ -17,6 +18,12 @@ type Person = Shape["LinePerson"];
 
 export function TheLine({ packId }: { packId: string }) {
   const line = useLine(packId).data;
+  // Where it is too long for the screen, its newest end is what one came for.
+  const scroller = useRef<HTMLElement>(null);
+  const length = line?.marks.length ?? 0;
+  useEffect(() => {
+    if (scroller.current && length) scroller.current.scrollLeft = scroller.current.scrollWidth;
+  }, [length]);
   const marks = (line?.marks ?? []).slice(-SHOWN_MARKS);
   const first = marks[0]?.number;
   // Whoever runs nothing yet, or something older than the oldest shown mark, stands at the left end.
@@ -26,6 +33,8 @@ export function TheLine({ packId }: { packId: string }) {
   return (
     <Box
       component="nav"
+      ref={scroller}
+      tabIndex={0}
       aria-label="The line: releases and who runs them"
       sx={{
         height: 98,
@@ -65,7 +74,7 @@ export function TheLine({ packId }: { packId: string }) {
                   : many(mark.changes, "change")
               }`}
               to={`/packs/${packId}/releases/${mark.number}`}
-              filled={!mark.withdrawn && mark.channel === "stable"}
+              filled={mark.open}
               struck={mark.withdrawn}
             />
           ))}

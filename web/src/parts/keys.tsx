@@ -8,7 +8,8 @@ export interface Key {
   /** As `KeyboardEvent.key` gives it; `mod+k` with Ctrl or Cmd. */
   key: string;
   does: string;
-  run: () => void;
+  /** Missing where the key works in one part of the place alone, which listens for itself. */
+  run?: () => void;
 }
 
 interface Registry {
@@ -27,7 +28,7 @@ export function useKeys(place: string, keys: Key[]) {
     () =>
       register(
         place,
-        latest.current.map((one, index) => ({ ...one, run: () => latest.current[index]?.run() })),
+        latest.current.map((one, index) => ({ ...one, run: one.run && (() => latest.current[index]?.run?.()) })),
       ),
     [place, register],
   );
@@ -61,10 +62,10 @@ export function KeysProvider({ children }: { children: ReactNode }) {
       if (event.key === "?") return setOpen(true);
       const name = mod ? `mod+${event.key.toLowerCase()}` : event.key;
       for (const keys of [...places.current.values()].reverse()) {
-        const found = keys.find((one) => one.key === name);
+        const found = keys.find((one) => one.key === name && one.run);
         if (found) {
           event.preventDefault();
-          return found.run();
+          return found.run?.();
         }
       }
     };
@@ -85,7 +86,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
                 {keys.map((one) => (
                   <div key={one.key} style={{ display: "contents" }}>
                     <dt>
-                      <code>{one.key.replace("mod+", "Ctrl/Cmd ").replace("Arrow", "")}</code>
+                      <code>{one.key.replace("mod+", "Ctrl/Cmd ").replaceAll("Arrow", "")}</code>
                     </dt>
                     <dd style={{ margin: 0 }}>{one.does}</dd>
                   </div>

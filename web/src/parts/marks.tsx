@@ -1,5 +1,6 @@
 // Shapes that carry meaning: the states of the roll call, severities, and the packs' emblems. Never colour alone.
 import Box from "@mui/material/Box";
+import type { Shape } from "../api/client";
 
 /** Words that only a screen reader needs. */
 export function Hidden({ children }: { children: string }) {
@@ -13,7 +14,9 @@ export function Hidden({ children }: { children: string }) {
   );
 }
 
-const STATES: Record<string, { shape: string; colour: string }> = {
+type State = Shape["State"];
+
+const STATES: Record<State, { shape: string; colour: string }> = {
   "in step": { shape: "●", colour: "primary.main" },
   behind: { shape: "◐", colour: "warning.main" },
   differs: { shape: "◆", colour: "warning.main" },
@@ -21,8 +24,8 @@ const STATES: Record<string, { shape: string; colour: string }> = {
   "not heard from": { shape: "○", colour: "text.secondary" },
 };
 
-export function StateMark({ state, behind = 0 }: { state: string; behind?: number }) {
-  const { shape, colour } = STATES[state] ?? STATES["not heard from"];
+export function StateMark({ state, behind = 0 }: { state: State; behind?: number }) {
+  const { shape, colour } = STATES[state];
   return (
     <Box component="span" sx={{ color: colour, whiteSpace: "nowrap", fontWeight: 600 }}>
       <span aria-hidden>{shape}</span> {state}
@@ -31,17 +34,17 @@ export function StateMark({ state, behind = 0 }: { state: string; behind?: numbe
   );
 }
 
-export const stateShape = (state: string) => (STATES[state] ?? STATES["not heard from"]).shape;
-export const stateColour = (state: string) => (STATES[state] ?? STATES["not heard from"]).colour;
+export const stateShape = (state: State) => STATES[state].shape;
+export const stateColour = (state: State) => STATES[state].colour;
 
-const SEVERITIES: Record<string, { shape: string; colour: string }> = {
+const SEVERITIES: Record<Shape["Severity"], { shape: string; colour: string }> = {
   blocker: { shape: "▬", colour: "error.main" },
   warning: { shape: "◆", colour: "warning.main" },
   advice: { shape: "○", colour: "info.main" },
 };
 
-export function SeverityMark({ severity }: { severity: string }) {
-  const { shape, colour } = SEVERITIES[severity] ?? SEVERITIES.advice;
+export function SeverityMark({ severity }: { severity: Shape["Severity"] }) {
+  const { shape, colour } = SEVERITIES[severity];
   return (
     <Box component="span" sx={{ color: colour, fontWeight: 600, whiteSpace: "nowrap" }}>
       <span aria-hidden>{shape}</span> {severity}

@@ -1,5 +1,4 @@
-// Numbers with units, dates, and what an edit did: how the screens say things.
-import type { Shape } from "../api/client";
+// Numbers with units, and dates: how the screens say things.
 
 export function bytes(count: number): string {
   if (count < 1024) return `${count} B`;
@@ -33,23 +32,6 @@ export function day(iso: string): string {
 export function duration(seconds: number): string {
   if (seconds < 0) return "";
   return seconds < 90 ? `about ${seconds} s left` : `about ${Math.round(seconds / 60)} min left`;
-}
-
-/** What an edit did beyond its own sentence: "brings in 2, moves 1, nothing breaks". */
-export function effects(outcome: Shape["OutcomeOut"]): string {
-  const count = (what: string, chosen: boolean) =>
-    outcome.changes.filter((one) => one.what === what && one.chosen === chosen).length;
-  const moved = outcome.changes.filter((one) => one.what === "updated" || one.what === "taken back").length;
-  const parts = [
-    [count("added", false), "brings in"],
-    [count("removed", false), "lets go of"],
-    [moved, "moves"],
-  ] as const;
-  const said = parts.filter(([number]) => number > 0).map(([number, word]) => `${word} ${number}`);
-  said.push(
-    outcome.unsettled.length ? `${many(outcome.unsettled.length, "line")} left without a build` : "nothing breaks",
-  );
-  return said.join(", ");
 }
 
 /** `Odwin Pell` → `OP`, as on the line. */

@@ -1,6 +1,10 @@
 // The people of a crew and their roles. The owner gives roles; everybody sees them.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
@@ -89,6 +93,8 @@ function GoAshore({ crew, person }: { crew: Shape["CrewPage"]; person: Shape["Pe
 const ASHORE_WIDTH = 130;
 
 function Shown({ crew }: { crew: Shape["CrewPage"] }) {
+  const [heir, setHeir] = useState<Shape["Person"] | null>(null);
+  const [handed, setHanded] = useState("");
   const change = useChange(
     ({ username, role }: { username: string; role: Shape["Role"] }) =>
       told(
@@ -107,6 +113,39 @@ function Shown({ crew }: { crew: Shape["CrewPage"] }) {
         {many(crew.people.length, "person", "people")}. Somebody new comes aboard with a pack's join code.
       </Typography>
       <RefusalRemark error={change.error} />
+      {handed && (
+        <Remark tone="primary">
+          <strong>{handed}</strong> owns {crew.name} from now on. You are a curator of it: you change drafts, publish
+          and hand out codes, and only {handed} gives roles.
+        </Remark>
+      )}
+      {heir && (
+        <Dialog open onClose={() => setHeir(null)} aria-labelledby="hand-over-title">
+          <DialogTitle id="hand-over-title">
+            Hand {crew.name} over to {heir.name}?
+          </DialogTitle>
+          <DialogContent>
+            {crew.people.find((one) => one.role === "owner")?.name} owns it now, and becomes a curator. {heir.name}{" "}
+            gives roles from then on, and alone can hand it back.
+          </DialogContent>
+          <DialogActions>
+            <Button onClick={() => setHeir(null)}>Leave it as it is</Button>
+            <Button
+              variant="contained"
+              color="error"
+              disabled={change.isPending}
+              onClick={() =>
+                change.mutate(
+                  { username: heir.username, role: "owner" },
+                  { onSuccess: () => setHanded(heir.name), onSettled: () => setHeir(null) },
+                )
+              }
+            >
+              Hand it over
+            </Button>
+          </DialogActions>
+        </Dialog>
+      )}
       <Box component="ul" sx={{ listStyle: "none", p: 0, m: 0 }}>
         {crew.people.map((one) => (
           <Box
@@ -137,7 +176,11 @@ function Shown({ crew }: { crew: Shape["CrewPage"] }) {
                     value: role,
                     name: role === "owner" ? "owner (hand over)" : role,
                   }))}
-                  onChange={(role) => change.mutate({ username: one.username, role: role as Shape["Role"] })}
+                  onChange={(role) =>
+                    role === "owner"
+                      ? setHeir(one)
+                      : change.mutate({ username: one.username, role: role as Shape["Role"] })
+                  }
                 />
               ) : (
                 one.role

@@ -17,6 +17,16 @@ import { type BaseChoice, BaseFields, firstBase, Pick } from "./BaseFields";
 
 const NEW_CREW = "new";
 
+type Along = Record<"holds" | "notes" | "tweaks" | "steps", boolean>;
+
+/** What goes along from another pack; of a release only what releases tell. */
+const ALONG: { name: keyof Along; label: string }[] = [
+  { name: "holds", label: "Holds with their reasons" },
+  { name: "notes", label: "Notes, tags and advice" },
+  { name: "tweaks", label: "Settings that it sets" },
+  { name: "steps", label: "Steps by hand" },
+];
+
 export default function NewPack() {
   const games = useGames();
   const me = useMe();
@@ -41,7 +51,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
   const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
   const [from, setFrom] = useState("");
   const [begun, setBegun] = useState<Shape["PackOut"] | null>(null);
-  const [along, setAlong] = useState({ holds: true, notes: true });
+  const [along, setAlong] = useState<Along>({ holds: true, notes: true, tweaks: true, steps: true });
   const others = (usePacks().data ?? []).filter((one) => one.base.game === game.id);
   const navigate = useNavigate();
   const start = useChange(
@@ -170,29 +180,20 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
               control={<Checkbox size="small" checked disabled />}
               label="Its lines, in the builds that they have there"
             />
-            {!from.includes(" ") && (
-              <>
+            {ALONG.filter(({ name }) => !from.includes(" ") || name === "tweaks" || name === "steps").map(
+              ({ name, label }) => (
                 <FormControlLabel
+                  key={name}
                   control={
                     <Checkbox
                       size="small"
-                      checked={along.holds}
-                      onChange={(_, holds) => setAlong({ ...along, holds })}
+                      checked={along[name]}
+                      onChange={(_, on) => setAlong({ ...along, [name]: on })}
                     />
                   }
-                  label="Holds with their reasons"
+                  label={label}
                 />
-                <FormControlLabel
-                  control={
-                    <Checkbox
-                      size="small"
-                      checked={along.notes}
-                      onChange={(_, notes) => setAlong({ ...along, notes })}
-                    />
-                  }
-                  label="Notes, tags and advice"
-                />
-              </>
+              ),
             )}
           </Box>
         )}

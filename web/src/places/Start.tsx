@@ -2,13 +2,18 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
+import Dialog from "@mui/material/Dialog";
+import DialogActions from "@mui/material/DialogActions";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import type { ReactNode } from "react";
-import { Link } from "react-router";
-import type { Shape } from "../api/client";
-import { useInstallations, useMe, usePacks } from "../api/queries";
+import { type ReactNode, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, type Shape, told } from "../api/client";
+import { useChange, useInstallations, useMe, usePacks } from "../api/queries";
 import { Emblem, StateMark } from "../parts/marks";
-import { Empty, Loaded } from "../parts/notices";
+import { Empty, Loaded, RefusalRemark } from "../parts/notices";
 import { many, when } from "../parts/words";
 import { mono } from "../theme";
 
@@ -40,6 +45,49 @@ export default function Start() {
         )
       }
     </Loaded>
+  );
+}
+
+/** A crew by itself: its people can come aboard before there is a pack. */
+function NewCrew() {
+  const [asked, setAsked] = useState(false);
+  const [name, setName] = useState("");
+  const go = useNavigate();
+  const start = useChange(() => told(api.POST("/api/crews", { body: { name } })), ["me"]);
+  return (
+    <>
+      <Button variant="outlined" size="small" onClick={() => setAsked(true)}>
+        Start a crew
+      </Button>
+      <Dialog open={asked} onClose={() => setAsked(false)} aria-labelledby="crew-title">
+        <Box
+          component="form"
+          onSubmit={(event) => {
+            event.preventDefault();
+            start.mutate(undefined, { onSuccess: (crew) => go(`/crews/${crew.id}`) });
+          }}
+        >
+          <DialogTitle id="crew-title">Start a crew</DialogTitle>
+          <DialogContent sx={{ display: "grid", gap: 2, pt: 1 }}>
+            <span>Those who play together. You own it, and may give others a part in curating.</span>
+            <TextField
+              autoFocus
+              required
+              label="Name of the crew"
+              value={name}
+              onChange={(event) => setName(event.target.value.slice(0, 60))}
+            />
+            <RefusalRemark error={start.error} />
+          </DialogContent>
+          <DialogActions>
+            <Button onClick={() => setAsked(false)}>Not now</Button>
+            <Button type="submit" variant="contained" disabled={start.isPending || !name.trim()}>
+              Start it
+            </Button>
+          </DialogActions>
+        </Box>
+      </Dialog>
+    </>
   );
 }
 
@@ -77,9 +125,12 @@ function SignedIn() {
         title="My crews' packs"
         level="h2"
         action={
-          <Button variant="contained" size="small" component={Link} to="/packs/new">
-            Start a pack
-          </Button>
+          <Box sx={{ display: "flex", gap: 1 }}>
+            <NewCrew />
+            <Button variant="contained" size="small" component={Link} to="/packs/new">
+              Start a pack
+            </Button>
+          </Box>
         }
       />
       <Loaded query={packs} rows={2}>

@@ -50,12 +50,15 @@ class StandingOut(Schema):
 
 
 class FitOut(Schema):
-    """MB. `figure`: memory to give the game here; `obstacles`: why it cannot run; `remarks`: what is tight."""
+    """MB. `figure`: memory to give the game here; `ceiling`: the most that the machine can, `over`: it is not enough;
+    `obstacles`: why it cannot run; `remarks`: what is tight."""
 
     machine: int
     minimum: int
     recommended: int
     figure: int
+    ceiling: int
+    over: bool
     disk_free: int
     runtime: str
     runtimes: list[str]

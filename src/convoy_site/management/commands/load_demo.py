@@ -26,7 +26,7 @@ from convoy_site.installations.orders import note_order
 from convoy_site.installations.stand_ins import stand_in_folder
 from convoy_site.installations.tasks import obey
 from convoy_site.packs.models import Pack
-from convoy_site.packs.recognising import State, recognise
+from convoy_site.packs.recognising import Recognition, recognise
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
 from convoy_site.people.demo import DEMO_ACCOUNTS
 from convoy_site.people.models import Membership, Role, User
@@ -210,7 +210,7 @@ class Command(BaseCommand):
     def _fitting(self, pack: Pack, mods: Iterable[Mod]) -> list[str]:
         """Of these mods those that would come in by themselves, as somebody picks who looks at each."""
         read = recognise(pack, "\n".join(mod.slug for mod in mods))
-        return [line.mod for line in read.lines if line.state is State.RECOGNISED and line.mod not in NOT_FOR_US]
+        return [line.mod for line in read.lines if line.state is Recognition.RECOGNISED and line.mod not in NOT_FOR_US]
 
     def _edit(self, user: User, pack: Pack, *edits: EditIn) -> None:
         pack.draft.refresh_from_db()

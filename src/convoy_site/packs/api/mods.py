@@ -117,6 +117,7 @@ def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
         page=found.page,
         counterpart=found.counterpart,
         builds=[shown for _, shown in builds],
+        comes=fit_of(build_rows({found.pk: slug})[found.pk], base, picks).version,
         names={mod: names[mod] for mod in (*related, *filter(None, [found.counterpart]))},
     )
 

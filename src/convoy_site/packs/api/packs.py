@@ -11,6 +11,7 @@ from convoy_core.draft.lines import LineState, state_of
 from convoy_core.draft.surprises import effects
 from convoy_core.draft.taking_back import next_to_redo, next_to_undo, taken_back
 from convoy_core.machine.memory import Weight, demand
+from convoy_core.machine.verdict import SHARES
 from convoy_core.resolve import needed_by
 from convoy_core.words.model import AUTOMATIC_PICKUPS, Kind
 
@@ -159,6 +160,7 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
             estimated=asked.estimated,
             comfortable_machine=asked.comfortable_machine,
             smallest_machine=asked.smallest_machine,
+            shares=SHARES,
         ),
         tweaks=[TweakOut(**one) for one in pack.draft.tweaks],
         steps=[HandStepOut(**one) for one in pack.draft.steps],

@@ -132,5 +132,7 @@ class ModPage(Schema):
     page: str
     counterpart: str
     builds: list[BuildOut]
+    comes: str
+    """The build that would come if it were added now; empty where none fits."""
     names: dict[str, str]
     """What the mods are called that its builds speak of, by id."""

@@ -135,6 +135,7 @@ class DemandOut(Schema):
     estimated: int
     comfortable_machine: int
     smallest_machine: int
+    shares: str
 
 
 class TweakOut(Schema):

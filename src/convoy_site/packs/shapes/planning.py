@@ -25,7 +25,7 @@ class RecognisedOut(Schema):
     """One pasted line. `version` is the build that would come, `listed` the version that the line itself names."""
 
     text: str
-    state: recognising.State
+    state: recognising.Recognition
     mod: str
     name: str
     version: str

@@ -73,10 +73,10 @@ function MemoryBar({ fit }: { fit: Page["fit"] }) {
   return (
     <Box sx={{ mb: 1.25 }}>
       <Box sx={{ fontSize: "0.9rem", mb: 0.5 }}>
-        {fit.minimum > fit.machine / 2 ? (
+        {fit.over ? (
           <>
             It starts with {gigabytes(fit.minimum)} at the least; this machine can give{" "}
-            <strong>{gigabytes(fit.machine / 2)}</strong>
+            <strong>{gigabytes(fit.ceiling)}</strong>
           </>
         ) : (
           <>
@@ -86,7 +86,7 @@ function MemoryBar({ fit }: { fit: Page["fit"] }) {
       </Box>
       <Box
         role="img"
-        aria-label={`The pack needs ${gigabytes(fit.minimum)}, better ${gigabytes(fit.recommended)}; half of the machine is the ceiling`}
+        aria-label={`The pack needs ${gigabytes(fit.minimum)}, better ${gigabytes(fit.recommended)}; ${gigabytes(fit.ceiling)} is the most that it can give`}
         sx={{ position: "relative", height: 14, border: 1, borderColor: "text.secondary" }}
       >
         <Box
@@ -99,7 +99,7 @@ function MemoryBar({ fit }: { fit: Page["fit"] }) {
         />
         {[
           ["minimum", fit.minimum],
-          ["ceiling", fit.machine / 2],
+          ["ceiling", fit.ceiling],
         ].map(([name, mb]) => (
           <Box
             key={name}
@@ -115,7 +115,8 @@ function MemoryBar({ fit }: { fit: Page["fit"] }) {
         ))}
       </Box>
       <Box sx={{ fontSize: "0.78rem", color: "text.secondary", mt: 0.5 }}>
-        Marks: {gigabytes(fit.minimum)} is the least it starts with, {gigabytes(fit.machine / 2)} is half of the machine
+        Marks: {gigabytes(fit.minimum)} is the least it starts with, {gigabytes(fit.ceiling)} the most
+        that this machine can give
       </Box>
     </Box>
   );

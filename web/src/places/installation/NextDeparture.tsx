@@ -39,7 +39,7 @@ function GoThere({ one, needed }: { one: Page; needed: string }) {
   const release = one.releases.find((each) => each.number === needed);
   if (!release || needed === one.target) return null;
   const newest = needed === one.current;
-  const trial = one.trial || release.channel === "trial";
+  const trial = one.trial || !release.open;
   return (
     <>
       <Button

@@ -13,7 +13,7 @@ import { Section } from "./Section";
 
 export function Versions({ one }: { one: Page }) {
   const choose = useChoose(one.id);
-  const open = one.releases.filter((each) => !each.withdrawn && (one.trial || each.channel === "stable"));
+  const open = one.releases.filter((each) => each.open || (one.trial && !each.withdrawn));
   const pick = (stays_at: string) => choose.mutate({ stays_at });
   return (
     <Section title="Which release">

@@ -1,12 +1,15 @@
 // Assemble: finder, manifest and inspector side by side, a strip below that adds up.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Drawer from "@mui/material/Drawer";
+import type { Theme } from "@mui/material/styles";
+import useMediaQuery from "@mui/material/useMediaQuery";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { useDraft, useFindings, usePack } from "../../api/queries";
 import { useKeys } from "../../parts/keys";
-import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
-import { bytes, effects, gigabytes, many, when } from "../../parts/words";
+import { Loaded } from "../../parts/notices";
+import { bytes, gigabytes, many } from "../../parts/words";
 import { BaseDialog } from "./BaseDialog";
 import { BringIn, DropPlace, type Given } from "./BringIn";
 import { DemandDialog } from "./DemandDialog";
@@ -15,12 +18,12 @@ import { Finder } from "./Finder";
 import { FolderDialog } from "./FolderDialog";
 import { HistoryDialog } from "./History";
 import { Inspector } from "./Inspector";
+import { LastEdit } from "./LastEdit";
 import { Manifest } from "./manifest/Manifest";
 import { PasteTray } from "./PasteTray";
 import { RehearsalDialog } from "./Rehearsal";
 import { UpdatesDialog } from "./Updates";
 import { type Editing, useEditing } from "./useEditing";
-import { WaysOut } from "./WaysOut";
 
 export default function Assemble() {
   const { packId = "" } = useParams();
@@ -90,7 +93,7 @@ export default function Assemble() {
             paste={() => setPasting(true)}
             give={setGiven}
           />
-          <Answer editing={editing} />
+          <LastEdit editing={editing} />
           <Loaded query={draft} rows={10}>
             {(data) => (
               <Manifest
@@ -106,17 +109,17 @@ export default function Assemble() {
           </Loaded>
         </Box>
         {inHand && (
-          <Pane width={320} name="Inspector" right>
+          <InspectorPlace put={() => take("")}>
             <Inspector
               packId={packId}
               slug={inHand}
-              line={draft.data?.lines.find((one) => one.mod === inHand)}
+              lines={draft.data?.lines ?? []}
               editing={editing}
               may={may}
               take={take}
               showNeeds={(mod) => setSearch({ mod, needs: mod }, { replace: true })}
             />
-          </Pane>
+          </InspectorPlace>
         )}
       </Box>
       <Strip packId={packId} ask={setAsked} open={() => setOpen("updates")} demand={() => setOpen("demand")} />
@@ -130,8 +133,30 @@ export default function Assemble() {
       {given?.what === "folder" && (
         <FolderDialog packId={packId} given={given.given} editing={editing} close={() => setGiven(null)} />
       )}
-      <RehearsalDialog editing={editing} lines={draft.data?.lines ?? []} />
+      <RehearsalDialog editing={editing} />
     </DropPlace>
+  );
+}
+
+/** Beside the manifest; on a narrow screen a sheet over it, so that a tapped line shows what it is where one looks. */
+function InspectorPlace({ put, children }: { put: () => void; children: React.ReactNode }) {
+  const narrow = useMediaQuery((theme: Theme) => theme.breakpoints.down("md"));
+  if (!narrow) {
+    return (
+      <Pane width={320} name="Inspector" right>
+        {children}
+      </Pane>
+    );
+  }
+  return (
+    <Drawer
+      anchor="bottom"
+      open
+      onClose={put}
+      slotProps={{ paper: { role: "dialog", "aria-label": "Inspector", sx: { maxHeight: "85vh" } } }}
+    >
+      {children}
+    </Drawer>
   );
 }
 
@@ -150,6 +175,7 @@ function Pane({
     <Box
       component="section"
       aria-label={name}
+      tabIndex={right ? 0 : undefined}
       sx={{
         width: { xs: "auto", md: width },
         flex: "none",
@@ -226,52 +252,6 @@ function Heading(props: {
   );
 }
 
-/** What the last edit did: always in the same place, with room kept for it. */
-function Answer({ editing }: { editing: Editing }) {
-  const { answer, refused, others, last } = editing;
-  return (
-    <Box sx={{ minHeight: 42, px: 1.5, pb: 0.5, flex: "none" }}>
-      <RefusalRemark error={refused} />
-      {!answer && !refused && others && (
-        <Remark tone="info">
-          <strong>{others.by}</strong>, {when(others.at)}: {others.sentence}. It is shown below.
-        </Remark>
-      )}
-      {!answer && !refused && !others && last && (
-        <Box
-          sx={{
-            color: "text.secondary",
-            fontSize: "0.85rem",
-            py: 1,
-            overflow: "hidden",
-            textOverflow: "ellipsis",
-            whiteSpace: "nowrap",
-          }}
-        >
-          Last edit: {last.sentence} ({last.by}, {when(last.at)})
-        </Box>
-      )}
-      {answer && (
-        <Remark tone={answer.unsettled.length ? "warning" : "primary"}>
-          <strong>{answer.sentence}</strong>: {effects(answer)}.
-          {answer.unsettled.map((one) => (
-            <div key={one.mod}>
-              {one.name}: {one.why}
-              <WaysOut ways={one.ways} pick={(edit) => editing.edit(edit)} />
-            </div>
-          ))}
-          {answer.left_out.map((one) => (
-            <div key={one.mod}>
-              {one.name} was not added. {one.why}
-            </div>
-          ))}
-          {answer.meanwhile.length > 0 && <div>Meanwhile: {answer.meanwhile.join("; ")}. Both were kept.</div>}
-        </Remark>
-      )}
-    </Box>
-  );
-}
-
 /** The sums; each opens what it counts. */
 function Strip({
   packId,
@@ -294,7 +274,7 @@ function Strip({
         [`memory ${gigabytes(draft.demand.minimum)} to ${gigabytes(draft.demand.recommended)}`, demand],
         [draft.errands ? `${many(draft.errands, "errand")} for each member` : "no errands", () => ask("errand")],
         [draft.unsettled ? `${draft.unsettled} without a build` : "all lines have a build", () => ask("unsettled")],
-        ...(draft.off ? [[`${draft.off} off`, () => ask("off")] as [string, () => void]] : []),
+        ...(draft.off ? [[`${draft.off} switched off`, () => ask("off")] as [string, () => void]] : []),
         ...(newer ? [[`${newer} with a newer build`, open] as [string, () => void]] : []),
         ...(findings ? [[many(findings.length, "finding"), `/packs/${packId}/check`] as [string, string]] : []),
       ]

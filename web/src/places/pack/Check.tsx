@@ -2,19 +2,26 @@
 import Box from "@mui/material/Box";
 import Link from "@mui/material/Link";
 import { Link as RouterLink, useParams } from "react-router";
-import { useFindings } from "../../api/queries";
+import { useFindings, usePack } from "../../api/queries";
 import { SeverityMark } from "../../parts/marks";
-import { Empty, Loaded } from "../../parts/notices";
+import { Empty, Loaded, RefusalRemark } from "../../parts/notices";
 import { mono } from "../../theme";
+import { RehearsalDialog } from "./Rehearsal";
+import { useEditing } from "./useEditing";
+import { WaysOut } from "./WaysOut";
 
 const SHOWN = 12;
 
 export default function Check() {
   const { packId = "" } = useParams();
   const findings = useFindings(packId);
+  const may = usePack(packId).data?.role !== "member";
+  const editing = useEditing(packId);
   return (
     <Box sx={{ maxWidth: 900, mx: "auto", p: { xs: 1.5, sm: 3 } }}>
       <h1 style={{ margin: 0, fontSize: "1.2rem" }}>What the checks found</h1>
+      <RefusalRemark error={editing.refused} />
+      <RehearsalDialog editing={editing} />
       <Loaded query={findings}>
         {(list) =>
           list.length ? (
@@ -44,6 +51,7 @@ export default function Check() {
                   {one.evidence.length > SHOWN && (
                     <Box sx={{ fontSize: "0.85rem" }}>and {one.evidence.length - SHOWN} more</Box>
                   )}
+                  {may && <WaysOut ways={one.ways} pick={(edit) => editing.edit(edit)} />}
                   {one.mod && (
                     <Link
                       component={RouterLink}

@@ -22,7 +22,7 @@ export function DemandDialog({ draft, close }: { draft: Shape["DraftOut"]; close
           The game's own figure and that of every build.{" "}
           {demand.estimated > 0 &&
             `${many(demand.estimated, "build")} name none: theirs are estimated by kind and size.`}{" "}
-          A machine gives a third of its memory safely, never more than half: for this pack that is one with{" "}
+          {demand.shares}: for this pack that is one with{" "}
           {gigabytes(demand.comfortable_machine)}, or at the least {gigabytes(demand.smallest_machine)}.
         </div>
         <div>

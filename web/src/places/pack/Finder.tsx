@@ -8,7 +8,7 @@ import { useDeferredValue, useState } from "react";
 import type { Shape } from "../../api/client";
 import { type Search, useFinder, useGames, usePack } from "../../api/queries";
 import { Empty, Loaded, Remark } from "../../parts/notices";
-import { clock, many, when } from "../../parts/words";
+import { clock, day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
 import { Pick } from "../BaseFields";
 import { ModPicture } from "./ModPicture";
@@ -31,6 +31,14 @@ const SORTS: [Sort, string][] = [
   ["updated", "last build"],
   ["added", "newly added"],
 ];
+/** What rows show of that by which they are ordered. */
+const ORDERED_BY: Partial<Record<Sort, (row: Shape["FinderRow"]) => string>> = {
+  downloads: (row) => `${row.downloads.toLocaleString("en-GB")} downloads`,
+  followers: (row) => `${row.followers.toLocaleString("en-GB")} followers`,
+  rating: (row) => (row.rating ? `${(row.rating / 100).toFixed(1)} of 5` : "not rated"),
+  updated: (row) => (row.updated ? day(row.updated) : ""),
+  added: (row) => (row.added ? day(row.added) : ""),
+};
 const SINCE: [number, string][] = [
   [0, "at any time"],
   [31, "in a month"],
@@ -63,6 +71,13 @@ export function Finder(props: Props) {
   const [pictured, setPictured] = useState(() => localStorage.getItem("finder") === "pictures");
   const asked = useDeferredValue(text);
   const { needs, clearNeeds } = props;
+  // Whoever asks what needs a mod asks anew: words that were typed before are not meant.
+  const [askedFor, setAskedFor] = useState(needs);
+  if (askedFor !== needs) {
+    setAskedFor(needs);
+    setText("");
+    setPage(1);
+  }
   const search = { ...filters, needs, text: asked.slice(0, 200), fitting_only: fitting, sort, page };
   const found = useFinder(props.packId, search);
   const facets = found.data?.facets ?? [];
@@ -153,7 +168,7 @@ export function Finder(props: Props) {
         {needs && (
           <Box sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: "0.85rem" }}>
             <span style={{ flex: 1 }}>
-              What needs <strong>{needs}</strong>
+              What needs <strong>{props.lines.find((one) => one.mod === needs)?.name ?? needs}</strong>
             </span>
             <Button size="small" onClick={clearNeeds} sx={{ py: 0 }}>
               All mods again
@@ -214,7 +229,7 @@ export function Finder(props: Props) {
           {(data) => (
             <>
               {data.rows.map((row) => (
-                <Row key={row.slug} row={row} pictured={pictured} {...props} />
+                <Row key={row.slug} row={row} sort={sort} pictured={pictured} {...props} />
               ))}
               {data.rows.length === 0 && (
                 <Empty
@@ -250,6 +265,7 @@ export function Finder(props: Props) {
 
 function Row({
   row,
+  sort,
   pictured,
   packId,
   lines,
@@ -257,10 +273,11 @@ function Row({
   take,
   editing,
   may,
-}: Props & { row: Shape["FinderRow"]; pictured: boolean }) {
+}: Props & { row: Shape["FinderRow"]; sort: Sort; pictured: boolean }) {
   const line = lines.find((one) => one.mod === row.slug);
   const fits = row.fit_version !== "";
-  const add = () => may && fits && line?.group !== "chosen" && editing.edit({ do: "add", mod: row.slug });
+  const add = () =>
+    may && fits && line?.group !== "chosen" && editing.edit({ do: "add", mod: row.slug, version: row.fit_version });
   return (
     <Box
       sx={{
@@ -309,6 +326,9 @@ function Row({
           </Box>
           <Box component="span" sx={{ fontFamily: mono, fontSize: "0.76rem", color: "text.secondary" }}>
             {row.fit_version}
+          </Box>
+          <Box component="span" sx={{ ml: "auto", fontSize: "0.78rem", color: "text.secondary", whiteSpace: "nowrap" }}>
+            {ORDERED_BY[sort]?.(row)}
           </Box>
         </Box>
         <Box sx={{ fontSize: "0.83rem", color: "text.secondary" }}>

@@ -5,15 +5,18 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Shape } from "../../api/client";
-import { useDraft, useMod } from "../../api/queries";
-import { Loaded } from "../../parts/notices";
+import { useMod } from "../../api/queries";
+import { PICKUPS, REACHES, related, SIDES } from "../../parts/meanings";
+import { Loaded, Remark } from "../../parts/notices";
 import { bytes, day } from "../../parts/words";
 import { mono } from "../../theme";
+import { inOrder, toPlace } from "./manifest/rows";
 import { NeedsGraph } from "./NeedsGraph";
 import type { Editing } from "./useEditing";
+import { WaysOut } from "./WaysOut";
 
 type ModPage = Shape["ModPage"];
 type Build = Shape["BuildOut"];
@@ -21,25 +24,31 @@ type Build = Shape["BuildOut"];
 interface Props {
   packId: string;
   slug: string;
-  line: Shape["LineOut"] | undefined;
+  lines: Shape["LineOut"][];
   editing: Editing;
   may: boolean;
   take: (mod: string) => void;
   showNeeds: (mod: string) => void;
 }
 
-export function Inspector(props: Props) {
+export function Inspector({ lines, ...props }: Props) {
   const mod = useMod(props.packId, props.slug);
+  const line = lines.find((one) => one.mod === props.slug);
   return (
     <Box sx={{ p: 1.5 }}>
       <Loaded query={mod} rows={8}>
-        {(page) => <Shown page={page} {...props} />}
+        {(page) => <Shown key={page.slug} page={page} line={line} lines={lines} {...props} />}
       </Loaded>
     </Box>
   );
 }
 
-function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { page: ModPage }) {
+interface OfMod extends Props {
+  page: ModPage;
+  line: Shape["LineOut"] | undefined;
+}
+
+function Shown({ packId, page, line, lines, editing, may, take, showNeeds }: OfMod) {
   return (
     <>
       <Box sx={{ display: "flex", justifyContent: "space-between", gap: 1 }}>
@@ -57,14 +66,8 @@ function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { 
       <Typography variant="body2" sx={{ mb: 1 }}>
         {page.summary}
       </Typography>
-      <Actions
-        line={line}
-        slug={page.slug}
-        fits={page.builds.some((one) => !one.ruled_out)}
-        editing={editing}
-        may={may}
-      />
-      <Facts packId={packId} page={page} line={line} />
+      <Actions line={line} slug={page.slug} comes={page.comes} editing={editing} may={may} />
+      <Facts page={page} line={line} lines={lines} />
       <Box sx={{ display: "flex", gap: 2 }}>
         <Button
           size="small"
@@ -78,7 +81,16 @@ function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { 
           Find what needs it
         </Button>
       </Box>
-      {line?.group === "chosen" && may && <About key={line.mod} line={line} editing={editing} />}
+      {line?.state === "kept" && (
+        <Remark tone="warning" live={false}>
+          It is off, and stays because others need it. Remove or switch off what needs it, and it leaves.
+        </Remark>
+      )}
+      {line && line.kept_for.length > 0 && !line.needed_by.length && line.group === "brought in" && (
+        <WaitsFor line={line} lines={lines} editing={editing} may={may} />
+      )}
+      {line && line.ways.length > 0 && may && <WaysOut ways={line.ways} pick={(edit) => editing.edit(edit)} />}
+      {line?.group === "chosen" && may && <About key={line.mod} line={line} lines={lines} editing={editing} />}
       {line?.version && (
         <>
           <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
@@ -91,7 +103,15 @@ function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { 
         Builds
       </Typography>
       {page.builds.map((build) => (
-        <BuildRow key={build.version} build={build} slug={page.slug} line={line} editing={editing} may={may} />
+        <BuildRow
+          key={build.version}
+          build={build}
+          names={page.names}
+          slug={page.slug}
+          line={line}
+          editing={editing}
+          may={may}
+        />
       ))}
     </>
   );
@@ -100,10 +120,10 @@ function Shown({ packId, page, line, editing, may, take, showNeeds }: Props & { 
 function Actions({
   line,
   slug,
-  fits,
+  comes,
   editing,
   may,
-}: Pick<Props, "line" | "slug" | "editing" | "may"> & { fits: boolean }) {
+}: Pick<OfMod, "line" | "slug" | "editing" | "may"> & { comes: string }) {
   if (!may) return null;
   const busy = editing.pending;
   return (
@@ -112,8 +132,8 @@ function Actions({
         <Button
           size="small"
           variant="contained"
-          disabled={busy || !fits}
-          onClick={() => editing.edit({ do: "add", mod: slug })}
+          disabled={busy || !comes}
+          onClick={() => editing.edit({ do: "add", mod: slug, version: line ? "" : comes })}
         >
           {line ? "Choose it myself" : "Add"}
         </Button>
@@ -144,9 +164,9 @@ function Actions({
             size="small"
             variant="outlined"
             disabled={busy}
-            onClick={() => editing.edit({ do: "switch", mod: slug, on: line.state === "off" })}
+            onClick={() => editing.edit({ do: "switch", mod: slug, on: !line.on })}
           >
-            Switch {line.state === "off" ? "on" : "off"}
+            Switch {line.on ? "off" : "on"}
           </Button>
           <Button
             size="small"
@@ -163,13 +183,51 @@ function Actions({
   );
 }
 
-/** What the curator says about a line: optional or not, advice, tags, a note. Kept when a field is left. */
-function About({ line, editing }: { line: Shape["LineOut"]; editing: Editing }) {
+/** A mod that is in for lines alone that are switched off. */
+function WaitsFor({
+  line,
+  lines,
+  editing,
+  may,
+}: { line: Shape["LineOut"] } & Pick<Props, "lines" | "editing" | "may">) {
+  const off = lines.filter((one) => line.kept_for.includes(one.mod));
+  return (
+    <Remark tone="info" live={false}>
+      Nothing that is on needs it. It waits for {off.map((one) => one.name).join(", ")}, switched off, so that switching
+      on again moves nothing.
+      {may && (
+        <Box sx={{ mt: 0.5 }}>
+          <Button
+            size="small"
+            color="error"
+            variant="outlined"
+            disabled={editing.pending}
+            onClick={() => editing.edit(...off.map((one) => ({ do: "remove" as const, mod: one.mod })))}
+          >
+            Remove {off.length === 1 ? off[0].name : `those ${off.length}`}
+          </Button>
+        </Box>
+      )}
+    </Remark>
+  );
+}
+
+/** What the curator says about a line: optional or not, advice, tags, a note, its place. Kept when a field is left; a
+ * field whose text was refused goes back to what is kept.
+ */
+function About({ line, lines, editing }: { line: Shape["LineOut"] } & Pick<Props, "lines" | "editing">) {
   const [tags, setTags] = useState(line.tags.join(", "));
   const [note, setNote] = useState(line.note);
   const [advice, setAdvice] = useState(line.advice);
+  const [place, setPlace] = useState("");
+  const back = () => {
+    setTags(line.tags.join(", "));
+    setNote(line.note);
+    setAdvice(line.advice);
+  };
   const say = (what: { note?: string; advice?: string; tags?: string[]; optional?: boolean }) =>
-    editing.edit({ do: "describe", mod: line.mod, ...what });
+    editing.editThen({ not: back }, { do: "describe", mod: line.mod, ...what });
+  const order = inOrder(lines);
   const wanted = tags
     .split(",")
     .map((one) => one.trim().slice(0, 30))
@@ -204,14 +262,34 @@ function About({ line, editing }: { line: Shape["LineOut"]; editing: Editing }) 
         onChange={(event) => setNote(event.target.value.slice(0, 500))}
         onBlur={() => note !== line.note && say({ note })}
       />
+      <Box
+        component="form"
+        sx={{ display: "flex", gap: 1, alignItems: "center" }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          const moved = Number(place) > 0 && toPlace([line.mod], Number(place), lines);
+          setPlace("");
+          if (moved) editing.edit(moved);
+        }}
+      >
+        <TextField
+          label={`Place in the order: ${order.findIndex((one) => one.mod === line.mod) + 1} of ${order.length}`}
+          value={place}
+          onChange={(event) => setPlace(event.target.value.replace(/\D/g, "").slice(0, 4))}
+        />
+        <Button type="submit" size="small" disabled={!place || editing.pending} sx={{ flex: "none" }}>
+          Move there
+        </Button>
+      </Box>
     </Box>
   );
 }
 
-function Facts({ packId, page, line }: { packId: string; page: ModPage; line: Props["line"] }) {
-  const names = new Map(useDraft(packId).data?.lines.map((one) => [one.mod, one.name]));
+function Facts({ page, line, lines }: Pick<OfMod, "page" | "line" | "lines">) {
+  const names = new Map(lines.map((one) => [one.mod, one.name]));
+  const own = page.builds.find((one) => one.version === line?.version) ?? page.builds[0];
   const facts: [string, string][] = [
-    ["In the draft", line ? `${line.group}${line.version && `, ${line.version}`}` : "no"],
+    ["In the draft", line ? `${line.group}${line.on ? "" : ", off"}${line.version && `, ${line.version}`}` : "no"],
     ...(line?.held ? [["Held because", line.held_because || "no reason given"] as [string, string]] : []),
     ...(line?.why ? [["Why not", line.why] as [string, string]] : []),
     ...(line?.needed_by.length
@@ -219,9 +297,17 @@ function Facts({ packId, page, line }: { packId: string; page: ModPage; line: Pr
       : []),
     ["By", page.author],
     ["Kind", `${page.kind}, ${page.category}`],
-    ["Pickup", `${page.pickup}, from ${page.source}`],
+    ["Pickup", `${page.pickup}: ${PICKUPS[page.pickup]}. From ${page.source}`],
+    ...(own
+      ? ([
+          ["Side", `${own.side}: ${SIDES[own.side]}`],
+          ["Reach", `${own.reach}: ${REACHES[own.reach]}`],
+        ] as [string, string][])
+      : []),
     ["Licence", page.licence || "none given"],
-    ...(page.counterpart ? [["Counterpart", page.counterpart] as [string, string]] : []),
+    ...(page.counterpart
+      ? [["Counterpart", page.names[page.counterpart] ?? page.counterpart] as [string, string]]
+      : []),
     ["Downloads", page.downloads.toLocaleString("en-GB")],
   ];
   return (
@@ -250,17 +336,26 @@ function Facts({ packId, page, line }: { packId: string; page: ModPage; line: Pr
 
 function BuildRow({
   build,
+  names,
   slug,
   line,
   editing,
   may,
-}: { build: Build; slug: string } & Pick<Props, "line" | "editing" | "may">) {
+}: { build: Build; slug: string; names: Record<string, string> } & Pick<OfMod, "line" | "editing" | "may">) {
+  const holder = useRef<HTMLButtonElement>(null);
   const [holding, setHolding] = useState(false);
   const [because, setBecause] = useState("");
   const current = line?.version === build.version;
-  const needs = Object.entries(build.needs).map(([mod, range]) => `${mod} ${range === "*" ? "" : range}`);
+  const needs = related(build.needs, names);
+  const breaks = related(build.breaks, names);
+  const busy = editing.pending;
   return (
-    <Box sx={{ borderTop: 1, borderColor: "divider", py: 0.75, fontSize: "0.83rem" }}>
+    <Box
+      tabIndex={-1}
+      role="group"
+      aria-label={`Build ${build.version}`}
+      sx={{ borderTop: 1, borderColor: "divider", py: 0.75, fontSize: "0.83rem" }}
+    >
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
         <Box
           component="span"
@@ -277,8 +372,20 @@ function BuildRow({
           {build.date && day(build.date)} · {bytes(build.archive_size)}
         </Box>
         {current && <strong>now</strong>}
+        {may && line && !build.ruled_out && !current && (
+          <Button
+            size="small"
+            sx={{ py: 0, minWidth: 0 }}
+            disabled={busy}
+            onClick={() => editing.edit({ do: "take", mod: slug, version: build.version })}
+            aria-label={`Take ${build.version}`}
+          >
+            Take
+          </Button>
+        )}
         {may && line && !build.ruled_out && !holding && !(current && line.held) && (
           <Button
+            ref={holder}
             size="small"
             sx={{ py: 0, minWidth: 0 }}
             onClick={() => setHolding(true)}
@@ -297,6 +404,7 @@ function BuildRow({
         </Box>
       )}
       {needs.length > 0 && <Box sx={{ color: "text.secondary" }}>needs {needs.join("; ")}</Box>}
+      {breaks.length > 0 && <Box sx={{ color: "text.secondary" }}>does not go with {breaks.join("; ")}</Box>}
       {build.change_log && <Box>{build.change_log}</Box>}
       {holding && (
         <Box
@@ -304,8 +412,17 @@ function BuildRow({
           sx={{ display: "flex", gap: 1, mt: 1 }}
           onSubmit={(event) => {
             event.preventDefault();
+            const row = event.currentTarget.parentElement;
             setHolding(false);
+            // The form goes, and its focus with it: it stays with the build that was held.
             editing.edit({ do: "hold", mod: slug, version: build.version, because });
+            requestAnimationFrame(() => row?.focus());
+          }}
+          onKeyDown={(event: React.KeyboardEvent) => {
+            if (event.key !== "Escape") return;
+            event.stopPropagation();
+            setHolding(false);
+            requestAnimationFrame(() => holder.current?.focus());
           }}
         >
           <TextField

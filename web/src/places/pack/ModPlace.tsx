@@ -7,10 +7,12 @@ import type { ReactNode } from "react";
 import { Link, useParams } from "react-router";
 import type { Shape } from "../../api/client";
 import { useDraft, useMod, useMoreOfMod, usePack } from "../../api/queries";
+import { PICKUPS, REACHES, related, SIDES, sentence } from "../../parts/meanings";
 import { Loaded, Remark } from "../../parts/notices";
 import { bytes, day, many } from "../../parts/words";
 import { mono } from "../../theme";
 import { ModPicture } from "./ModPicture";
+import { RehearsalDialog } from "./Rehearsal";
 import { useEditing } from "./useEditing";
 
 type Page = Shape["ModPage"];
@@ -40,7 +42,7 @@ function Top({ packId, page }: { packId: string; page: Page }) {
   const pack = usePack(packId).data;
   const line = useDraft(packId).data?.lines.find((one) => one.mod === page.slug);
   const editing = useEditing(packId);
-  const fits = page.builds.some((one) => !one.ruled_out);
+  const fits = page.comes !== "";
   const may = pack && pack.role !== "member";
   return (
     <Box sx={{ display: "flex", gap: 2, alignItems: "flex-start", mb: 2, flexWrap: "wrap" }}>
@@ -66,13 +68,14 @@ function Top({ packId, page }: { packId: string; page: Page }) {
             <Button
               variant="contained"
               disabled={!fits || editing.pending}
-              onClick={() => editing.edit({ do: "add", mod: page.slug })}
+              onClick={() => editing.edit({ do: "add", mod: page.slug, version: page.comes })}
             >
               {fits ? "Add to the pack" : "Does not fit the base"}
             </Button>
           )
         )}
         {editing.refused && <Remark tone="error">{editing.refused.message}</Remark>}
+        <RehearsalDialog editing={editing} />
       </Box>
     </Box>
   );
@@ -95,7 +98,7 @@ function Whole({ packId, page, more }: { packId: string; page: Page; more: More 
         )}
         <Part title="Builds">
           {page.builds.map((build) => (
-            <BuildRow key={build.version} build={build} />
+            <BuildRow key={build.version} build={build} names={page.names} />
           ))}
         </Part>
       </Box>
@@ -112,10 +115,7 @@ function Whole({ packId, page, more }: { packId: string; page: Page; more: More 
             <strong>{page.licence || "No licence"}.</strong> {more.licence_sentence}
           </p>
           <p style={{ margin: "4px 0 0" }}>
-            {page.source}, pickup {page.pickup}.{" "}
-            {page.pickup === "direct" || page.pickup === "ours"
-              ? "Members do nothing for it."
-              : "It is an errand for each member."}
+            {page.source}, pickup {page.pickup}. {sentence(PICKUPS[page.pickup])}
           </p>
         </Part>
         <Part title="In my packs">
@@ -184,9 +184,10 @@ function Row({ children }: { children: ReactNode }) {
   );
 }
 
-function BuildRow({ build }: { build: Shape["BuildOut"] }) {
+function BuildRow({ build, names }: { build: Shape["BuildOut"]; names: Record<string, string> }) {
   const loaders = Object.entries(build.loaders).map(([name, range]) => `${name} ${range === "*" ? "" : range}`.trim());
-  const needs = Object.entries(build.needs).map(([mod, range]) => `${mod} ${range === "*" ? "" : range}`.trim());
+  const needs = related(build.needs, names);
+  const breaks = related(build.breaks, names);
   return (
     <Box sx={{ borderTop: 1, borderColor: "divider", py: 0.75 }}>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", flexWrap: "wrap" }}>
@@ -198,8 +199,8 @@ function BuildRow({ build }: { build: Shape["BuildOut"] }) {
             bytes(build.archive_size),
             `game ${build.games}`,
             loaders.join(" or "),
-            build.side === "both" ? "" : `${build.side} only`,
-            `reach ${build.reach}`,
+            SIDES[build.side],
+            REACHES[build.reach],
           ]
             .filter(Boolean)
             .join(" · ")}
@@ -207,6 +208,7 @@ function BuildRow({ build }: { build: Shape["BuildOut"] }) {
       </Box>
       {build.change_log && <Box>{build.change_log}</Box>}
       {needs.length > 0 && <Box sx={{ color: "text.secondary" }}>needs {needs.join("; ")}</Box>}
+      {breaks.length > 0 && <Box sx={{ color: "text.secondary" }}>does not go with {breaks.join("; ")}</Box>}
       {build.ruled_out && (
         <Box sx={{ color: "text.secondary" }}>
           <Box component="span" sx={{ color: "error.main" }}>

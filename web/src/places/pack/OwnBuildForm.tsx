@@ -1,12 +1,17 @@
 // What is asked about a file that no source knows, before it becomes one of the crew's own builds.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Radio from "@mui/material/Radio";
+import RadioGroup from "@mui/material/RadioGroup";
 import TextField from "@mui/material/TextField";
 import { useDeferredValue, useState } from "react";
 import { api, type Shape, told } from "../../api/client";
 import { useChange, useLicence } from "../../api/queries";
-import { RefusalRemark } from "../../parts/notices";
+import { REACHES, SIDES } from "../../parts/meanings";
+import { RefusalRemark, Remark } from "../../parts/notices";
 import { bytes, many } from "../../parts/words";
+import { mono } from "../../theme";
 import { Pick } from "../BaseFields";
 
 interface Props {
@@ -15,15 +20,9 @@ interface Props {
   made: (mod: string, name: string, isNew: boolean) => void;
 }
 
-type Said = Omit<Shape["OwnBuildIn"], "sha256" | "kind"> & { kind: string };
+type Said = Omit<Shape["OwnBuildIn"], "sha256" | "kind" | "root"> & { kind: string; root?: string | null };
 
 const LICENCES = ["MIT", "Apache-2.0", "GPL-3.0-only", "CC-BY-4.0", "CC-BY-SA-4.0", "CC-BY-NC-4.0", "CC0-1.0"];
-const SIDES = { both: "players and server", player: "players only", server: "the server only" };
-const REACHES = {
-  crew: "everyone must have the same",
-  own: "touches only who has it",
-  save: "the saved world depends on it",
-};
 const named = (names: Record<string, string>) => Object.entries(names).map(([value, name]) => ({ value, name }));
 
 export function OwnBuildForm({ pack, dropped, made }: Props) {
@@ -33,7 +32,7 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
     of: dropped.own.find((one) => one.name === dropped.says_name)?.mod ?? "",
     name: dropped.says_name || dropped.name.replace(/\.\w+$/, ""),
     version: dropped.says_version,
-    kind: fitting[0].kind,
+    kind: dropped.doubt ? "" : fitting[0].kind,
     licence: "",
     page: "",
     summary: "",
@@ -56,6 +55,7 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
     ["pack", pack.id],
   );
   const kind = dropped.kinds.find((one) => one.kind === said.kind);
+  const ask = dropped.doubt !== "" || kind?.root == null;
   const field = (name: "name" | "version" | "page" | "summary" | "licence") => ({
     value: said[name] ?? "",
     error: !!send.error?.field(name),
@@ -72,6 +72,11 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
         send.mutate(undefined, { onSuccess: (one) => made(one.mod, one.name, !said.of) });
       }}
     >
+      {dropped.doubt && (
+        <Remark tone="warning" live={false}>
+          {dropped.doubt}
+        </Remark>
+      )}
       <Box sx={{ color: "text.secondary", fontSize: "0.88rem" }}>
         {many(dropped.files, "file")}, {bytes(dropped.unpacked)} unpacked. {kind?.notes.join(" ")} Say what it is, and
         it becomes one of {pack.crew}'s own builds, for this crew alone.
@@ -93,8 +98,11 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
         <Pick
           label="Kind"
           value={said.kind}
-          options={fitting.map((one) => ({ value: one.kind, name: one.kind }))}
-          onChange={(value) => say({ kind: value })}
+          options={[
+            ...(said.kind ? [] : [{ value: "", name: "choose" }]),
+            ...fitting.map((one) => ({ value: one.kind, name: one.kind })),
+          ]}
+          onChange={(value) => say({ kind: value, root: null })}
         />
         <Pick
           label="Made for"
@@ -126,6 +134,7 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
           onChange={(side) => say({ side: side as Said["side"] })}
         />
       </Box>
+      {ask && kind && <Root dropped={dropped} kind={kind} root={said.root ?? null} choose={(root) => say({ root })} />}
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" } }}>
         <Pick
           label="Reach"
@@ -170,10 +179,57 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
       />
       <RefusalRemark error={send.error} />
       <Box>
-        <Button type="submit" variant="contained" disabled={send.isPending}>
+        <Button type="submit" variant="contained" disabled={send.isPending || !said.kind || (ask && said.root == null)}>
           {said.of ? "Keep it as a newer build" : "Make it our own, and add it"}
         </Button>
       </Box>
+    </Box>
+  );
+}
+
+/** The archive's tree, of which the folder is chosen whose content is laid down. */
+function Root(props: {
+  dropped: Shape["DroppedOut"];
+  kind: Shape["KindOut"];
+  root: string | null;
+  choose: (root: string) => void;
+}) {
+  const { dropped, kind } = props;
+  const folders = new Map(dropped.folders.map((one) => [one.path, one]));
+  return (
+    <Box component="fieldset" sx={{ border: 1, borderColor: "divider", borderRadius: 1, p: 1, m: 0 }}>
+      <legend>
+        Which folder is laid down{kind.marker && `: those that hold a ${kind.marker}`}? What lies beside it is left out.
+      </legend>
+      <RadioGroup
+        aria-label="Which folder is laid down"
+        value={props.root ?? "?"}
+        onChange={(_, root) => props.choose(root)}
+        sx={{ maxHeight: 200, overflow: "auto", flexWrap: "nowrap" }}
+      >
+        {kind.roots.map((root) => {
+          const folder = folders.get(root);
+          return (
+            <FormControlLabel
+              key={root}
+              value={root}
+              control={<Radio size="small" sx={{ p: 0.5 }} />}
+              slotProps={{ typography: { variant: "body2" } }}
+              sx={{ ml: root ? root.split("/").length * 1.5 : 0 }}
+              label={
+                <>
+                  <span style={{ fontFamily: mono }}>
+                    {root ? `${root.split("/").at(-1)}/` : "everything, from the top"}
+                  </span>{" "}
+                  {folder
+                    ? `${many(folder.files, "file")}, ${bytes(folder.size)}`
+                    : `${many(dropped.files, "file")}, ${bytes(dropped.unpacked)}`}
+                </>
+              }
+            />
+          );
+        })}
+      </RadioGroup>
     </Box>
   );
 }

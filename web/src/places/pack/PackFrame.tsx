@@ -28,7 +28,7 @@ export default function PackFrame() {
 function Stages({ packId }: { packId: string }) {
   const draft = useDraft(packId).data;
   const findings = useFindings(packId).data;
-  const pending = usePending(packId).data;
+  const pending = usePending(packId, "stable").data;
   const called = useRollCall(packId).data;
   const navigate = useNavigate();
   const stages = [

@@ -2,11 +2,13 @@
 // the reason; then all come in at once. It stays open while one browses, and takes more at any time.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shape } from "../../api/client";
-import { recognise, useChange } from "../../api/queries";
+import { type Edit, recognise, useChange } from "../../api/queries";
 import { RefusalRemark } from "../../parts/notices";
 import { many } from "../../parts/words";
 import { mono } from "../../theme";
@@ -28,6 +30,7 @@ export function PasteTray({ packId, editing, close }: { packId: string; editing:
   const [choices, setChoices] = useState<Record<number, string>>({});
   const [tooLarge, setTooLarge] = useState(false);
   const read = useChange((given: string) => recognise(packId, given));
+  const [asListed, setAsListed] = useState(false);
   const look = (given: string) => {
     setText(given);
     setChoices({});
@@ -39,10 +42,28 @@ export function PasteTray({ packId, editing, close }: { packId: string; editing:
     if (file && file.size <= LARGEST_FILE) look(await file.text());
   };
   const lines = (read.data?.lines ?? []).map((one, at) => ({ at, ...one }));
-  const coming = lines.flatMap(({ at, ...one }) =>
-    one.state === "recognised" ? [one.mod] : choices[at] ? [choices[at]] : [],
+  const choiceOf = (one: Line & { at: number }) => choices[one.at] ?? one.likeliest;
+  const coming = new Map(
+    lines.flatMap((one) => {
+      if (one.state === "recognised") return [[one.mod, one] as const];
+      const chosen = one.state === "ambiguous" ? choiceOf(one) : "";
+      return chosen ? [[chosen, one] as const] : [];
+    }),
   );
-  const mods = [...new Set(coming)];
+  const mods = [...coming.keys()];
+  const listed = lines.filter((one) => one.can_take && one.listed !== one.version);
+  const add = () => {
+    const builds = asListed ? listed.map((one) => ({ mod: one.mod, version: one.listed })) : [];
+    const taken = new Set(builds.map((one) => one.mod));
+    const rest = mods.filter((mod) => !taken.has(mod));
+    const versions = Object.fromEntries(rest.flatMap((mod) => [[mod, coming.get(mod)?.version ?? ""]]));
+    const edits: Edit[] = [];
+    if (rest.length) edits.push({ do: "add many", mods: rest, versions });
+    if (builds.length) edits.push({ do: "take over", builds, out_of: "list" });
+    // What came in leaves the tray; what was refused, or is declined, stays to be mended.
+    const left = lines.filter((one) => one.state === "refused" || (one.state === "ambiguous" && !choiceOf(one)));
+    editing.editThen({ kept: () => look(left.map((one) => one.text).join("\n")) }, ...edits);
+  };
   return (
     <Box
       component="section"
@@ -105,7 +126,7 @@ export function PasteTray({ packId, editing, close }: { packId: string; editing:
           <PastedLine
             key={at}
             line={one}
-            choice={choices[at] ?? ""}
+            choice={choices[at] ?? one.likeliest}
             choose={(mod) => setChoices({ ...choices, [at]: mod })}
           />
         ))}
@@ -119,14 +140,14 @@ export function PasteTray({ packId, editing, close }: { packId: string; editing:
       {lines.length > 0 && (
         <Box sx={{ borderTop: 1, borderColor: "divider", pt: 1 }}>
           <Box sx={{ fontSize: "0.85rem", mb: 1 }}>{tally(lines, mods.length)}</Box>
-          <Button
-            variant="contained"
-            disabled={!mods.length || editing.pending}
-            onClick={() => {
-              editing.edit({ do: "add many", mods });
-              look("");
-            }}
-          >
+          {listed.length > 0 && (
+            <FormControlLabel
+              control={<Checkbox size="small" checked={asListed} onChange={(_, on) => setAsListed(on)} />}
+              label={`Take the versions that the list names (${listed.length})`}
+              slotProps={{ typography: { variant: "body2" } }}
+            />
+          )}
+          <Button variant="contained" disabled={!mods.length || editing.pending} onClick={add}>
             Add {mods.length ? `these ${mods.length}` : "nothing"}
           </Button>
         </Box>
@@ -163,7 +184,8 @@ function PastedLine({ line, choice, choose }: { line: Line; choice: string; choo
       {line.reason && <Box sx={{ color: "text.secondary" }}>{line.reason}</Box>}
       {line.listed && line.listed !== line.version && (
         <Box sx={{ color: "text.secondary" }}>
-          The list says {line.listed}; {line.version} is what would come.
+          The list says {line.listed}; {line.version} is what would come
+          {line.can_take ? "" : `, as ${line.listed} does not fit or is gone`}.
         </Box>
       )}
       {line.options.length > 0 && (

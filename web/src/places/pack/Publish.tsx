@@ -17,14 +17,18 @@ import { Copy } from "../../parts/Copy";
 import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
+import { Promote } from "./Promote";
 import { Terms } from "./Terms";
 import { Withdraw } from "./Withdraw";
 
 const SHOWN_EDITS = 8;
 
+type Channel = Shape["ReleaseChannel"];
+
 export default function Publish() {
   const { packId = "" } = useParams();
-  const pending = usePending(packId);
+  const [channel, setChannel] = useState<Channel>("stable");
+  const pending = usePending(packId, channel);
   const role = usePack(packId).data?.role ?? "member";
   const may = role !== "member";
   return (
@@ -40,7 +44,9 @@ export default function Publish() {
       }}
     >
       <Box sx={{ minWidth: 0 }}>
-        <Loaded query={pending}>{(data) => <Next packId={packId} pending={data} may={may} />}</Loaded>
+        <Loaded query={pending}>
+          {(data) => <Next packId={packId} pending={data} may={may} channel={channel} setChannel={setChannel} />}
+        </Loaded>
         <Terms packId={packId} may={may} />
       </Box>
       <Box sx={{ display: "grid", gap: 3, minWidth: 0 }}>
@@ -52,11 +58,23 @@ export default function Publish() {
   );
 }
 
-function Next({ packId, pending, may }: { packId: string; pending: Shape["Pending"]; may: boolean }) {
+function Next({
+  packId,
+  pending,
+  may,
+  channel,
+  setChannel,
+}: {
+  packId: string;
+  pending: Shape["Pending"];
+  may: boolean;
+  channel: Channel;
+  setChannel: (channel: Channel) => void;
+}) {
   const blockers = (useFindings(packId).data ?? []).filter((one) => one.severity === "blocker");
   const [number, setNumber] = useState(pending.suggested);
   const [notes, setNotes] = useState("");
-  const [trial, setTrial] = useState(false);
+  const trial = channel === "trial";
   const [made, setMade] = useState("");
   useEffect(() => setNumber(pending.suggested), [pending.suggested]);
   const publish = useChange(
@@ -64,14 +82,13 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
       told(
         api.POST("/api/packs/{pack_id}/releases", {
           params: { path: { pack_id: packId } },
-          body: { revision: pending.revision, number, notes, channel: trial ? "trial" : "stable" },
+          body: { revision: pending.revision, number, notes, channel },
         }),
       ),
     ["pack", packId],
     ["packs"],
   );
   const moved = pending.base_before !== "";
-  const nothing = pending.changes.length === 0 && !moved;
   return (
     <>
       <Typography variant="h1" sx={{ fontSize: "1.3rem", mb: 1 }}>
@@ -85,12 +102,32 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
           </Remark>
         </Box>
       )}
-      {nothing ? (
-        <Empty title={pending.since ? "Nothing has changed" : "The draft is empty"}>
-          {pending.since ? "The draft is exactly what the newest release holds." : "Add a mod under Assemble first."}
+      {pending.empty ? (
+        <Empty title="The draft is empty">Add a mod under Assemble first.</Empty>
+      ) : pending.nothing ? (
+        <Empty
+          title="Nothing has changed"
+          action={
+            trial && (
+              <Button size="small" onClick={() => setChannel("stable")}>
+                See it against the last stable release
+              </Button>
+            )
+          }
+        >
+          Release {pending.since} holds exactly this draft.
         </Empty>
       ) : (
         <>
+          {!trial && pending.trial && may && (
+            <Box sx={{ mb: 1.5 }}>
+              <Remark tone="info" live={false}>
+                <strong>Trial release {pending.trial} holds exactly this.</strong> Promote it, and everybody gets what
+                was tried.
+                <Promote packId={packId} trial={pending.trial} />
+              </Remark>
+            </Box>
+          )}
           <Typography variant="body2" sx={{ mb: 1.5 }}>
             Base: {pending.base}
             {moved && ` (was ${pending.base_before})`}
@@ -129,7 +166,9 @@ function Next({ packId, pending, may }: { packId: string; pending: Shape["Pendin
                 onChange={(event) => setNotes(event.target.value)}
               />
               <FormControlLabel
-                control={<Checkbox size="small" checked={trial} onChange={(event) => setTrial(event.target.checked)} />}
+                control={
+                  <Checkbox size="small" checked={trial} onChange={(_, on) => setChannel(on ? "trial" : "stable")} />
+                }
                 label="For trial: only those who chose trial releases get it"
               />
               {blockers.length > 0 && (
@@ -288,11 +327,6 @@ function Edits({ packId }: { packId: string }) {
   );
 }
 
-const isOpen = (one: Shape["ReleaseRow"]) => !one.withdrawn && one.channel === "stable";
-
-const isOnlyOpen = (one: Shape["ReleaseRow"], all: Shape["ReleaseRow"][]) =>
-  isOpen(one) && all.filter(isOpen).length === 1;
-
 function Releases({ packId, may }: { packId: string; may: boolean }) {
   const releases = useReleases(packId);
   return (
@@ -321,8 +355,9 @@ function Releases({ packId, may }: { packId: string; may: boolean }) {
             {one.withdrawn ? (
               <Box sx={{ width: "100%", color: "error.main" }}>▬ withdrawn: {one.withdrawn}</Box>
             ) : (
-              may && <Withdraw packId={packId} number={one.number} only={isOnlyOpen(one, list)} />
+              may && <Withdraw packId={packId} number={one.number} only={one.only_open} />
             )}
+            {may && one.may_promote && <Promote packId={packId} trial={one.number} />}
           </Box>
         ))
       }

@@ -6,35 +6,36 @@ import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import type { Shape } from "../../api/client";
+import type { Edit } from "../../api/queries";
 import { ChangeList } from "../../parts/ChangeList";
-import { effects } from "../../parts/words";
 import type { Editing } from "./useEditing";
 import { WaysOut } from "./WaysOut";
 
-type Line = Shape["LineOut"];
+type Staying = Shape["StayingOut"];
 
-export function RehearsalDialog({ editing, lines }: { editing: Editing; lines: Line[] }) {
+export function RehearsalDialog({ editing }: { editing: Editing }) {
   const { rehearsal } = editing;
   if (!rehearsal) return null;
   const { outcome, edits } = rehearsal;
-  const staying = edits.flatMap((one) =>
-    one.do === "remove" && !outcome.changes.some((change) => change.mod === one.mod) ? [one.mod] : [],
-  );
-  const hanging = chosenAskers(staying, lines);
+  const going = goingAsWell(outcome.staying, edits);
   return (
     <Dialog open onClose={editing.drop} maxWidth="sm" fullWidth aria-labelledby="rehearsal-title">
       <DialogTitle id="rehearsal-title">{outcome.sentence}?</DialogTitle>
       <DialogContent>
-        {staying.length > 0 ? (
-          <p style={{ marginTop: 0 }}>
-            It would stay in the pack as brought in: {hanging.map((one) => one.name).join(", ") || "something"} needs
-            it.
+        {outcome.staying.map((one) => (
+          <p key={one.mod} style={{ marginTop: 0 }}>
+            <strong>{one.name}</strong> would stay in the pack: {named(one)}.
           </p>
-        ) : (
-          <p style={{ marginTop: 0 }}>
-            That does more than you asked: it <strong>{effects(outcome)}</strong>.
+        ))}
+        {outcome.other_builds.map((one) => (
+          <p key={one.mod} style={{ marginTop: 0 }}>
+            <strong>
+              {one.name} {one.version}
+            </strong>{" "}
+            comes, not {one.wanted}: {one.why}.
           </p>
-        )}
+        ))}
+        {outcome.effects && <p style={{ marginTop: 0 }}>What it does in all: {outcome.effects}.</p>}
         <ChangeList changes={outcome.changes} />
         {outcome.left_out.map((one) => (
           <Box key={one.mod} sx={{ mb: 1 }}>
@@ -50,13 +51,9 @@ export function RehearsalDialog({ editing, lines }: { editing: Editing; lines: L
       </DialogContent>
       <DialogActions>
         <Button onClick={editing.drop}>Leave it as it is</Button>
-        {hanging.length > 0 && (
-          <Button
-            variant="outlined"
-            color="error"
-            onClick={() => editing.edit(...hanging.map((one) => ({ do: "remove" as const, mod: one.mod })), ...edits)}
-          >
-            Remove {hanging.length === 1 ? hanging[0].name : `those ${hanging.length}`} as well
+        {going.edits.length > 0 && (
+          <Button variant="outlined" color="error" onClick={() => editing.edit(...going.edits, ...edits)}>
+            {going.verb} {going.edits.length === 1 ? going.name : `those ${going.edits.length}`} as well
           </Button>
         )}
         <Button variant="contained" autoFocus onClick={editing.keep}>
@@ -67,18 +64,23 @@ export function RehearsalDialog({ editing, lines }: { editing: Editing; lines: L
   );
 }
 
-/** The chosen lines from which needs lead to any of these mods. */
-function chosenAskers(mods: string[], lines: Line[]): Line[] {
-  const byMod = new Map(lines.map((one) => [one.mod, one]));
-  const seen = new Set(mods);
-  const waiting = [...mods];
-  for (const mod of waiting) {
-    for (const asker of byMod.get(mod)?.needed_by ?? []) {
-      if (!seen.has(asker)) {
-        seen.add(asker);
-        waiting.push(asker);
-      }
-    }
-  }
-  return lines.filter((one) => seen.has(one.mod) && one.group === "chosen" && !mods.includes(one.mod));
+function named(one: Staying): string {
+  const names = one.for_lines.map((each) => each.name);
+  if (!names.length) return "something else that is in it needs it";
+  return `${names.slice(0, 4).join(", ")}${names.length > 4 ? ` and ${names.length - 4} more` : ""} ${
+    names.length === 1 ? "needs" : "need"
+  } it`;
+}
+
+/** The same done to the lines that keep a mod in. */
+function goingAsWell(staying: Staying[], edits: Edit[]) {
+  const asked = new Set(edits.flatMap((one) => ("mod" in one ? [one.mod] : [])));
+  const lines = new Map(staying.flatMap((one) => one.for_lines.map((each) => [each.mod, each.name] as const)));
+  const others = [...lines.keys()].filter((mod) => !asked.has(mod));
+  const off = edits.some((one) => one.do === "switch");
+  return {
+    verb: off ? "Switch off" : "Remove",
+    name: lines.get(others[0]) ?? "",
+    edits: others.map((mod): Edit => (off ? { do: "switch", mod, on: false } : { do: "remove", mod })),
+  };
 }

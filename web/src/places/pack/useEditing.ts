@@ -1,8 +1,8 @@
 // Edits of the draft: sent against the revision one sees, answered with what they did, refused with what changed
-// meanwhile. An edit that would do more than was asked waits for a yes. One place, so that every button and key
-// answers in the same way; here, too, others' edits are noticed and one's own are undone.
+// meanwhile. An edit that would do more than was asked, as the site judges, waits for a yes. One place, so that every
+// button and key answers in the same way; here, too, others' edits are noticed and one's own are undone.
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useState } from "react";
 import type { Refused, Shape } from "../../api/client";
 import { type Edit, sendEdits, useChange, useDraft, useEdits } from "../../api/queries";
 
@@ -12,6 +12,12 @@ type Done = Shape["EditOut"];
 export interface Rehearsal {
   edits: Edit[];
   outcome: Outcome;
+}
+
+/** What happens to an edit that was asked for: it is kept, or it is declined or refused. */
+export interface Then {
+  kept?: () => void;
+  not?: () => void;
 }
 
 export interface Editing {
@@ -26,77 +32,59 @@ export interface Editing {
   /** The newest edit of anybody. */
   last: Done | null;
   edit: (...edits: Edit[]) => void;
+  /** As `edit`, for whoever needs to know what became of it. */
+  editThen: (then: Then, ...edits: Edit[]) => void;
   keep: () => void;
   drop: () => void;
   undo: (() => void) | null;
   redo: (() => void) | null;
 }
 
-/** Edits whose side effects are shown before they are kept. Adding asks only when it moves or drops something. */
-const ASKS = new Set(["remove", "switch", "hold", "update", "add", "add many", "take over", "copy lines"]);
-
 export function useEditing(packId: string): Editing {
-  const draft = useDraft(packId);
+  const draft = useDraft(packId).data;
   const edits = useEdits(packId);
   const [answer, setAnswer] = useState<Outcome | null>(null);
-  const [rehearsal, setRehearsal] = useState<Rehearsal | null>(null);
-  const revision = draft.data?.revision ?? 0;
+  const [waiting, setWaiting] = useState<(Rehearsal & { then: Then }) | null>(null);
+  const revision = draft?.revision ?? 0;
   const others = useOthers(packId, revision, edits.data);
-  const sent = useChange((wanted: Edit[]) => sendEdits(packId, revision, wanted), ["pack", packId], ["packs"]);
-  const rehearsed = useChange((wanted: Edit[]) => sendEdits(packId, revision, wanted, true));
-  const { undo, redo } = useMemo(() => undoable(edits.data ?? []), [edits.data]);
-  const send = (wanted: Edit[]) => {
-    setRehearsal(null);
-    sent.mutate(wanted, { onSuccess: setAnswer });
+  const sent = useChange(
+    ({ wanted, ask }: { wanted: Edit[]; ask: boolean }) => sendEdits(packId, revision, wanted, ask),
+    ["pack", packId],
+    ["packs"],
+  );
+  const send = (wanted: Edit[], then: Then, ask: boolean) => {
+    setWaiting(null);
+    sent.mutate(
+      { wanted, ask },
+      {
+        onSuccess: (outcome) => {
+          if (!outcome.kept) return setWaiting({ edits: wanted, outcome, then });
+          setAnswer(outcome);
+          then.kept?.();
+        },
+        onError: () => then.not?.(),
+      },
+    );
   };
-  const takeBack = (one: Done | undefined) =>
-    one && !sent.isPending ? () => send([{ do: "take back", revision: one.revision }]) : null;
+  const takeBack = (one: number | null | undefined) =>
+    one && !sent.isPending ? () => send([{ do: "take back", revision: one }], {}, false) : null;
   return {
-    answer: sent.error || rehearsed.error ? null : answer,
-    refused: sent.error ?? rehearsed.error,
-    pending: sent.isPending || rehearsed.isPending,
-    rehearsal,
+    answer: sent.error ? null : answer,
+    refused: sent.error,
+    pending: sent.isPending,
+    rehearsal: waiting,
     others,
     last: edits.data?.[0] ?? null,
-    edit: (...wanted) => {
-      sent.reset();
-      if (!wanted.every((one) => ASKS.has(one.do))) return send(wanted);
-      rehearsed.mutate(wanted, {
-        onSuccess: (outcome) => (doesMore(wanted, outcome) ? setRehearsal({ edits: wanted, outcome }) : send(wanted)),
-      });
+    edit: (...wanted) => send(wanted, {}, true),
+    editThen: (then, ...wanted) => send(wanted, then, true),
+    keep: () => waiting && send(waiting.edits, waiting.then, false),
+    drop: () => {
+      waiting?.then.not?.();
+      setWaiting(null);
     },
-    keep: () => rehearsal && send(rehearsal.edits),
-    drop: () => setRehearsal(null),
-    undo: takeBack(undo),
-    redo: takeBack(redo),
+    undo: takeBack(draft?.undo),
+    redo: takeBack(draft?.redo),
   };
-}
-
-/** Whether an outcome touches more than the mods that were named. What an added mod brings in is no surprise. */
-function doesMore(edits: Edit[], outcome: Outcome): boolean {
-  const named = new Set(edits.flatMap((one) => ("mods" in one ? (one.mods ?? []) : "mod" in one ? [one.mod] : [])));
-  for (const one of edits) if (one.do === "take over") for (const { mod } of one.builds) named.add(mod);
-  const adds = edits.every((one) => ["add", "add many", "take over", "copy lines"].includes(one.do));
-  const stays = edits.some((one) => one.do === "remove") && outcome.changes.length === 0 && !outcome.unsettled.length;
-  return (
-    stays ||
-    outcome.unsettled.length > 0 ||
-    outcome.left_out.length > 0 ||
-    outcome.changes.some((one) => !named.has(one.mod) && !(adds && one.what === "added"))
-  );
-}
-
-/** The last of one's own edits that still counts, and the last undoing that is newer. */
-function undoable(edits: Done[]): { undo?: Done; redo?: Done } {
-  const byRevision = new Map(edits.map((one) => [one.revision, one]));
-  const undoes = (one: Done): boolean => {
-    const before = one.takes_back === null ? undefined : byRevision.get(one.takes_back);
-    return one.takes_back !== null && (!before || !undoes(before));
-  };
-  const standing = edits.filter((one) => one.mine && !one.taken_back);
-  const undo = standing.find((one) => !undoes(one));
-  const redo = standing.find((one) => undoes(one) && one.revision > (undo?.revision ?? 0));
-  return { undo, redo };
 }
 
 /** Reads the draft anew when somebody else edited it, and tells whose edit that was. */

@@ -7,36 +7,38 @@ import type { Edit } from "../../../api/queries";
 import { many } from "../../../parts/words";
 import type { Editing } from "../useEditing";
 import type { Line } from "./columns";
+import { inOrder, toPlace } from "./rows";
 
 interface Props {
   marked: Line[];
+  lines: Line[];
   editing: Editing;
   clear: () => void;
 }
 
-export function Bulk({ marked, editing, clear }: Props) {
-  const [tagging, setTagging] = useState(false);
-  const [tag, setTag] = useState("");
+export function Bulk({ marked, lines: all, editing, clear }: Props) {
+  const [asking, setAsking] = useState<"tag" | "place" | null>(null);
+  const [text, setText] = useState("");
   const chosen = marked.filter((one) => one.group === "chosen");
   const mods = chosen.map((one) => one.mod);
   const each = (edit: (line: Line) => Edit, lines = chosen) => editing.edit(...lines.map(edit));
   const actions: [string, Line[], () => void][] = [
     [
       "On",
-      chosen.filter((one) => one.state === "off"),
+      chosen.filter((one) => !one.on),
       () =>
         each(
           (one) => ({ do: "switch", mod: one.mod, on: true }),
-          chosen.filter((one) => one.state === "off"),
+          chosen.filter((one) => !one.on),
         ),
     ],
     [
       "Off",
-      chosen.filter((one) => one.state !== "off"),
+      chosen.filter((one) => one.on),
       () =>
         each(
           (one) => ({ do: "switch", mod: one.mod, on: false }),
-          chosen.filter((one) => one.state !== "off"),
+          chosen.filter((one) => one.on),
         ),
     ],
     [
@@ -67,8 +69,8 @@ export function Bulk({ marked, editing, clear }: Props) {
       chosen,
       () => each((one) => ({ do: "describe", mod: one.mod, optional: !chosen.every((each) => each.optional) })),
     ],
-    ["Tag", chosen, () => setTagging(true)],
-    ["To the end", chosen, () => editing.edit({ do: "move", mods, before: "" })],
+    ["Tag", chosen, () => setAsking("tag")],
+    ["Place", chosen, () => setAsking("place")],
     ["Remove", chosen, () => each((one) => ({ do: "remove", mod: one.mod }))],
   ];
   return (
@@ -78,26 +80,31 @@ export function Bulk({ marked, editing, clear }: Props) {
       sx={{ display: "flex", alignItems: "center", gap: 0.5, minWidth: 0, flex: 1 }}
     >
       <strong style={{ whiteSpace: "nowrap" }}>{many(marked.length, "line")} marked</strong>
-      {tagging ? (
+      {asking ? (
         <Box
           component="form"
           sx={{ display: "flex", gap: 1 }}
           onSubmit={(event) => {
             event.preventDefault();
-            setTagging(false);
-            if (tag.trim())
-              each((one) => ({ do: "describe", mod: one.mod, tags: [...one.tags, tag.trim()].slice(0, 8) }));
+            setAsking(null);
+            setText("");
+            const moved = asking === "place" && Number(text) > 0 ? toPlace(mods, Number(text), all) : null;
+            if (moved) editing.edit(moved);
+            if (asking === "tag" && text.trim())
+              each((one) => ({ do: "describe", mod: one.mod, tags: [...one.tags, text.trim()].slice(0, 8) }));
           }}
         >
           <TextField
             autoFocus
-            label="Tag"
-            value={tag}
-            onChange={(event) => setTag(event.target.value.slice(0, 30))}
-            sx={{ width: 120 }}
+            label={asking === "tag" ? "Tag" : `Place, 1 to ${inOrder(all).length}`}
+            value={text}
+            onChange={(event) =>
+              setText(asking === "tag" ? event.target.value.slice(0, 30) : event.target.value.replace(/\D/g, ""))
+            }
+            sx={{ width: 130 }}
           />
           <Button type="submit" size="small" variant="contained">
-            Tag them
+            {asking === "tag" ? "Tag them" : "Move them there"}
           </Button>
         </Box>
       ) : (

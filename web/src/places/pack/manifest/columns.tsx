@@ -8,9 +8,10 @@ import { mono } from "../../../theme";
 
 export type Line = Shape["LineOut"];
 
-const SHAPES: Record<string, { shape: string; colour: string; word: string }> = {
+const SHAPES: Record<Line["state"], { shape: string; colour: string; word: string }> = {
   settled: { shape: "●", colour: "primary.main", word: "has a build" },
   unsettled: { shape: "▬", colour: "error.main", word: "without a build" },
+  kept: { shape: "◌", colour: "warning.main", word: "off, and kept because others need it" },
   off: { shape: "○", colour: "text.secondary", word: "off" },
 };
 
@@ -108,6 +109,7 @@ export const says: FilterFn<Line> = (row, _column, asked: string) => {
       one.side,
       one.reach,
       one.held ? "held" : "",
+      one.on ? "" : "off",
       one.optional ? "optional" : "",
       one.newer ? "newer" : "",
       byPerson(one) ? "errand" : "",
@@ -124,8 +126,10 @@ function byPerson(line: Line): boolean {
   return line.pickup !== "" && line.pickup !== "direct" && line.pickup !== "ours";
 }
 
+export const stateWord = (line: Line) => SHAPES[line.state].word;
+
 export function StateMark({ line }: { line: Line }) {
-  const shape = SHAPES[line.state] ?? SHAPES.settled;
+  const shape = SHAPES[line.state];
   return (
     <Box component="span" sx={{ color: shape.colour }}>
       <span aria-hidden>{shape.shape}</span>
@@ -139,6 +143,7 @@ function Name(line: Line) {
     <span title={line.why || line.summary}>
       <strong style={{ fontWeight: 600 }}>{line.name}</strong>
       {line.optional && <Aside>optional</Aside>}
+      {line.state === "kept" && <Aside>off, but needed</Aside>}
       {line.tags.map((tag) => (
         <Aside key={tag}>#{tag}</Aside>
       ))}
@@ -187,7 +192,9 @@ function Pickup(line: Line) {
 }
 
 function NeededBy(line: Line, names: Map<string, string>) {
-  const text = line.needed_by.map((mod) => names.get(mod) ?? mod).join(", ");
+  const called = (mods: string[]) => mods.map((mod) => names.get(mod) ?? mod).join(", ");
+  const off = line.needed_by.length ? "" : called(line.kept_for);
+  const text = off ? `only by what is off: ${off}` : called(line.needed_by);
   return (
     <Box component="span" sx={{ color: "text.secondary" }} title={text}>
       {text}

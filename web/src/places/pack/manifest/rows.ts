@@ -1,0 +1,60 @@
+// The manifest's rows: lines under headings, stretches of lines, and where a line that is moved comes to stand.
+import type { Edit } from "../../../api/queries";
+import type { Line } from "./columns";
+import type { View } from "./useView";
+
+export type Row = { heading: string } | { line: Line };
+
+const FIXED = ["Without a build", "Chosen", "Ours", "Brought in"];
+
+function groupOf(line: Line, by: View["groups"]): string {
+  if (line.state === "unsettled") return "Without a build";
+  if (!line.on) return "Off";
+  if (by === "category") return line.category || "No category";
+  return line.group === "chosen" ? (line.pickup === "ours" ? "Ours" : "Chosen") : "Brought in";
+}
+
+export function grouped(lines: Line[], by: View["groups"]): Row[] {
+  const groups = new Map<string, Line[]>();
+  for (const line of lines) {
+    const group = groupOf(line, by);
+    groups.set(group, [...(groups.get(group) ?? []), line]);
+  }
+  const rank = (group: string) => (group === "Off" ? 99 : FIXED.includes(group) ? FIXED.indexOf(group) : 50);
+  return [...groups.entries()]
+    .sort(([a], [b]) => rank(a) - rank(b) || a.localeCompare(b))
+    .flatMap(([group, rows]) => [{ heading: `${group} (${rows.length})` }, ...rows.map((line) => ({ line }))]);
+}
+
+/** The stretch of lines from one to another, in the order in which they stand; the other alone where the one is gone. */
+export function between(order: string[], from: string, to: string): string[] {
+  const [a, b] = [order.indexOf(from), order.indexOf(to)];
+  return a < 0 ? [to] : order.slice(Math.min(a, b), Math.max(a, b) + 1);
+}
+
+/** Chosen lines in the order in which they are laid down: on one path the later wins. */
+export const inOrder = (lines: Line[]) =>
+  lines.filter((one) => one.group === "chosen").sort((a, b) => a.order - b.order);
+
+/** Moves lines to a place, counted from 1 among the chosen lines; null where they stand there already. */
+export function toPlace(mods: string[], place: number, lines: Line[]): Edit | null {
+  const chosen = inOrder(lines).map((one) => one.mod);
+  const staying = chosen.filter((one) => !mods.includes(one));
+  const at = Math.min(Math.max(Math.round(place), 1), staying.length + 1) - 1;
+  const moved = [...staying.slice(0, at), ...chosen.filter((one) => mods.includes(one)), ...staying.slice(at)];
+  if (!mods.length || moved.join() === chosen.join()) return null;
+  return { do: "move", mods, before: staying[at] ?? "" };
+}
+
+/** Moves lines so that they stand right before another one. */
+export function toBefore(mods: string[], before: string, lines: Line[]): Edit | null {
+  const staying = inOrder(lines).filter((one) => !mods.includes(one.mod));
+  const at = staying.findIndex((one) => one.mod === before);
+  return at < 0 ? null : toPlace(mods, at + 1, lines);
+}
+
+/** One step earlier or later. */
+export function byOneStep(by: number, mod: string, lines: Line[]): Edit | null {
+  const at = inOrder(lines).findIndex((one) => one.mod === mod);
+  return at < 0 ? null : toPlace([mod], at + 1 + by, lines);
+}
