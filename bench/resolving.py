@@ -16,8 +16,8 @@ from typing import Any, NamedTuple
 import resolvelib
 
 from convoy_core.resolve import Eligible, Impossible, Problem, Solved, resolve
-from convoy_core.resolve.cost import cost_of
 from convoy_core.resolve.eligible import provided
+from convoy_core.resolve.preference import cost_of
 from convoy_core.resolve.wire import read_problem
 from convoy_core.words.model import Build
 from convoy_core.words.ranges import ANY_VERSION, Range

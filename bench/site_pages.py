@@ -14,7 +14,7 @@ import httpx
 from django.utils import timezone
 
 from convoy_core.outside.catalogue import read_catalogue
-from convoy_site.catalogue.keeping import keep_mods
+from convoy_site.catalogue.listed_rows import keep_mods
 from convoy_site.catalogue.models import Build, Game, Mod, Source
 from convoy_site.packs.models import Pack
 from convoy_site.packs.services import NewPack, start_pack

@@ -2,8 +2,8 @@
 
 import sys
 
-from .commands.plain import main as plain_main
-from .commands.plain import plain
+from .commands.errors_told import main as plain_main
+from .commands.errors_told import plain
 
 
 def main() -> None:

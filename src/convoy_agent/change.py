@@ -9,7 +9,7 @@ from datetime import datetime
 from convoy_core.lock.change_log import changes
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import what_to_do
-from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Choices
+from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, SyncChoices
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 from convoy_io.archives import ArchiveWrong
 
@@ -21,7 +21,7 @@ from .folder.folder import Folder
 from .folder.journal import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
 from .folder.staging import Staged, Stager
 from .site import site as sites
-from .site.progress import Progress, Untold
+from .site.progress import NoListener, Progress
 from .site.site import Head
 from .storage.store import Store
 from .visit import Prospect, Visit
@@ -34,7 +34,7 @@ class Wish:
     `back`: paths with where they were moved aside, which return. Mending chosen paths keeps to the installed release.
     """
 
-    choices: Choices = Choices()
+    choices: SyncChoices = SyncChoices()
     to: str = ""
     anyway: bool = False
     errands: Callable[[Sequence[LockedBuild]], Sequence[LockedBuild]] | None = None
@@ -64,7 +64,7 @@ class Work:
 
     def change(self) -> Done:
         folder, plan = self.visit.folder, self.prospect.plan
-        self.stager = Stager(folder, plan, self.prospect.target, self.prospect.record, self.visit.store, Untold())
+        self.stager = Stager(folder, plan, self.prospect.target, self.prospect.record, self.visit.store, NoListener())
         self._fetch(plan.fetch)
         self._bring(plan.errands)
         self.progress.phase("unpacking", *self.stager.left())

@@ -17,7 +17,7 @@ from convoy_core.sync.plan import Plan
 from .folder.folder import Folder
 from .folder.machine import facts
 from .storage import disk, sealed
-from .visit import Told
+from .visit import Reported
 
 _MASK = (1 << 64) - 1
 
@@ -39,7 +39,7 @@ class Calm:
         self._folder = folder
         self._place = folder.own / "calm.json"
 
-    def keep(self, release: str, left_out: Collection[str], outcome: Told) -> None:
+    def keep(self, release: str, left_out: Collection[str], outcome: Reported) -> None:
         """Remembers a folder in which nothing is left to do; forgets one in which something is."""
         if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
             self.forget()

@@ -13,7 +13,7 @@ from typing import NoReturn
 from convoy_core.lock.change_log import changes
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.deviations import Deviation
-from convoy_core.sync.plan import Choices, Plan
+from convoy_core.sync.plan import Plan, SyncChoices
 from convoy_core.sync.undoing import to_take_back
 from convoy_core.words.errors import ConvoyError
 
@@ -36,7 +36,7 @@ from .site.site import Head, Pairing, Site
 from .storage import disk
 from .storage.files import SPARE_BYTES, trouble
 from .storage.store import Store
-from .visit import Now, Prospect, Told, Visit
+from .visit import Now, Prospect, Reported, Visit
 
 
 def utc_now() -> datetime:
@@ -114,7 +114,7 @@ def sync(
             number = wish.to or head.number
             if wish.choices.only is not None:
                 number = folder.record().release or nothing_installed()
-            plain = wish.choices == Choices() and not wish.to and wish.back is None
+            plain = wish.choices == SyncChoices() and not wish.to and wish.back is None
             if plain and not recovered and (calm := Calm(folder).still(number, head.left_out)):
                 site.report(number, {}, calm.fingerprint, calm.about)
                 return Synced(number, calm.plan(), (), False, steps_left=_left(calm.about))
@@ -125,7 +125,7 @@ def sync(
             work = Work(visit, prospect, wish, replace(limits, line=head.line * 1024), progress, step)
             done = work.change() if _is_due(prospect, wish) else Done()
             steps.keep_baselines(folder, prospect.target)
-            seen = prospect if wish.choices == Choices() and not done.carried else None
+            seen = prospect if wish.choices == SyncChoices() and not done.carried else None
             _rehearse(visit)
             after = _tell_site(visit, prospect, seen)
             _end(visit, prospect.recipe.number)
@@ -174,7 +174,7 @@ def _left(about: Mapping[str, object]) -> tuple[str, ...]:
     return tuple(str(one["text"]) for one in told if not one["done"]) if isinstance(told, list) else ()
 
 
-def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Told | None:
+def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Reported | None:
     """Reports after a sync, with what the next one would do. What was done is done, whether anybody hears of it or not:
     None when the site could not even say what comes next.
     """

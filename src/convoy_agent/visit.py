@@ -14,7 +14,7 @@ from datetime import datetime
 
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
-from convoy_core.sync.plan import Choices, Plan, Recorded, Scan, make_plan
+from convoy_core.sync.plan import Plan, Recorded, Scan, SyncChoices, make_plan
 from convoy_core.words.errors import ConvoyError
 
 from .errors import BadRelease, SiteAway
@@ -41,7 +41,7 @@ class Prospect:
 
 
 @dataclass(frozen=True)
-class Told:
+class Reported:
     """What the site was told. `unheard`: it went away meanwhile, and hears of it from the next look."""
 
     release: str
@@ -84,7 +84,7 @@ class Visit:
         self.folder.keep_release(number, signed)
         return recipe
 
-    def prospect(self, recipe: Recipe, choices: Choices = Choices(), thorough: bool = False) -> Prospect:
+    def prospect(self, recipe: Recipe, choices: SyncChoices = SyncChoices(), thorough: bool = False) -> Prospect:
         """Looks at the folder, and plans what would lead to the release. `thorough` hashes every file anew."""
         folder, share, record = self.folder, share_of(recipe, self.pairing), self.folder.record()
         left_out: Collection[str] = self.head.left_out
@@ -109,7 +109,7 @@ class Visit:
         )
         return Prospect(recipe, target, record, scan, plan, before)
 
-    def report(self, recipe: Recipe, thorough: bool = False, seen: Prospect | None = None) -> Told:
+    def report(self, recipe: Recipe, thorough: bool = False, seen: Prospect | None = None) -> Reported:
         """Tells the site where the folder stands against what is installed, and what a sync to `recipe` would do.
 
         `seen`: a look at the folder after which nothing has been changed.
@@ -131,7 +131,7 @@ class Visit:
             self.site.report(record.release, look.deviations, fingerprint, about)
         except SiteAway:
             unheard = True
-        return Told(record.release, look, fingerprint, prospect, about, unheard)
+        return Reported(record.release, look, fingerprint, prospect, about, unheard)
 
     def _installed(self, record: Record) -> Recipe | None:
         """The installed release; asked for anew where it was lost here. None when nobody has it any more."""

@@ -14,7 +14,7 @@ from typing import Any
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.paths import AGENT_FOLDER
-from convoy_core.sync.plan import Choices, describe
+from convoy_core.sync.plan import SyncChoices, describe
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
 
@@ -151,7 +151,7 @@ def _look(watcher: Watcher, given: Fields) -> str:
 
 def _sync(watcher: Watcher, given: Fields) -> str:
     only = frozenset(given.strings("only")) or None
-    choices = Choices(given.flag("extras_aside", False), only)
+    choices = SyncChoices(given.flag("extras_aside", False), only)
     wish = Wish(choices, anyway=given.flag("anyway", False), errands=watcher.errands)
     watcher.begin(given)
     try:

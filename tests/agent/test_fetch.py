@@ -10,7 +10,7 @@ import pytest
 from convoy_agent.errors import FetchFailed
 from convoy_agent.fetching import fetch
 from convoy_agent.fetching.fetch import Fetcher
-from convoy_agent.site.progress import Untold
+from convoy_agent.site.progress import NoListener
 from convoy_agent.storage.store import Store
 from convoy_core.lock.lock import LockedBuild
 
@@ -24,7 +24,7 @@ def build_of(member: Member, mod: str, **changed: object) -> LockedBuild:
 
 def fetcher(member: Member, **given: object) -> Fetcher:
     sources = dict.fromkeys(("harbour", "other"), f"{member.harbour.address}/harbour")
-    return Fetcher(member.store, sources, Untold(), IMPATIENT, **given)
+    return Fetcher(member.store, sources, NoListener(), IMPATIENT, **given)
 
 
 def test_another_place_is_tried_when_the_first_has_nothing(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:

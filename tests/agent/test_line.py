@@ -26,7 +26,7 @@ from convoy_agent.fetching.fetch import Fetcher, Limits
 from convoy_agent.fetching.pace import LONGEST_PAUSE, Pace
 from convoy_agent.site import connection
 from convoy_agent.site.connection import BadProxy
-from convoy_agent.site.progress import Untold
+from convoy_agent.site.progress import NoListener
 from convoy_agent.site.site import look
 from convoy_agent.sync import sync
 from convoy_core.lock.canonical import sha256_hex
@@ -116,7 +116,7 @@ def test_a_line_that_breaks_again_and_again_still_gets_there(member: Member, mon
         member.store.adopt(part, sha256_hex(data))
 
     monkeypatch.setattr(Fetcher, "_attempt", attempt)
-    Fetcher(member.store, {"harbour": "http://x"}, Untold(), IMPATIENT).fetch_all([build])
+    Fetcher(member.store, {"harbour": "http://x"}, NoListener(), IMPATIENT).fetch_all([build])
     assert len(tries) == 8 > IMPATIENT.attempts and build.archive.sha256 in member.store
 
 
@@ -228,7 +228,7 @@ def test_each_failure_has_its_name(member: Member, monkeypatch: pytest.MonkeyPat
     for code, address in addresses.items():
         limits = Limits(attempts=1, timeout_seconds=0.3, wait_seconds=0)
         with pytest.raises(FetchFailed) as refused:
-            Fetcher(member.store, {"harbour": address}, Untold(), limits).fetch_all([build])
+            Fetcher(member.store, {"harbour": address}, NoListener(), limits).fetch_all([build])
         assert refused.value.data["reason"] == code, refused.value.sentence()
     silent.close()
 

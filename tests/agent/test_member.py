@@ -14,7 +14,7 @@ import pytest
 from convoy_agent import backing_up, by_hand, taking_back
 from convoy_agent import sync as work
 from convoy_agent.change import Wish
-from convoy_agent.commands.storing import wanted
+from convoy_agent.commands.archive_store import wanted
 from convoy_agent.errors import (
     BackupRefused,
     BadRelease,
@@ -36,7 +36,7 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import new_key
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
-from convoy_core.sync.plan import Choices
+from convoy_core.sync.plan import SyncChoices
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 
@@ -154,7 +154,7 @@ def test_a_large_merge_is_told_within_bounds(member: Member) -> None:
     assert len(note["changed"]) == 200 and note["kept"][0]["key"] == "key1" and len(note["kept"][0]["mine"]) <= 300
 
 
-# --- Choices, versions, mending
+# --- SyncChoices, versions, mending
 
 
 def test_optional_mods_are_left_out_and_taken_again(member: Member) -> None:
@@ -207,14 +207,14 @@ def test_only_chosen_differences_are_mended(member: Member) -> None:
 def test_mending_chosen_files_neither_updates_nor_follows_a_new_choice(member: Member) -> None:
     options = {"optional": ["lanterns"], "reaches": {"lanterns": Reach.OWN}}
     with pytest.raises(NothingInstalled):
-        member.sync(wish=Wish(Choices(only=frozenset({"mods/x"}))))
+        member.sync(wish=Wish(SyncChoices(only=frozenset({"mods/x"}))))
     member.harbour.publish("1.0.1", MODS, **options)
     member.sync()
     member.harbour.publish("1.1.0", {**NEWER, "lanterns": MODS["lanterns"]}, **options)
     member.harbour.choice = {"left_out": ["lanterns"]}
     altered = "mods/ledger/data/a.dat"
     (member.folder / altered).write_text("altered")
-    assert member.sync(wish=Wish(Choices(only=frozenset({altered})))).release == "1.0.1"
+    assert member.sync(wish=Wish(SyncChoices(only=frozenset({altered})))).release == "1.0.1"
     member.holds(MODS)
     assert member.sync().aside == ()  # everything of 1.0.1 is still known as the pack's
     member.holds(NEWER)
@@ -584,7 +584,7 @@ def test_an_order_that_the_disk_refuses_is_answered_and_the_watch_goes_on(
 def test_extras_are_off_for_the_time_of_play_and_come_back(member: Member) -> None:
     member.sync()
     (member.folder / "mods/mine.zip").write_text("mine")
-    member.sync(wish=Wish(Choices(extras_aside=True)))
+    member.sync(wish=Wish(SyncChoices(extras_aside=True)))
     member.holds(MODS)
     entry = Folder(member.folder).entries()[-1]
     assert taking_back.put_back(member.folder, entry["id"]) == (("mods/mine.zip",), ())
@@ -684,7 +684,7 @@ def test_what_another_installation_holds_is_shared_and_verified(
         target.write_bytes(source.read_bytes())
         return True
 
-    monkeypatch.setattr("convoy_agent.folder.blocks.share_blocks", share)
+    monkeypatch.setattr("convoy_agent.folder.blocks.clone_blocks", share)
     member.sync()
     assert shared == []  # there is no other installation yet: nothing is even tried
     (member.folder / "mods/lanterns/data/light.dat").write_text("altered")

@@ -21,7 +21,7 @@ from convoy_agent.storage import sealed
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.signing import new_key
 from convoy_core.lock.terms import How, Terms, Tweak
-from convoy_core.sync.plan import Choices
+from convoy_core.sync.plan import SyncChoices
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 
@@ -367,11 +367,11 @@ def test_a_members_own_names_go_aside_and_come_back(member: Member, name: str) -
     member.sync()
     put(member, f"mods/{name}", "mine")
     put(member, f"mods/{name}2" if len(name) < 99 else "mods/y", "mine, too")
-    assert len(member.sync(wish=Wish(Choices(extras_aside=True))).aside) == 2
+    assert len(member.sync(wish=Wish(SyncChoices(extras_aside=True))).aside) == 2
     member.holds(MODS)
     taking_back.undo(member.folder, member.store) if len(Folder(member.folder).entries()) > 1 else None
     assert (member.folder / f"mods/{name}").read_text() == "mine"
-    member.sync(wish=Wish(Choices(extras_aside=True)))
+    member.sync(wish=Wish(SyncChoices(extras_aside=True)))
     assert f"mods/{name}" in taking_back.put_back(member.folder, f"mods/{name}")[0]
 
 

@@ -29,7 +29,7 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign
 from convoy_core.lock.terms import Terms
-from convoy_core.sync.plan import Choices
+from convoy_core.sync.plan import SyncChoices
 from convoy_core.words.errors import BadSignature, ConvoyError
 from convoy_core.words.model import Pickup, Side
 from convoy_io.archives import ArchiveWrong
@@ -110,7 +110,7 @@ def test_extras_are_left_alone_until_asked(member: Member) -> None:
     assert member.sync().plan.extras == ("mods/mine.zip",)
     member.holds(MODS, "mods/mine.zip")
     assert member.harbour.reports[-1]["deviations"] == {"mods/mine.zip": "extra"}
-    assert member.sync(wish=Wish(Choices(extras_aside=True))).aside == ("mods/mine.zip",)
+    assert member.sync(wish=Wish(SyncChoices(extras_aside=True))).aside == ("mods/mine.zip",)
     member.holds(MODS)
 
 

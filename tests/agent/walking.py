@@ -45,7 +45,7 @@ from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync
 from convoy_core.lock.signing import key_fingerprint, public_half
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
-from convoy_core.sync.plan import Choices
+from convoy_core.sync.plan import SyncChoices
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 
@@ -400,8 +400,8 @@ class Walk:
         wish: Callable[..., Wish] = Wish
         commands: list[tuple[str, int, Callable[[], object]]] = [
             ("sync", 12, lambda: self._sync(wish())),
-            ("sync --extras-aside", 3, lambda: self._sync(wish(Choices(extras_aside=True)))),
-            ("sync --only", 2, lambda: self._sync(wish(Choices(only=some)))),
+            ("sync --extras-aside", 3, lambda: self._sync(wish(SyncChoices(extras_aside=True)))),
+            ("sync --only", 2, lambda: self._sync(wish(SyncChoices(only=some)))),
             ("sync --to", 2, lambda: self._sync(wish(to=self.chance.choice(numbers)))),
             ("undo", 4, lambda: taking_back.undo(self.folder, self.store, self.now, limits=PATIENCE)),
             ("backup", 3, lambda: backing_up.back_up(self.folder, self.now)),
@@ -436,7 +436,7 @@ class Walk:
         return sync(self.folder, self.store, wish=wish, now=self.now, limits=PATIENCE)
 
     def _prune(self) -> None:
-        from convoy_agent.commands.storing import wanted
+        from convoy_agent.commands.archive_store import wanted
 
         use = self.store.use(wanted(self.store))
         for sha256 in use.idle:

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import event, given
 from hypothesis import strategies as st
 
-from convoy_core.settings.formats import Unreadable, open_settings
+from convoy_core.settings.formats import UnreadableSettings, open_settings
 from convoy_core.settings.merge import merge
 
 TOML = b'# Lamps\nenabled = true # on\n\n[bow]\nstrength = 5\ncolour = "amber"\n\n[[post]]\nat = 1\n'
@@ -91,11 +91,11 @@ BROKEN = [
 
 @pytest.mark.parametrize(("path", "data"), BROKEN)
 def test_what_cannot_be_parsed_is_refused_and_never_merged(path: str, data: bytes) -> None:
-    with pytest.raises(Unreadable):
+    with pytest.raises(UnreadableSettings):
         open_settings(path, data)
     good = FILES.get(path, b"")
     for three in ((data, good, good), (good, data, good), (good, good, data)):
-        with pytest.raises(Unreadable):
+        with pytest.raises(UnreadableSettings):
             merge(path, *three)
 
 
@@ -170,7 +170,7 @@ def test_laws_of_merging(path: str) -> None:
         try:
             as_new, done = merge(path, before, before, new), merge(path, before, mine, new)
             forced = open_settings(path, merge(path, before, mine, new, frozenset(wanted)).data).values()
-        except Unreadable:
+        except UnreadableSettings:
             event("laid beside")  # A value stands where the other has a table: told, and not written.
             return
         assert open_settings(path, as_new.data).values() == wanted, "untouched: the release's values"

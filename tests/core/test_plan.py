@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
-from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Choices, Plan, Recorded, Scan, make_plan
+from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, Plan, Recorded, Scan, SyncChoices, make_plan
 from convoy_core.words.model import Pickup, Reach
 
 from .making import lock, locked
@@ -45,7 +45,7 @@ def carry_out(plan: Plan, scan: dict[str, str]) -> tuple[dict[str, str], dict[st
 def test_a_plan_leads_to_the_lock_and_loses_nothing(record, there, wanted, extras_aside) -> None:
     target = lock((locked("mod"), wanted), terms=TERMS)
     scan = hashes(there)
-    choices = Choices(extras_aside)
+    choices = SyncChoices(extras_aside)
     plan = make_plan(Recorded(hashes(record)), Scan(scan), target, (), choices)
     after, aside = carry_out(plan, scan)
     packs = {path for path in wanted if path != SETTINGS}
@@ -147,7 +147,7 @@ def test_only_chosen_differences_are_mended() -> None:
     target = lock((locked("mod"), {"mods/a/x": "1", "mods/a/y": "1"}))
     record = Recorded(hashes({"mods/a/x": "1", "mods/a/y": "1"}))
     scan = Scan(hashes({"mods/a/x": "mine", "mods/e": "e", "mods/f": "f"}))
-    plan = make_plan(record, scan, target, (), Choices(True, frozenset({"mods/a/x", "mods/e"})))
+    plan = make_plan(record, scan, target, (), SyncChoices(True, frozenset({"mods/a/x", "mods/e"})))
     assert [(move.act.value, move.path) for move in plan.moves] == [
         ("aside", "mods/a/x"), ("aside", "mods/e"), ("place", "mods/a/x"),
     ]  # fmt: skip

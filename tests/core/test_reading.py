@@ -7,7 +7,7 @@ import pytest
 from convoy_core.checks import Severity, Subject, run_checks
 from convoy_core.draft.settling import WantedLine, settle
 from convoy_core.outside.archive_root import NoRoot, placements
-from convoy_core.outside.catalogue import ListedMod, Unreadable, read_catalogue
+from convoy_core.outside.catalogue import ListedMod, UnreadableEntry, read_catalogue
 from convoy_core.outside.game_profile import read_profile
 from convoy_core.resolve import Eligible, Shelves
 from convoy_core.words.errors import HostileArchive, MalformedInput
@@ -24,7 +24,7 @@ GAUGE_HOLLOW = read_profile((GAMES / "gauge-hollow.toml").read_text())
 MOD = KindLayout("mods/{mod}", "waybill.toml")
 
 
-def test_loader_versions_are_those_of_the_game_version_newest_first() -> None:
+def test_loader_versions_are_those_of_the_game_version_by_age() -> None:
     found = TILLERWAY.loader("bosun").versions_for(parse_version("2.1.0"))
     assert [(str(one.version), one.recommended) for one in found] == [("5.3.1", False), ("5.2.0", True)]
     assert GAUGE_HOLLOW.base("3.1", "", "").as_text() == "gauge-hollow 3.1"
@@ -94,7 +94,14 @@ def test_one_bad_entry_harms_no_other() -> None:
         ]
     }
     found = list(read_catalogue(listed, TILLERWAY))
-    assert [type(one) for one in found] == [ListedMod, Unreadable, Unreadable, Unreadable, ListedMod, ListedMod]
+    assert [type(one) for one in found] == [
+        ListedMod,
+        UnreadableEntry,
+        UnreadableEntry,
+        UnreadableEntry,
+        ListedMod,
+        ListedMod,
+    ]
     assert found[1].entry == "no-name" and "name" in found[1].why
     assert "no place for a tool" in found[4].builds[0].refused
     assert "climbs" in found[5].builds[0].refused

@@ -21,8 +21,8 @@ from convoy_core.resolve import (
     why_not,
     why_not_at_all,
 )
-from convoy_core.resolve.cost import cost_of
 from convoy_core.resolve.eligible import Eligible
+from convoy_core.resolve.preference import cost_of
 from convoy_core.resolve.ways_out import apply
 from convoy_core.resolve.wire import read_problem, write_answer
 from convoy_core.words.errors import MalformedInput

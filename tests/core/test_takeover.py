@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from convoy_core.outside.game_profile import read_profile
-from convoy_core.outside.takeover import FORMAT, Known, TakenOver, mark, marks_of, read_listing, recognise
+from convoy_core.outside.takeover import FORMAT, Known, TakenOver, largest_hashes, read_listing, recognise, short_hash
 from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import CarriedFile
 
@@ -124,8 +124,8 @@ def test_marks_are_of_the_largest_files() -> None:
         *(carried(f"large{at}", "x" * (50 + at)) for at in range(4)),
         CarriedFile("no", 0, sha("")),
     ]
-    assert marks_of(files) == sorted(mark(file.sha256) for file in files[2:5])
-    assert mark("f" * 64) == -1
+    assert largest_hashes(files) == sorted(short_hash(file.sha256) for file in files[2:5])
+    assert short_hash("f" * 64) == -1
 
 
 def test_a_listing_is_read_as_json_and_as_checksums() -> None:

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from convoy_core.lock.change_log import terms_changes
 from convoy_core.lock.rendering import broken, render, rendering
 from convoy_core.lock.terms import HandStep, How, Terms, Tweak
-from convoy_core.settings.formats import TEXT_ONLY, Unreadable, format_of, open_settings, typed
+from convoy_core.settings.formats import TEXT_ONLY, UnreadableSettings, format_of, open_settings, typed
 from convoy_core.settings.formats.base import same
 from convoy_core.sync.errands import minutes, what_to_do
 from convoy_core.words.model import Pickup
@@ -98,7 +98,7 @@ def test_a_rendering_is_named_by_what_sets_and_by_nothing_else() -> None:
 
 def test_what_cannot_be_tweaked_is_refused_and_never_half_done() -> None:
     for data, key in ((b"not [toml", ("a",)), (b"a = 1\n", ("a", "b")), (b"\xff", ("a",))):
-        with pytest.raises(Unreadable):
+        with pytest.raises(UnreadableSettings):
             render("config/a.toml", data, [Tweak("config/a.toml", key, 1, How.START)])
 
 

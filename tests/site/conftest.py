@@ -14,7 +14,7 @@ from django.core.cache import cache
 from django.test import Client
 
 from convoy_site.catalogue.demo import load_games_and_sources
-from convoy_site.catalogue.reading import read_source
+from convoy_site.catalogue.reading_sources import read_source
 from convoy_site.installations.joining import join, pair, pairing_command
 from convoy_site.installations.models import Installation
 from convoy_site.packs.models import Pack

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from convoy_site.catalogue import search
 from convoy_site.catalogue.models import Build, Mod, Source
-from convoy_site.catalogue.reading import PATIENCE, read_source
+from convoy_site.catalogue.reading_sources import PATIENCE, read_source
 from convoy_standins.generate import read_listed
 
 from .conftest import World, serving

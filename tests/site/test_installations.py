@@ -106,7 +106,7 @@ def test_the_line_says_who_is_where(world: World) -> None:
     report(world)
     edit(world, {"do": "remove", "mod": "heron-almanac"})
     _, line = world.as_("member").get(f"{world.at}/line")
-    assert [mark["number"] for mark in line["marks"]] == ["1.0.0"]
+    assert [stop["number"] for stop in line["stops"]] == ["1.0.0"]
     assert line["pending"] == 2
     assert [(one["initials"], one["release"], one["state"], one["mine"]) for one in line["people"]] == [
         ("M", "1.0.0", "in step", True)

@@ -10,16 +10,16 @@ import typer
 
 from .. import backing_up, here
 from ..errors import NotPaired
+from .archive_store import keep as keep_store
+from .archive_store import store_app
 from .ending import ending
+from .errors_told import plain
+from .everyday import playing
 from .exits import as_help
 from .going_back import going_back
 from .options import KEEP
-from .plain import plain
-from .playing import playing
 from .running import run
 from .screen import say
-from .storing import keep as keep_store
-from .storing import store_app
 
 app = typer.Typer(
     help="Keeps an installation in step with its pack. Without a command: says how this folder stands.",

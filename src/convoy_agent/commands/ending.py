@@ -15,11 +15,11 @@ from .. import leave as leaving
 from ..folder.folder import Folder
 from ..mend import mend as mend_own
 from ..sync import utc_now
+from .archive_store import keep as keep_store
 from .exits import DONE, LEFT
 from .options import KEEP, FolderOption, JsonOption
 from .screen import Bar, print_json, say
-from .storing import keep as keep_store
-from .telling import say_rows
+from .sentences import say_rows
 
 ending = typer.Typer()
 

@@ -14,11 +14,11 @@ from .. import backing_up, taking_back
 from ..folder.backups import Backup
 from ..folder.folder import Folder
 from ..folder.journal import recover
+from .archive_store import keep as keep_store
 from .exits import DONE, LEFT
 from .options import BACK, FolderOption, JsonOption
 from .screen import print_json, say
-from .storing import keep as keep_store
-from .telling import entry_sentence, say_rows, say_synced
+from .sentences import entry_sentence, say_rows, say_synced
 
 going_back = typer.Typer()
 

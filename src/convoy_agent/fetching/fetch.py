@@ -28,7 +28,7 @@ from convoy_io.waits import asked_wait
 from ..errors import FetchFailed, Stopped
 from ..interruptible import SOON, all_done, ended
 from ..site.connection import client, reason_of
-from ..site.progress import Told, Untold
+from ..site.progress import Listener, NoListener
 from ..storage import disk
 from ..storage.files import CHUNK, trouble_told
 from ..storage.store import Store
@@ -86,7 +86,7 @@ class Fetcher:
         self,
         store: Store,
         addresses: Mapping[str, str],
-        told: Told = Untold(),
+        told: Listener = NoListener(),
         limits: Limits = Limits(),
         credentials: Callable[[str], Mapping[str, str]] = lambda address: {},
         ready: Callable[[LockedBuild], None] = lambda build: None,

@@ -22,7 +22,7 @@ _FICLONE = 0x40049409
 """Linux's request to share another file's blocks."""
 
 
-def share_blocks(source: Path, target: Path) -> bool:
+def clone_blocks(source: Path, target: Path) -> bool:
     """Makes `target` a file that shares all blocks of `source`; says whether the system could."""
     if sys.platform != "linux":
         return False
@@ -49,7 +49,7 @@ class Siblings:
         if place is None:
             return False
         try:
-            if share_blocks(place, to) and sha256_of(to) == sha256:
+            if clone_blocks(place, to) and sha256_of(to) == sha256:
                 return True
         except OSError:
             pass  # It went, or its disk did, since its agent recorded it: then this file is unpacked like any other.
@@ -62,7 +62,7 @@ class Siblings:
             return False
         probe, twin = (self._folder.staging / name for name in ("probe", "twin"))
         probe.write_bytes(b"?")
-        able = share_blocks(probe, twin)
+        able = clone_blocks(probe, twin)
         for file in (probe, twin):
             disk.remove(file)
         return able

@@ -16,7 +16,7 @@ from ..errors import DiskFull, FolderRefused
 from ..site.progress import Screen
 from ..storage import disk
 from ..storage.files import CHUNK, COPYING, SPARE_BYTES, free_name, made_anew, trouble_told, walk
-from .blocks import share_blocks
+from .blocks import clone_blocks
 
 
 def copy_game(game: Path, root: Path, screen: Screen) -> int:
@@ -64,7 +64,7 @@ def _copy(source: Path, target: Path) -> None:
         # A file is swapped in when it is whole: this one is, or it is the member's own.
         return
     beside = free_name(target.with_name(target.name + COPYING))
-    if not share_blocks(source, beside):
+    if not clone_blocks(source, beside):
         with source.open("rb") as here, made_anew(beside) as there:
             shutil.copyfileobj(here, there, CHUNK)
             disk.written(there)

@@ -31,7 +31,7 @@ from convoy_core.lock.rendering import broken
 from convoy_core.lock.signing import key_fingerprint, verify
 from convoy_core.lock.terms import Tweak
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
-from convoy_core.settings.formats import Key, Unreadable, Value
+from convoy_core.settings.formats import Key, UnreadableSettings, Value
 from convoy_core.sync.deviations import Deviation, Strayed
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, is_extra
 from convoy_core.words.errors import ConvoyError
@@ -456,7 +456,7 @@ def _strayed(folder: Folder, path: str, enforced: Sequence[Tweak]) -> tuple[list
     wanted = {tweak.key: tweak.value for tweak in enforced}
     try:
         off = dict(broken(path, inside(folder.root, path).read_bytes(), enforced))
-    except (Unreadable, OSError):
+    except (UnreadableSettings, OSError):
         told = [Strayed(path, ".".join(key), as_text(value), "cannot be read") for key, value in wanted.items()]
         return told, {}
     told = [Strayed(path, ".".join(key), as_text(wanted[key]), as_text(there)) for key, there in off.items()]

@@ -24,7 +24,7 @@ from convoy_core.lock.rendering import rendering
 from convoy_core.outside.paths import checked_path
 from convoy_core.sync.plan import BESIDE, Act, Plan
 
-from ..site.progress import Told, Untold
+from ..site.progress import Listener, NoListener
 from ..storage import disk, sealed
 from ..storage.disk import is_link
 from ..storage.files import (
@@ -166,7 +166,9 @@ def recover(folder: Folder, step: Step = no_step) -> bool:
     return True
 
 
-def carry_out(folder: Folder, step: Step = no_step, told: Told = Untold(), sure: Collection[str] = ()) -> Carried:
+def carry_out(
+    folder: Folder, step: Step = no_step, told: Listener = NoListener(), sure: Collection[str] = ()
+) -> Carried:
     """Does what the journal says, from wherever it stopped, and ends it.
 
     `sure`: sha256 of staged files that this very process hashed; all others are hashed before they are placed.

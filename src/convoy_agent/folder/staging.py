@@ -19,12 +19,12 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile
 from convoy_core.lock.rendering import render, rendering
 from convoy_core.outside.paths import checked_path
-from convoy_core.settings.formats import Unreadable
+from convoy_core.settings.formats import UnreadableSettings
 from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 from convoy_io.archives import ArchiveWrong
 
-from ..site.progress import Told
+from ..site.progress import Listener
 from ..storage import disk
 from ..storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
 from ..storage.store import Store
@@ -59,7 +59,7 @@ BROKEN = (
 class Stager:
     """Stages one plan. `stage_build` may be called from several threads; `finish` comes once, after all of them."""
 
-    def __init__(self, folder: Folder, plan: Plan, target: Lock, record: Record, store: Store, told: Told) -> None:
+    def __init__(self, folder: Folder, plan: Plan, target: Lock, record: Record, store: Store, told: Listener) -> None:
         self._folder, self._target, self._record, self._store, self.told = folder, target, record, store, told
         self._wanted: dict[str, list[Move]] = {}
         for move in plan.moves:
@@ -154,7 +154,7 @@ class Stager:
         plain = (self._folder.staging / file.sha256).read_bytes()
         try:
             new = render(file.path, plain, terms.by_path.get(file.path, ()))
-        except Unreadable as error:
+        except UnreadableSettings as error:
             new = plain
             staged.notes.append({"path": file.path, "problem": error.sentence()})
         rendered = self._keep(new, self._folder.settings)
@@ -175,7 +175,7 @@ class Stager:
         staged.found[path] = sha256_hex(mine)
         try:
             merged = merge(path, before, mine, new, enforced)
-        except Unreadable as error:
+        except UnreadableSettings as error:
             beside = f"{path}{BESIDE}"
             staged.content[path] = staged.found[path]
             staged.content[beside] = self._keep(new, self._folder.staging)

@@ -32,7 +32,7 @@ class Silent:
     def move(self, done: int, what: str) -> None: ...
 
 
-class Told(Protocol):
+class Listener(Protocol):
     """Whoever hears how far files are. Called for every block, from several threads; must not block."""
 
     def file(self, name: str, at: int, of: int) -> None:
@@ -42,7 +42,7 @@ class Told(Protocol):
         """Something beside the files, in words."""
 
 
-class Untold:
+class NoListener:
     """Nobody listens: work that runs beside the phase that is shown, and is not counted in it."""
 
     def file(self, name: str, at: int, of: int) -> None: ...

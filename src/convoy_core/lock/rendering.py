@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..settings.formats import Key, Unreadable, Value, open_settings, spelled
+from ..settings.formats import Key, UnreadableSettings, Value, open_settings, spelled
 from ..settings.formats.base import same
 from ..words.errors import ConvoyError
 from .canonical import canonical_json, sha256_hex
@@ -15,7 +15,7 @@ from .terms import How, Terms, Tweak
 
 
 def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
-    """The file with enforced and starting values set; advice is for reading. Raises Unreadable."""
+    """The file with enforced and starting values set; advice is for reading. Raises UnreadableSettings."""
     setting = [tweak for tweak in tweaks if tweak.how is not How.ADVICE]
     if not setting:
         return data
@@ -28,7 +28,7 @@ def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
         raise
     # As in merging: the writers are other people's, and their trees can be bent in ways that they do not expect.
     except Exception as error:
-        raise Unreadable(f"{path} cannot be tweaked.", str(error)[:300], path=path) from error
+        raise UnreadableSettings(f"{path} cannot be tweaked.", str(error)[:300], path=path) from error
 
 
 def rendering(path: str, sha256: str, terms: Terms) -> str:
@@ -38,7 +38,7 @@ def rendering(path: str, sha256: str, terms: Terms) -> str:
 
 
 def broken(path: str, data: bytes, enforced: Iterable[Tweak]) -> tuple[tuple[Key, Value], ...]:
-    """Enforced keys that do not say what they must, with what they say (None: not there). Raises Unreadable."""
+    """Enforced keys that do not say what they must, with what they say (None: not there). Raises UnreadableSettings."""
     wanted = list(enforced)
     values = open_settings(path, data).values() if wanted else {}
     found = [(tweak.key, values.get(tweak.key)) for tweak in wanted]

@@ -63,7 +63,7 @@ class ListedMod:
 
 
 @dataclass(frozen=True, slots=True)
-class Unreadable:
+class UnreadableEntry:
     """An entry that could not be read: which one, and why, for the source's freshness report."""
 
     entry: str
@@ -98,14 +98,14 @@ def read_index(data: Any) -> list[ListedPage] | None:
     return pages
 
 
-def read_catalogue(data: Any, profile: GameProfile) -> Iterator[ListedMod | Unreadable]:
+def read_catalogue(data: Any, profile: GameProfile) -> Iterator[ListedMod | UnreadableEntry]:
     """The entries of a source's catalogue for one game. Raises MalformedInput only when it is no catalogue at all."""
     top = Fields(data)
     for index, fields in enumerate(top.items("mods")):
         try:
             yield _read_mod(fields, profile)
         except ConvoyError as error:
-            yield Unreadable(_entry_name(fields, index), error.sentence())
+            yield UnreadableEntry(_entry_name(fields, index), error.sentence())
 
 
 def _entry_name(fields: Fields, index: int) -> str:

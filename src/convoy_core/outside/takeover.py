@@ -37,16 +37,16 @@ PACKED = (".zip", ".jar", ".7z", ".rar")
 _SUM = re.compile(r"\\?([0-9a-fA-F]{64}) [ *](.+)")
 
 
-def marks_of(files: Iterable[CarriedFile]) -> list[int]:
-    """A build's marks: its largest files' hashes, cut to 64 signed bits. Fewer when it carries fewer files."""
-    return sorted({mark(file.sha256) for file in _largest(files)})
+def largest_hashes(files: Iterable[CarriedFile]) -> list[int]:
+    """What a build is recognised by: its largest files' hashes, cut to 64 signed bits."""
+    return sorted({short_hash(file.sha256) for file in _largest(files)})
 
 
 def _largest(files: Iterable[CarriedFile]) -> list[CarriedFile]:
     return sorted((file for file in files if file.size), key=lambda file: (-file.size, file.path))[:MARKS]
 
 
-def mark(sha256: str) -> int:
+def short_hash(sha256: str) -> int:
     return int.from_bytes(bytes.fromhex(sha256[:16]), signed=True)
 
 

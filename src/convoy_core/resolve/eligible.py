@@ -35,7 +35,7 @@ class Eligible:
         found = self._fitting.get(mod)
         if found is None:
             fitting = [build for build in self.library.builds_of(mod) if not misfit(build, self.base)]
-            found = self._fitting[mod] = tuple(sorted(fitting, key=newest_first, reverse=True))
+            found = self._fitting[mod] = tuple(sorted(fitting, key=by_age, reverse=True))
         return found
 
     def meeting(self, mod: str, asked: Range, wanted: Range = ANY_VERSION) -> tuple[int, ...]:
@@ -50,7 +50,7 @@ class Eligible:
     def nearest_reason(self, mod: str, asked: Range = ANY_VERSION) -> str:
         """Why the newest build in a range does not fit, as a phrase; empty when there is none or it fits."""
         builds = [build for build in self.library.builds_of(mod) if asked.holds(build.version)]
-        return misfit(max(builds, key=newest_first), self.base) if builds else ""
+        return misfit(max(builds, key=by_age), self.base) if builds else ""
 
     @staticmethod
     def _without_early(fitting: Sequence[Build], wanted: Range) -> Sequence[Build]:
@@ -60,7 +60,7 @@ class Eligible:
         return [build for build in fitting if build.channel is Channel.STABLE or wanted.names(build.version)]
 
 
-def newest_first(build: Build) -> tuple[object, ...]:
+def by_age(build: Build) -> tuple[object, ...]:
     """Sort key, to be reversed. Builds of equal version are told apart by their text, then by what they ask."""
     if not build.needs and not build.breaks:
         return (build.version, build.version.text, ())

@@ -11,7 +11,7 @@ from collections.abc import Collection, Iterable, Sequence
 from ..words.model import Base, Build, Channel, misfit
 from ..words.ranges import ANY_VERSION, Range, parse_range
 from ..words.wording import listed
-from .eligible import Eligible, newest_first, provided
+from .eligible import Eligible, by_age, provided
 from .facts import Break, Fact, Facts, Misfit, Need
 from .formula import Formula
 from .problem import Problem
@@ -133,7 +133,7 @@ class _Telling:
             yield f"No build of {self._problem.name(mod)} is {asked.in_words()}; the newest is {named[0].version}."
 
     def _named(self, mod: str) -> list[Build]:
-        return sorted(self._eligible.library.builds_of(mod), key=newest_first, reverse=True)
+        return sorted(self._eligible.library.builds_of(mod), key=by_age, reverse=True)
 
     def _candidates(self, mod: str) -> list[Build]:
         """The builds that a sentence is about: those in the wanted range that nothing else has ruled out."""

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from ..words.model import Build, Channel, misfit
 from ..words.ranges import Range
-from .eligible import Eligible, newest_first
+from .eligible import Eligible, by_age
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -67,7 +67,7 @@ class Facts:
             why = misfit(build, self._eligible.base)
             if not why or not self._stands(Misfit(mod, why)):
                 allowed.append(build)
-        allowed.sort(key=newest_first, reverse=True)
+        allowed.sort(key=by_age, reverse=True)
         return tuple(build for build in allowed if not self._too_early(build, wanted) or not self._stands(Early(mod)))
 
     def _too_early(self, build: Build, wanted: Range) -> bool:

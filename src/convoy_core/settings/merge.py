@@ -10,7 +10,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from ..words.errors import ConvoyError
-from .formats import Key, Unreadable, Value, open_settings
+from .formats import Key, UnreadableSettings, Value, open_settings
 from .formats.base import same
 
 
@@ -41,7 +41,7 @@ _ABSENT = object()
 
 
 def merge(path: str, before: bytes, mine: bytes, new: bytes, enforced: Collection[Key] = ()) -> Merged:
-    """Merges one file. Raises Unreadable when any of the three cannot be parsed, or the outcome would not read back."""
+    """Merges one file. Raises UnreadableSettings when one of them cannot be parsed, or the outcome not read back."""
     was, now, then = (open_settings(path, data).values() for data in (before, mine, new))
     changed: list[Key] = []
     kept: list[KeyMerge] = []
@@ -85,14 +85,14 @@ def _written(path: str, mine: bytes, removes: Collection[Key], sets: dict[Key, V
         raise
     # The writers are other people's, and their trees can be bent in ways that they do not expect.
     except Exception as error:
-        raise Unreadable(f"{path} cannot be merged.", str(error)[:300], path=path) from error
+        raise UnreadableSettings(f"{path} cannot be merged.", str(error)[:300], path=path) from error
 
 
 def _read_back(path: str, data: bytes, wanted: dict[Key, Value]) -> None:
     """What was written must say what was meant: a format's writer that cannot express it is found out here."""
     found = open_settings(path, data).values()
     if found.keys() != wanted.keys() or not all(same(found[key], value) for key, value in wanted.items()):
-        raise Unreadable(f"{path} cannot be merged.", "Written, it would not say what was meant.", path=path)
+        raise UnreadableSettings(f"{path} cannot be merged.", "Written, it would not say what was meant.", path=path)
 
 
 def _same(one: object, other: object) -> bool:

@@ -49,7 +49,7 @@ class Move:
 
 
 @dataclass(frozen=True, slots=True)
-class Choices:
+class SyncChoices:
     """What the member decided for this sync."""
 
     extras_aside: bool = False
@@ -125,7 +125,7 @@ def make_plan(
     scan: Scan,
     target: Lock,
     stored: Collection[str] = (),
-    choices: Choices = Choices(),
+    choices: SyncChoices = SyncChoices(),
 ) -> Plan:
     """What has to happen so that the folder holds `target` and whatever is the member's.
 

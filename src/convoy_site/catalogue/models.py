@@ -146,7 +146,7 @@ class Build(models.Model):
     """Bytes that its files take."""
     memory = models.PositiveIntegerField(default=0)
     """MB that it wants, as its author says; 0 where nobody said."""
-    marks = ArrayField(models.BigIntegerField(), default=list)
+    short_hashes = ArrayField(models.BigIntegerField(), default=list)
     """Short hashes of its largest files (`outside.takeover`), by which a folder without a name is recognised."""
     root = models.CharField(max_length=300, null=True)
     """The folder of its archive that is laid down, where somebody chose it (empty: the top); null: by the rules."""
@@ -158,7 +158,7 @@ class Build(models.Model):
     class Meta:
         constraints = [models.UniqueConstraint(fields=["mod", "version"], name="one_build_per_version")]
         indexes = [
-            GinIndex(fields=["marks"], name="build_marks"),
+            GinIndex(fields=["short_hashes"], name="build_short_hashes"),
             models.Index(fields=["archive_sha256"], name="build_by_archive"),
         ]
 

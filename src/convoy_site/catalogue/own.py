@@ -21,7 +21,7 @@ from django.db.models import QuerySet, Sum
 from django.utils import timezone
 from django.utils.text import slugify
 
-from convoy_core.outside.catalogue import Unreadable, read_catalogue
+from convoy_core.outside.catalogue import UnreadableEntry, read_catalogue
 from convoy_core.outside.inspection import ArchiveFolder, Inspection, Member, folders_of, inspect_members
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.licences import meaning
@@ -30,7 +30,7 @@ from convoy_core.words.profile import KindLayout
 from convoy_io import archives
 
 from ..people.models import Crew, User
-from .keeping import build_row, keep_mods, summed_up
+from .listed_rows import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
 from .services import Drawing, shelf
 
@@ -218,7 +218,7 @@ def make_build(user: User, pack: Drawing, about: About) -> Mod:
     source = _own_source(pack, Pickup.OURS if means.may_be_carried else Pickup.BY_HAND)
     entry = _entry(pack, about, licence, file, of.slug if of else "")
     (listed,) = read_catalogue({"mods": [entry]}, pack.game.profile)
-    if isinstance(listed, Unreadable):
+    if isinstance(listed, UnreadableEntry):
         raise CannotBeUsed("What is said about it cannot be used.", listed.why)
     if listed.builds[0].refused:
         raise CannotBeUsed(

@@ -9,7 +9,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from .models import Source
 from .own import tidy
-from .reading import read_source
+from .reading_sources import read_source
 
 
 @app.periodic(cron="*/10 * * * *")

@@ -16,7 +16,7 @@ from .standings import followed
 
 
 @dataclass(frozen=True)
-class Choices:
+class MemberChoices:
     """What a member chooses; None leaves it as it is. `stays_at` empty: whatever is newest."""
 
     stays_at: str | None = None
@@ -27,7 +27,7 @@ class Choices:
     most_mb: int | None = None
 
 
-def choose(user: User, installation_id: UUID, choices: Choices) -> Installation:
+def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Installation:
     """Keeps a member's choices; the next sync follows them. Raises NotFound for a release that is not open to them.
 
     An agent that watches sees by itself that its release or its share is another one, and looks; a stand-in's is sent.

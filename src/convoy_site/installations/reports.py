@@ -6,7 +6,7 @@ from typing import Any
 from django.utils import timezone
 
 from convoy_core.lock.lock import Lock
-from convoy_core.outside.takeover import mark
+from convoy_core.outside.takeover import short_hash
 from convoy_core.sync.deviations import Deviation
 from convoy_core.words.model import Reach, Side
 
@@ -80,15 +80,19 @@ def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> tupl
 
     `found`: path to sha256. An altered file of a mod of the pack is told by version, another by name and version.
     """
-    marks = {mark(sha256): sha256 for sha256 in found.values()}
-    rows = Build.objects.filter(mod__in=shelf(pack), marks__overlap=list(marks)).select_related("mod").defer("files")
+    wanted = {short_hash(sha256): sha256 for sha256 in found.values()}
+    rows = (
+        Build.objects.filter(mod__in=shelf(pack), short_hashes__overlap=list(wanted))
+        .select_related("mod")
+        .defer("files")
+    )
     # Builds of one mod share files: the one that most speaks for comes last, and wins.
-    likely = sorted(rows[:MAX_RECOGNISED], key=lambda row: (len(marks.keys() & set(row.marks)), row.pk))
-    by_hash = {mark_: row for row in likely for mark_ in row.marks if mark_ in marks}
+    likely = sorted(rows[:MAX_RECOGNISED], key=lambda row: (len(wanted.keys() & set(row.short_hashes)), row.pk))
+    by_hash = {one: row for row in likely for one in row.short_hashes if one in wanted}
     named: dict[str, str] = {}
     folders: dict[str, Build] = {}
     for path, sha256 in found.items():
-        row = by_hash.get(mark(sha256))
+        row = by_hash.get(short_hash(sha256))
         file = share.by_path.get(path)
         if row is None:
             continue

@@ -7,7 +7,7 @@ from typing import BinaryIO
 
 from convoy_core.outside.archive_root import roots_of
 from convoy_core.outside.inspection import inspect_members
-from convoy_core.outside.takeover import Known, TakenOver, mark, read_listing, recognise
+from convoy_core.outside.takeover import Known, TakenOver, read_listing, recognise, short_hash
 from convoy_core.words.model import CarriedFile, Kind
 from convoy_core.words.profile import GameProfile, KindLayout
 from convoy_io import archives
@@ -80,7 +80,11 @@ def _known(pack: Pack, files: tuple[CarriedFile, ...], profile: GameProfile) -> 
     for start in range(0, len(hashes), HASHES_AT_ONCE):
         part = hashes[start : start + HASHES_AT_ONCE]
         keys.update(builds.filter(archive_sha256__in=part).values_list("pk", flat=True))
-        keys.update(builds.filter(marks__overlap=[mark(one) for one in part]).values_list("pk", flat=True)[:MAX_BUILDS])
+        keys.update(
+            builds.filter(short_hashes__overlap=[short_hash(one) for one in part]).values_list("pk", flat=True)[
+                :MAX_BUILDS
+            ]
+        )
     if len(keys) > MAX_BUILDS:
         raise CannotBeUsed(f"The folder speaks for {len(keys)} builds.", f"{MAX_BUILDS} is the most.")
     rows = Build.objects.filter(pk__in=keys).order_by("mod__slug", "version")

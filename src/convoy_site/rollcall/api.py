@@ -30,9 +30,9 @@ from .shapes import (
     DepartureIn,
     DepartureOut,
     Found,
-    LineMark,
     LinePerson,
     RollCall,
+    StopOut,
     TheLine,
     WaitingOut,
 )
@@ -121,8 +121,8 @@ def line(request: HttpRequest, pack_id: UUID) -> TheLine:
         )
         for row in _called(request, pack, _stood(pack, releases), releases)
     ]
-    marks = [
-        LineMark(
+    stops = [
+        StopOut(
             number=one.number,
             channel=one.channel,
             withdrawn=one.is_withdrawn,
@@ -133,7 +133,7 @@ def line(request: HttpRequest, pack_id: UUID) -> TheLine:
         for one in reversed(releases)
     ]
     ahead = pending(pack.draft)
-    return TheLine(marks=marks, pending=len(ahead.rows) + ahead.moved.base_moved, people=people)
+    return TheLine(stops=stops, pending=len(ahead.rows) + ahead.moved.base_moved, people=people)
 
 
 @router.post("/packs/{pack_id}/listing", response=CalledRow, operation_id="compare_listing")

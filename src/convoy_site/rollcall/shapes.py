@@ -48,7 +48,7 @@ class RollCall(Schema):
     without: list[str]
 
 
-class LineMark(Schema):
+class StopOut(Schema):
     number: str
     channel: ReleaseChannel
     withdrawn: bool
@@ -75,7 +75,7 @@ class LinePerson(Schema):
 class TheLine(Schema):
     """The line: releases oldest first, the draft's pending changes, and who stands where."""
 
-    marks: list[LineMark]
+    stops: list[StopOut]
     pending: int
     people: list[LinePerson]
 

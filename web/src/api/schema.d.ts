@@ -2530,23 +2530,6 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
-        /** LineMark */
-        LineMark: {
-            /** Changes */
-            changes: number;
-            channel: components["schemas"]["ReleaseChannel"];
-            /** Number */
-            number: string;
-            /** Open */
-            open: boolean;
-            /**
-             * Published At
-             * Format: date-time
-             */
-            published_at: string;
-            /** Withdrawn */
-            withdrawn: boolean;
-        };
         /**
          * LineOut
          * @description One line of the manifest. An unsettled one tells `why`; `newer`: a newer build that fits. `kept_for`: lines that
@@ -3903,6 +3886,23 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** StopOut */
+        StopOut: {
+            /** Changes */
+            changes: number;
+            channel: components["schemas"]["ReleaseChannel"];
+            /** Number */
+            number: string;
+            /** Open */
+            open: boolean;
+            /**
+             * Published At
+             * Format: date-time
+             */
+            published_at: string;
+            /** Withdrawn */
+            withdrawn: boolean;
+        };
         /** StrangerOut */
         StrangerOut: {
             /** Files */
@@ -4026,12 +4026,12 @@ export interface components {
          * @description The line: releases oldest first, the draft's pending changes, and who stands where.
          */
         TheLine: {
-            /** Marks */
-            marks: components["schemas"]["LineMark"][];
             /** Pending */
             pending: number;
             /** People */
             people: components["schemas"]["LinePerson"][];
+            /** Stops */
+            stops: components["schemas"]["StopOut"][];
         };
         /**
          * TweakOut

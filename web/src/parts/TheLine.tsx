@@ -11,7 +11,7 @@ import { mono } from "../theme";
 import { Hidden, stateColour, stateShape } from "./marks";
 import { day, many } from "./words";
 
-const SHOWN_MARKS = 10;
+const SHOWN_STOPS = 10;
 const SHOWN_PEOPLE = 4;
 
 type Person = Shape["LinePerson"];
@@ -20,14 +20,14 @@ export function TheLine({ packId }: { packId: string }) {
   const line = useLine(packId).data;
   // Where it is too long for the screen, its newest end is what one came for.
   const scroller = useRef<HTMLElement>(null);
-  const length = line?.marks.length ?? 0;
+  const length = line?.stops.length ?? 0;
   useEffect(() => {
     if (scroller.current && length) scroller.current.scrollLeft = scroller.current.scrollWidth;
   }, [length]);
-  const marks = (line?.marks ?? []).slice(-SHOWN_MARKS);
-  const first = marks[0]?.number;
+  const stops = (line?.stops ?? []).slice(-SHOWN_STOPS);
+  const first = stops[0]?.number;
   // Whoever runs nothing yet, or something older than the oldest shown mark, stands at the left end.
-  const known = new Set(marks.map((one) => one.number));
+  const known = new Set(stops.map((one) => one.number));
   const at = (number: string) => line?.people.filter((one) => one.release === number) ?? [];
   const before = line?.people.filter((one) => !known.has(one.release)) ?? [];
   return (
@@ -62,14 +62,14 @@ export function TheLine({ packId }: { packId: string }) {
           {before.length > 0 && (
             <Stop people={before} packId={packId} label="not yet" title="No release yet, or an old one" />
           )}
-          {marks.map((mark) => (
+          {stops.map((mark) => (
             <Stop
               key={mark.number}
               people={at(mark.number)}
               packId={packId}
               label={mark.number}
               title={`Release ${mark.number}${told(mark)}, ${day(mark.published_at)}, ${
-                mark.number === first && line.marks.length === marks.length
+                mark.number === first && line.stops.length === stops.length
                   ? many(mark.changes, "mod")
                   : many(mark.changes, "change")
               }`}
@@ -95,7 +95,7 @@ export function TheLine({ packId }: { packId: string }) {
   );
 }
 
-const told = (mark: Shape["LineMark"]) =>
+const told = (mark: Shape["StopOut"]) =>
   (mark.channel === "trial" ? " (trial)" : "") + (mark.withdrawn ? " (withdrawn)" : "");
 
 function Stop(props: {

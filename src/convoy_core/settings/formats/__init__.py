@@ -10,9 +10,9 @@ import json
 from importlib import import_module
 
 from ...words.errors import ConvoyError
-from .base import Key, Settings, Unreadable, Value
+from .base import Key, Settings, UnreadableSettings, Value
 
-__all__ = ["Key", "Settings", "Unreadable", "Value", "format_of", "open_settings", "spelled", "typed"]
+__all__ = ["Key", "Settings", "UnreadableSettings", "Value", "format_of", "open_settings", "spelled", "typed"]
 
 READERS = {
     ".toml": ("toml", "TomlSettings"),
@@ -61,12 +61,12 @@ def spelled(path: str, value: Value) -> Value:
 
 
 def open_settings(path: str, data: bytes) -> Settings:
-    """A settings file by its name and bytes. Raises Unreadable, whatever is wrong with it."""
+    """A settings file by its name and bytes. Raises UnreadableSettings, whatever is wrong with it."""
     reader = READERS.get(format_of(path))
     if reader is None:
-        raise Unreadable(f"{path} is of no format that is known here.", path=path)
+        raise UnreadableSettings(f"{path} is of no format that is known here.", path=path)
     if len(data) > MAX_BYTES:
-        raise Unreadable(f"{path} is larger than {MAX_BYTES // 2**20} MB.", path=path)
+        raise UnreadableSettings(f"{path} is larger than {MAX_BYTES // 2**20} MB.", path=path)
     module, name = reader
     try:
         opened: Settings = getattr(import_module(f".{module}", __name__), name)(data.decode("utf-8"))
@@ -75,4 +75,4 @@ def open_settings(path: str, data: bytes) -> Settings:
         raise
     # A parser that is fed somebody's broken file may raise anything; to us it is all one: it cannot be read.
     except Exception as error:
-        raise Unreadable(f"{path} cannot be read.", str(error)[:300], path=path) from error
+        raise UnreadableSettings(f"{path} cannot be read.", str(error)[:300], path=path) from error

@@ -13,7 +13,7 @@ Value = Any
 """Text, number, truth, nothing, or a list of these, in the format's own types. Compared with `same`."""
 
 
-class Unreadable(ConvoyError):
+class UnreadableSettings(ConvoyError):
     """A settings file that cannot be parsed. It is never rewritten."""
 
     code = "unreadable"
@@ -25,7 +25,7 @@ class Settings(Protocol):
     def values(self) -> dict[Key, Value]: ...
 
     def set(self, key: Key, value: Value) -> None:
-        """Changes or adds a value. Raises Unreadable when the key cannot stand in this file."""
+        """Changes or adds a value. Raises UnreadableSettings when the key cannot stand in this file."""
 
     def remove(self, key: Key) -> None: ...
 
@@ -53,5 +53,5 @@ def flattened(tree: Any, above: Key = ()) -> dict[Key, Value]:
     return found
 
 
-def stuck(key: Key, why: str) -> Unreadable:
-    return Unreadable(f"“{'.'.join(key)}” cannot be set.", why, key=list(key))
+def stuck(key: Key, why: str) -> UnreadableSettings:
+    return UnreadableSettings(f"“{'.'.join(key)}” cannot be set.", why, key=list(key))

@@ -7,7 +7,7 @@ import django.utils.timezone
 from django.conf import settings
 from django.db import migrations, models
 from convoy_core.words.model import CarriedFile
-from convoy_core.outside.takeover import marks_of
+from convoy_core.outside.takeover import largest_hashes
 
 BATCH = 1000
 
@@ -20,7 +20,7 @@ def mark_builds(apps, schema_editor):
         rows = list(builds.filter(pk__in=keys[start : start + BATCH]).only("files"))
         for row in rows:
             files = [CarriedFile(*file) for file in row.files]
-            row.marks, row.unpacked = marks_of(files), sum(file.size for file in files)
+            row.marks, row.unpacked = largest_hashes(files), sum(file.size for file in files)
         builds.bulk_update(rows, ["marks", "unpacked"])
 
 

@@ -90,7 +90,7 @@ def hold(request: HttpRequest, installation_id: UUID, body: HoldIn) -> Done:
 
 @router.post("/installations/{installation_id}/choices", response=Done, operation_id="choose")
 def choose(request: HttpRequest, installation_id: UUID, body: ChoicesIn) -> Done:
-    choices.choose(request.user, installation_id, choices.Choices(**body.dict()))
+    choices.choose(request.user, installation_id, choices.MemberChoices(**body.dict()))
     return Done()
 
 

@@ -19,7 +19,6 @@ from convoy_core.lock.recipe import read_recipe
 from convoy_core.words.model import AUTOMATIC_PICKUPS
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
-from convoy_site.catalogue.reading import read_source
 from convoy_site.installations.joining import join
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.orders import note_order
@@ -33,6 +32,7 @@ from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases.services import make_join_code, publish
 
+from ...catalogue.reading_sources import read_source
 from ...packs.shapes.edits import AddMod, AddMods, DescribeLine, EditIn, HoldLine, RemoveMod, SetSteps, SetTweaks
 from ...rollcall.departures import answer, set_departure
 

@@ -115,8 +115,8 @@ function MemoryBar({ fit }: { fit: Page["fit"] }) {
         ))}
       </Box>
       <Box sx={{ fontSize: "0.78rem", color: "text.secondary", mt: 0.5 }}>
-        Marks: {gigabytes(fit.minimum)} is the least it starts with, {gigabytes(fit.ceiling)} the most
-        that this machine can give
+        Marks: {gigabytes(fit.minimum)} is the least it starts with, {gigabytes(fit.ceiling)} the most that this machine
+        can give
       </Box>
     </Box>
   );

@@ -22,8 +22,8 @@ export function DemandDialog({ draft, close }: { draft: Shape["DraftOut"]; close
           The game's own figure and that of every build.{" "}
           {demand.estimated > 0 &&
             `${many(demand.estimated, "build")} name none: theirs are estimated by kind and size.`}{" "}
-          {demand.shares}: for this pack that is one with{" "}
-          {gigabytes(demand.comfortable_machine)}, or at the least {gigabytes(demand.smallest_machine)}.
+          {demand.shares}: for this pack that is one with {gigabytes(demand.comfortable_machine)}, or at the least{" "}
+          {gigabytes(demand.smallest_machine)}.
         </div>
         <div>
           <strong>

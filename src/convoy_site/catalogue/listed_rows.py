@@ -6,7 +6,7 @@ from datetime import date
 from django.db import transaction
 
 from convoy_core.outside.catalogue import ListedBuild, ListedMod
-from convoy_core.outside.takeover import marks_of
+from convoy_core.outside.takeover import largest_hashes
 from convoy_core.words.profile import GameProfile
 
 from .models import Build, Mod, Source
@@ -133,7 +133,7 @@ def build_row(mod: Mod, listed: ListedBuild) -> Build:
         files=[[file.path, file.size, file.sha256] for file in listed.files],
         unpacked=sum(file.size for file in listed.files),
         memory=listed.memory,
-        marks=marks_of(listed.files),
+        short_hashes=largest_hashes(listed.files),
         root=listed.root,
         refused=listed.refused[:600],
         change_log=listed.change_log,

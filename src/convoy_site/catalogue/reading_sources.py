@@ -18,11 +18,11 @@ import httpx
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.outside.catalogue import ListedMod, ListedPage, Unreadable, read_catalogue, read_index
+from convoy_core.outside.catalogue import ListedMod, ListedPage, UnreadableEntry, read_catalogue, read_index
 from convoy_core.words.errors import ConvoyError
 from convoy_io.waits import asked_wait
 
-from .keeping import forget_all_but, keep_mods
+from .listed_rows import forget_all_but, keep_mods
 from .models import Source, SourcePage
 
 TIMEOUT_SECONDS = 20
@@ -118,7 +118,7 @@ class _Reading:
     def _keep(self, name: str, sha256: str, told: object) -> list[str]:
         entries = list(read_catalogue(told, self.source.game.profile))
         mods = [entry for entry in entries if isinstance(entry, ListedMod)]
-        troubles = [f"{one.entry}: {one.why}" for one in entries if isinstance(one, Unreadable)]
+        troubles = [f"{one.entry}: {one.why}" for one in entries if isinstance(one, UnreadableEntry)]
         troubles += keep_mods(self.source, mods)
         kept = {"sha256": sha256, "mods": [one.id for one in mods], "troubles": troubles}
         SourcePage.objects.update_or_create(source=self.source, name=name, defaults=kept)

@@ -10,7 +10,7 @@ import typer
 
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import minutes, what_to_do
-from convoy_core.sync.plan import Act, Choices
+from convoy_core.sync.plan import Act, SyncChoices
 from convoy_core.words.wording import counted
 
 from .. import by_hand
@@ -21,11 +21,11 @@ from ..fetching import inbox as hand
 from ..folder import machine as machines
 from ..folder.folder import Folder
 from ..watch import Watcher
+from .archive_store import keep as keep_store
 from .exits import DONE, LEFT
 from .options import PLAY, DownloadsOption, FolderOption, JsonOption
 from .screen import Bar, print_json, say
-from .storing import keep as keep_store
-from .telling import here_of, say_status, say_synced, status_data
+from .sentences import here_of, say_status, say_synced, status_data
 
 playing = typer.Typer()
 
@@ -71,7 +71,7 @@ def sync(
     """Bring the folder to the release that it follows. Worlds and settings of yours stay."""
     with Bar(quiet=as_json) as screen:
         bring = _Bringer(folder, downloads or hand.downloads(), wait, as_json)
-        choices = Choices(extras_aside, frozenset(only) if only else None)
+        choices = SyncChoices(extras_aside, frozenset(only) if only else None)
         done = work.sync(folder, keep_store(), screen, Wish(choices, to, anyway, bring))
     if not as_json:
         say_synced(done)
