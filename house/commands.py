@@ -143,7 +143,9 @@ def test(arguments: list[str]) -> int:
 def _static_checks() -> bool:
     good = True
     for name, command, folder in STATIC_CHECKS:
-        environment = install.node_environment() if folder == WEB else None
+        # mypy reads the site's models through Django, which wants its settings.
+        settings = {**os.environ, "CONVOY_SECRET": "unused", "PYTHONPATH": str(ROOT / "src")}
+        environment = install.node_environment() if folder == WEB else settings
         done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True)
         say(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'}")
         if done.returncode:

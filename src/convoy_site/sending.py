@@ -4,13 +4,15 @@ import re
 from collections.abc import Iterator
 from typing import BinaryIO
 
+from django.core.files.base import File
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http.response import HttpResponseBase
 
 CHUNK = 256 * 1024
 _FROM = re.compile(r"bytes=(\d{1,15})-")
 
 
-def send_file(request: HttpRequest, file: BinaryIO, size: int, etag: str) -> HttpResponse | StreamingHttpResponse:
+def send_file(request: HttpRequest, file: "BinaryIO | File[bytes]", size: int, etag: str) -> HttpResponseBase:
     """`file` is closed when it has been sent. Understands `Range: bytes=N-`; other ranges get the whole."""
     asked = _FROM.fullmatch(request.headers.get("Range", ""))
     start = int(asked[1]) if asked else 0
@@ -27,7 +29,7 @@ def send_file(request: HttpRequest, file: BinaryIO, size: int, etag: str) -> Htt
     return reply
 
 
-def _blocks(file: BinaryIO) -> Iterator[bytes]:
+def _blocks(file: "BinaryIO | File[bytes]") -> Iterator[bytes]:
     with file:
         while block := file.read(CHUNK):
             yield block

@@ -21,6 +21,7 @@ async def resume_stalled(context: JobContext, timestamp: int = 0) -> None:
             await jobs.retry_job(job)
         except UniqueViolation:
             # One that does the same waits already, and has only this one's lock to wait for.
+            assert job.id is not None
             await jobs.finish_job_by_id_async(job.id, Status.FAILED, delete_job=False)
 
 

@@ -50,8 +50,8 @@ def keep_builds(listed: Sequence[tuple[Mod, Sequence[ListedBuild]]]) -> list[str
     """Adds new builds, marks vanished ones; a known version with another archive is refused and named."""
     known: dict[int, dict[str, tuple[int, str, bool]]] = {}
     found = Build.objects.filter(mod__in=[mod for mod, _ in listed])
-    for mod, version, pk, sha256, gone in found.values_list("mod_id", "version", "pk", "archive_sha256", "gone"):
-        known.setdefault(mod, {})[version] = (pk, sha256, gone)
+    for of, version, pk, sha256, gone in found.values_list("mod_id", "version", "pk", "archive_sha256", "gone"):
+        known.setdefault(of, {})[version] = (pk, sha256, gone)
     troubles, fresh, vanished, back = [], [], [], []
     for mod, builds in listed:
         there = known.get(mod.pk, {})

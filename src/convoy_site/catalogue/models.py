@@ -1,5 +1,6 @@
 """What exists to choose from: games, sources, and the mods and builds that were read from them."""
 
+from enum import StrEnum
 from functools import lru_cache
 
 from django.contrib.postgres.fields import ArrayField
@@ -13,7 +14,7 @@ from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.profile import GameProfile
 
 
-def _choices(words: type) -> list[tuple[str, str]]:
+def _choices(words: type[StrEnum]) -> list[tuple[str, str]]:
     return [(word.value, word.value) for word in words]
 
 

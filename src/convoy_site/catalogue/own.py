@@ -10,6 +10,7 @@ import tempfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from datetime import timedelta
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -44,7 +45,7 @@ CREW_BYTES = 8 * MAX_FILE_BYTES
 ANYWHERE = KindLayout("", "")
 """What is hostile is so whatever the kind."""
 
-KEPT_UNUSED = timezone.timedelta(days=1)
+KEPT_UNUSED = timedelta(days=1)
 """How long a dropped file waits for its form to be filled in."""
 
 
@@ -234,7 +235,7 @@ def make_build(user: User, pack: Drawing, about: About) -> Mod:
             if isinstance(value, list):
                 setattr(mod, name, sorted({*getattr(mod, name), *value}))
             elif name == "updated":
-                mod.updated = value
+                setattr(mod, name, value)
         mod.save()
     if not means.may_be_carried:
         _forget(file)

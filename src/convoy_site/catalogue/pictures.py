@@ -29,7 +29,7 @@ def picture(mod: Mod, number: int) -> bytes:
     place = f"pictures/{salted_hmac('picture', address).hexdigest()}.webp"
     if default_storage.exists(place):
         with default_storage.open(place) as kept:
-            return kept.read()
+            return bytes(kept.read())
     try:
         drawn = _drawn_anew(_fetched(address))
     except (httpx.HTTPError, OSError, ValueError, Image.DecompressionBombError, UnidentifiedImageError) as error:

@@ -194,7 +194,7 @@ def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row
         )
     found = found.filter(each | Q(name__trigram_word_similar=" ".join(words)))
     order = ORDERS.get(asked.sort, ("-likeness", "-downloads", "slug"))
-    return _rows(found.annotate(likeness=TrigramWordSimilarity(Value(asked.text), "name")).order_by(*order))
+    return _rows(found.annotate(likeness=TrigramWordSimilarity(asked.text, "name")).order_by(*order))
 
 
 def _facets(rows: Sequence[Row]) -> dict[str, list[tuple[str, int]]]:

@@ -77,7 +77,7 @@ def build_rows(mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
             core_build(*row)
     found: dict[int, list[BuildRow]] = {pk: [] for pk in mods}
     for row in known.values():
-        found[row[1]].append(BuildRow(*row, _kept[row[0]]))
+        found[row[1]].append(BuildRow._make((*row, _kept[row[0]])))
     return found
 
 

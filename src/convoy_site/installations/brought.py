@@ -27,7 +27,7 @@ class Brought:
     last: bool = False
 
 
-def bring(one: Installation, target: Release | None, file: UploadedFile) -> Brought:
+def bring(one: Installation, target: Release | None, file: "UploadedFile[bytes]") -> Brought:
     """Puts a wanted file where the stand-in's downloads arrive; says what any other one is."""
     assert one.machine is not None
     digest = hashlib.sha256()

@@ -3,7 +3,7 @@
 import hashlib
 import secrets
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from functools import lru_cache
 from uuid import UUID
 
@@ -52,7 +52,7 @@ class PairingCommand:
 
     command: str
     code: str
-    until: object
+    until: datetime
     install: str
 
 

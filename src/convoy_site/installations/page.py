@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from django.db.models import QuerySet
+
 from convoy_core.lock.change_log import change_log
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import key_fingerprint
@@ -96,7 +98,7 @@ def row_of(stood: Stood) -> dict[str, Any]:
         "target": stood.target.number if stood.target else "",
         "heard_at": one.heard_at,
         "standing": standing_out(stood),
-        "progress": ProgressOut(**progress.current_progress(one)),
+        "progress": ProgressOut.model_validate(progress.current_progress(one)),
     }
 
 
@@ -244,7 +246,7 @@ def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
     ]
 
 
-def shown(found):
+def shown(found: QuerySet[Installation]) -> QuerySet[Installation]:
     return found.select_related("pack__crew", "member", "machine", "release").defer(
         "release__document", "release__signature", "release__public_key", "release__changes"
     )

@@ -4,6 +4,7 @@ from datetime import timedelta
 
 from django.utils import timezone
 
+from .kept import Progress
 from .models import Installation
 
 QUIET_AFTER = timedelta(seconds=20)
@@ -14,12 +15,12 @@ def seen_watching(installation: Installation) -> None:
     Installation.objects.filter(pk=installation.pk).update(watched_at=timezone.now())
 
 
-def take_progress(installation: Installation, progress: dict) -> None:
+def take_progress(installation: Installation, progress: Progress) -> None:
     installation.progress, installation.progress_at = progress, timezone.now()
     installation.save(update_fields=["progress", "progress_at"])
 
 
-def hear_progress(installation: Installation, progress: dict) -> str:
+def hear_progress(installation: Installation, progress: Progress) -> str:
     """Keeps what the agent is doing; gives what its member asks meanwhile: `pause`, `stop` or nothing.
 
     What was asked of an earlier run is not asked of the next one.
@@ -32,10 +33,11 @@ def hear_progress(installation: Installation, progress: dict) -> str:
     return installation.hold
 
 
-def current_progress(installation: Installation) -> dict:
+def current_progress(installation: Installation) -> Progress:
     """What the agent is doing now; empty at rest. One that fell silent is said to have stopped."""
-    if not installation.progress or installation.progress.get("error"):
-        return installation.progress
+    kept: Progress = installation.progress
+    if not kept or kept.get("error"):
+        return kept
     if installation.progress_at and timezone.now() - installation.progress_at > QUIET_AFTER:
-        return {**installation.progress, "error": "The agent stopped without a word. Start it again: it goes on."}
-    return installation.progress
+        return {**kept, "error": "The agent stopped without a word. Start it again: it goes on."}
+    return kept

@@ -49,6 +49,7 @@ def paired(installation: Installation) -> bool:
 def run_agent(installation: Installation, *arguments: str) -> bool:
     """Runs the agent; when it fails without having said so itself, its last words become the progress."""
     machine = installation.machine
+    assert machine is not None
     place = Path(settings.STANDIN_MACHINES) / machine.slug
     place.mkdir(parents=True, exist_ok=True)
     told = {"memory_mb": machine.memory_mb, "runtimes": machine.runtimes, "disk_free": machine.disk_free}

@@ -16,7 +16,7 @@ from convoy_core.outside.fields import Fields
 from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges, needed_by
 from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.model import Build as CoreBuild
-from convoy_core.words.ranges import ANY_VERSION, parse_range
+from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Build, Mod
@@ -65,13 +65,18 @@ def _edit_for(way: WayOut) -> dict[str, Any]:
     return {"do": "hold", "mod": way.mod, "version": held, "because": "the only build that goes" if held else ""}
 
 
+def read_anew(draft: Draft) -> None:
+    """Forgets lines that were read before edits changed them."""
+    vars(draft).pop("_prefetched_objects_cache", None)
+
+
 def names_of(pack: Pack, mods: Iterable[str]) -> dict[str, str]:
     """What mods are called; one that no source has any more goes by its id."""
     wanted = set(mods)
     return {mod: mod for mod in wanted} | dict(shelf(pack).filter(slug__in=wanted).values_list("slug", "name"))
 
 
-def range_of(line: Line):
+def range_of(line: Line) -> Range:
     return parse_range(f"={line.held_version}") if line.held_version else ANY_VERSION
 
 

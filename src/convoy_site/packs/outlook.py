@@ -1,5 +1,6 @@
 """Looking ahead in a draft: what an update would bring, which base would suit, and why a mod is in. Changes nothing."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from convoy_core.draft.bases import BaseOutlook, outlook
@@ -72,7 +73,7 @@ def _add_logs(pack: Pack, moved: list[Update]) -> None:
 
 
 def _behind(
-    pack: Pack, picks: dict[str, CoreBuild], rows: dict[str, list[BuildRow]], mods: dict[str, Mod]
+    pack: Pack, picks: Mapping[str, CoreBuild], rows: dict[str, list[BuildRow]], mods: dict[str, Mod]
 ) -> list[Behind]:
     held = {line.mod: line for line in pack.draft.lines.all() if line.held_version}
     base = drafts.base_of(pack.draft)

@@ -212,7 +212,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     before, then = drafts.lock_of(draft, with_files=False), moment(draft)
     unsettled_before = set(draft.unsettled)
     applied = [APPLY[type(edit)](draft, edit) for edit in edits]
-    draft._prefetched_objects_cache = {}
+    drafts.read_anew(draft)
     settled = drafts.settle_draft(draft, {mod for one in applied for mod in one.refresh})
     for edit in edits:
         if isinstance(edit, AddMod) and edit.mod in settled.unsettled:
@@ -227,7 +227,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     many = {mod for edit in edits if isinstance(edit, AddMods | TakeOver) for mod in added_by(edit)}
     left_out = {mod: draft.unsettled.pop(mod) for mod in many & draft.unsettled.keys() - unsettled_before}
     draft.lines.filter(mod__in=left_out).delete()
-    draft._prefetched_objects_cache = {}
+    drafts.read_anew(draft)
     draft.revision += 1
     draft.save()
     _log(user, draft, applied, difference(then, moment(draft)))

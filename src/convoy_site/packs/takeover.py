@@ -3,7 +3,7 @@
 import zipfile
 from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 from convoy_core.outside.archive_root import roots_of
 from convoy_core.outside.inspection import inspect_members
@@ -89,17 +89,19 @@ def _known(pack: Pack, files: tuple[CarriedFile, ...], profile: GameProfile) -> 
         raise CannotBeUsed(f"The folder speaks for {len(keys)} builds.", f"{MAX_BUILDS} is the most.")
     rows = Build.objects.filter(pk__in=keys).order_by("mod__slug", "version")
     return [
-        Known(slug, version, sha256, _below_root(files, profile.kinds[Kind(kind)]))
-        for slug, version, sha256, kind, files in rows.values_list(
-            "mod__slug", "version", "archive_sha256", "mod__kind", "files"
+        Known(slug, version, sha256, _below_root(files, profile.kinds[Kind(kind)], root))
+        for slug, version, sha256, kind, files, root in rows.values_list(
+            "mod__slug", "version", "archive_sha256", "mod__kind", "files", "root"
         )
     ]
 
 
-def _below_root(rows: list[list], layout: KindLayout) -> tuple[CarriedFile, ...]:
+def _below_root(rows: list[list[Any]], layout: KindLayout, chosen: str | None) -> tuple[CarriedFile, ...]:
     """A build's files as they lie in an installation, without what its archive has around them."""
     roots = roots_of([path for path, _, _ in rows], layout)
     root = roots[0] if len(roots) == 1 else ""
+    if chosen is not None:
+        root = f"{chosen}/" if chosen else ""
     return tuple(
         CarriedFile(path.removeprefix(root), size, sha256) for path, size, sha256 in rows if path.startswith(root)
     )

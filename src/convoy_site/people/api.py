@@ -4,7 +4,6 @@ from datetime import datetime
 from uuid import UUID
 
 from django.conf import settings
-from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
 
@@ -12,7 +11,7 @@ from ..shapes import Done, Name
 from . import services
 from .demo import DEMO_ACCOUNTS
 from .models import Membership, Role
-from .rights import Action
+from .rights import Action, SignedIn
 
 router = Router(tags=["people"])
 
@@ -58,40 +57,41 @@ class RoleIn(Schema):
 
 
 @router.get("/me", auth=None, response=Me, operation_id="me")
-def me(request: HttpRequest) -> Me:
+def me(request: SignedIn) -> Me:
     get_token(request)
     accounts = [DemoAccount(**vars(account)) for account in DEMO_ACCOUNTS] if settings.DEMO else []
     if not request.user.is_authenticated:
         return Me(username="", name="", crews=[], demo_accounts=accounts)
     memberships = Membership.objects.filter(user=request.user).select_related("crew").order_by("crew__name")
-    crews = [CrewOut(id=one.crew.id, name=one.crew.name, role=one.role) for one in memberships]
+    crews = [CrewOut(id=one.crew.id, name=one.crew.name, role=Role(one.role)) for one in memberships]
     return Me(username=request.user.username, name=request.user.shown, crews=crews, demo_accounts=accounts)
 
 
 @router.post("/crews", response=CrewOut, operation_id="start_crew")
-def start_crew(request: HttpRequest, body: CrewIn) -> CrewOut:
+def start_crew(request: SignedIn, body: CrewIn) -> CrewOut:
     crew = services.start_crew(request.user, body.name)
     return CrewOut(id=crew.id, name=crew.name, role=Role.OWNER)
 
 
 @router.get("/crews/{crew_id}", response=CrewPage, operation_id="crew")
-def crew(request: HttpRequest, crew_id: UUID) -> CrewPage:
+def crew(request: SignedIn, crew_id: UUID) -> CrewPage:
     found = services.crew_for(request.user, crew_id, Action.SEE)
     memberships = list(found.memberships.select_related("user").order_by("since", "pk"))
-    own = next(one.role for one in memberships if one.user_id == request.user.pk)
+    own = next(Role(one.role) for one in memberships if one.user_id == request.user.pk)
     people = [
-        Person(username=one.user.username, name=one.user.shown, role=one.role, since=one.since) for one in memberships
+        Person(username=one.user.username, name=one.user.shown, role=Role(one.role), since=one.since)
+        for one in memberships
     ]
     return CrewPage(id=found.id, name=found.name, role=own, people=people)
 
 
 @router.put("/crews/{crew_id}/people/{username}", response=Done, operation_id="change_role")
-def change_role(request: HttpRequest, crew_id: UUID, username: Name, body: RoleIn) -> Done:
+def change_role(request: SignedIn, crew_id: UUID, username: Name, body: RoleIn) -> Done:
     services.change_role(request.user, crew_id, username, body.role)
     return Done()
 
 
 @router.delete("/crews/{crew_id}/people/{username}", response=Done, operation_id="go_ashore")
-def go_ashore(request: HttpRequest, crew_id: UUID, username: Name) -> Done:
+def go_ashore(request: SignedIn, crew_id: UUID, username: Name) -> Done:
     services.go_ashore(request.user, crew_id, username)
     return Done()

@@ -5,6 +5,8 @@ What somebody may not know of does not exist for them: another crew's things are
 
 from enum import StrEnum
 
+from django.http import HttpRequest
+
 from convoy_core.words.errors import ConvoyError
 
 from .models import Crew, Membership, Role, User
@@ -52,3 +54,9 @@ def allow(user: User, crew: Crew, action: Action, thing: str = "It") -> Role:
             "Ask the crew's owner for that role.",
         )
     return role
+
+
+class SignedIn(HttpRequest):
+    """A request as doors get it that ask who is there: nobody comes past them without an account."""
+
+    user: User

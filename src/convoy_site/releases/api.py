@@ -2,7 +2,6 @@
 
 from uuid import UUID
 
-from django.http import HttpRequest
 from ninja import Router
 
 from convoy_core.lock.recipe import ReleaseChannel
@@ -10,7 +9,7 @@ from convoy_core.words.codes import show_code
 
 from ..packs.services import pack_for
 from ..packs.shapes.packs import ChangeOut
-from ..people.rights import Action, NotFound
+from ..people.rights import Action, NotFound, SignedIn
 from ..shapes import Done, Short
 from . import services
 from .models import JoinCode
@@ -31,7 +30,7 @@ router = Router(tags=["releases"])
 
 
 @router.get("/packs/{pack_id}/releases", response=list[ReleaseRow], operation_id="releases")
-def releases(request: HttpRequest, pack_id: UUID) -> list[ReleaseRow]:
+def releases(request: SignedIn, pack_id: UUID) -> list[ReleaseRow]:
     """Every release, newest first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     found = list(services.releases_of(pack).select_related("published_by", "withdrawal"))
@@ -40,7 +39,7 @@ def releases(request: HttpRequest, pack_id: UUID) -> list[ReleaseRow]:
 
 
 @router.get("/packs/{pack_id}/releases/{number}", response=ReleaseOut, operation_id="release")
-def release(request: HttpRequest, pack_id: UUID, number: Short) -> ReleaseOut:
+def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
     found = services.releases_of(pack).select_related("published_by", "withdrawal").filter(number=number).first()
     if found is None:
@@ -51,14 +50,14 @@ def release(request: HttpRequest, pack_id: UUID, number: Short) -> ReleaseOut:
 @router.get(
     "/packs/{pack_id}/releases/{number}/until/{other}", response=list[ChangeOut], operation_id="changes_between"
 )
-def changes_between(request: HttpRequest, pack_id: UUID, number: Short, other: Short) -> list[ChangeOut]:
+def changes_between(request: SignedIn, pack_id: UUID, number: Short, other: Short) -> list[ChangeOut]:
     """What is different in another release, whichever came first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     return [ChangeOut(**row) for row in services.changes_between(pack, number, other)]
 
 
 @router.get("/packs/{pack_id}/pending", response=Pending, operation_id="pending")
-def pending(request: HttpRequest, pack_id: UUID, channel: ReleaseChannel = ReleaseChannel.STABLE) -> Pending:
+def pending(request: SignedIn, pack_id: UUID, channel: ReleaseChannel = ReleaseChannel.STABLE) -> Pending:
     pack = pack_for(request.user, pack_id, Action.SEE)
     found = services.pending(pack.draft, channel)
     newest = services.newest_release(pack)
@@ -84,38 +83,38 @@ def _next_number(number: str) -> str:
 
 
 @router.post("/packs/{pack_id}/releases", response=ReleaseOut, operation_id="publish")
-def publish(request: HttpRequest, pack_id: UUID, body: PublishIn) -> ReleaseOut:
+def publish(request: SignedIn, pack_id: UUID, body: PublishIn) -> ReleaseOut:
     made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes)
     return release(request, pack_id, made.number)
 
 
 @router.post("/packs/{pack_id}/releases/{number}/promotion", response=ReleaseOut, operation_id="promote")
-def promote(request: HttpRequest, pack_id: UUID, number: Short, body: PromoteIn) -> ReleaseOut:
+def promote(request: SignedIn, pack_id: UUID, number: Short, body: PromoteIn) -> ReleaseOut:
     """Makes a trial release stable, with its very lock."""
     made = services.promote(request.user, pack_id, number, body.number, body.notes)
     return release(request, pack_id, made.number)
 
 
 @router.post("/packs/{pack_id}/releases/{number}/withdrawal", response=Done, operation_id="withdraw_release")
-def withdraw_release(request: HttpRequest, pack_id: UUID, number: Short, body: WithdrawIn) -> Done:
+def withdraw_release(request: SignedIn, pack_id: UUID, number: Short, body: WithdrawIn) -> Done:
     """Nobody is to install this release any more. It stays in the list, with the reason."""
     services.withdraw_release(request.user, pack_id, number, body.why)
     return Done()
 
 
 @router.get("/packs/{pack_id}/codes", response=list[CodeOut], operation_id="codes")
-def codes(request: HttpRequest, pack_id: UUID) -> list[CodeOut]:
+def codes(request: SignedIn, pack_id: UUID) -> list[CodeOut]:
     pack = pack_for(request.user, pack_id, Action.HAND_OUT)
     return [_code_out(one) for one in pack.codes.select_related("made_by")]
 
 
 @router.post("/packs/{pack_id}/codes", response=CodeOut, operation_id="make_code")
-def make_code(request: HttpRequest, pack_id: UUID, body: CodeIn) -> CodeOut:
+def make_code(request: SignedIn, pack_id: UUID, body: CodeIn) -> CodeOut:
     return _code_out(services.make_join_code(request.user, pack_id, body.uses))
 
 
 @router.delete("/packs/{pack_id}/codes/{code}", response=Done, operation_id="withdraw_code")
-def withdraw_code(request: HttpRequest, pack_id: UUID, code: Short) -> Done:
+def withdraw_code(request: SignedIn, pack_id: UUID, code: Short) -> Done:
     services.withdraw_code(request.user, pack_id, code)
     return Done()
 
@@ -131,7 +130,7 @@ def _code_out(code: JoinCode) -> CodeOut:
 
 
 @router.get("/codes/{code}", response=OpenedCode, operation_id="open_code")
-def open_code(request: HttpRequest, code: Short) -> OpenedCode:
+def open_code(request: SignedIn, code: Short) -> OpenedCode:
     """What a join code opens, before anything is joined."""
     found = services.open_code(request.user, code)
     current = services.current_release(found.pack)

@@ -4,10 +4,11 @@ from typing import Literal
 from uuid import UUID
 
 from django.conf import settings
-from django.http import HttpRequest
 from ninja import File, Form, Router, UploadedFile
 
+from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.sync.messages import message
+from convoy_core.words.model import Side
 
 from ..installations import progress
 from ..installations.models import Departure, Installation
@@ -18,7 +19,7 @@ from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..packs.shapes.packs import ChangeOut
 from ..people.models import Membership, User
-from ..people.rights import Action
+from ..people.rights import Action, SignedIn
 from ..releases.models import Release
 from ..releases.services import pending, releases_of
 from ..shapes import Done, Short
@@ -51,19 +52,19 @@ def _stood(pack: Pack, releases: list[Release]) -> list[Stood]:
     return stand(shown(pack.installations.aboard()), releases)
 
 
-def _called(request: HttpRequest, pack: Pack, stood: list[Stood], releases: list[Release]) -> list[CalledRow]:
+def _called(request: SignedIn, pack: Pack, stood: list[Stood], releases: list[Release]) -> list[CalledRow]:
     by_pk = {release.pk: release for release in releases}
     rows = []
     for found in stood:
         one = found.installation
-        at = by_pk.get(one.release_id)
+        at = by_pk.get(one.release_id or 0)
         rows.append(
             CalledRow(
                 installation=one.id,
                 person=one.member.shown,
                 name=one.name,
                 mine=one.member_id == request.user.pk,
-                side=one.side,
+                side=Side(one.side),
                 release=at.number if at else "",
                 target=found.target.number if found.target else "",
                 heard_at=one.heard_at,
@@ -76,7 +77,7 @@ def _called(request: HttpRequest, pack: Pack, stood: list[Stood], releases: list
                     one.member.shown.split()[0], pack.name, found.standing, f"{settings.ADDRESS}/installations/{one.id}"
                 ),
                 fit=fit_out(found),
-                progress=ProgressOut(**progress.current_progress(one)),
+                progress=ProgressOut.model_validate(progress.current_progress(one)),
             )
         )
     return rows
@@ -87,7 +88,7 @@ def _current(releases: list[Release]) -> Release | None:
 
 
 @router.get("/packs/{pack_id}/roll-call", response=RollCall, operation_id="roll_call")
-def roll_call(request: HttpRequest, pack_id: UUID) -> RollCall:
+def roll_call(request: SignedIn, pack_id: UUID) -> RollCall:
     """Everybody against the newest release. A fixed number of queries, whatever the crew's size."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     releases = _releases(pack)
@@ -103,7 +104,7 @@ def roll_call(request: HttpRequest, pack_id: UUID) -> RollCall:
 
 
 @router.get("/packs/{pack_id}/line", response=TheLine, operation_id="line")
-def line(request: HttpRequest, pack_id: UUID) -> TheLine:
+def line(request: SignedIn, pack_id: UUID) -> TheLine:
     pack = pack_for(request.user, pack_id, Action.SEE)
     releases = _releases(pack)
     people = [
@@ -124,7 +125,7 @@ def line(request: HttpRequest, pack_id: UUID) -> TheLine:
     stops = [
         StopOut(
             number=one.number,
-            channel=one.channel,
+            channel=ReleaseChannel(one.channel),
             withdrawn=one.is_withdrawn,
             open=one.is_open(),
             published_at=one.published_at,
@@ -138,7 +139,7 @@ def line(request: HttpRequest, pack_id: UUID) -> TheLine:
 
 @router.post("/packs/{pack_id}/listing", response=CalledRow, operation_id="compare_listing")
 def compare_listing(
-    request: HttpRequest, pack_id: UUID, file: File[UploadedFile], side: Form[Literal["player", "server"]] = "player"
+    request: SignedIn, pack_id: UUID, file: File[UploadedFile], side: Form[Literal["player", "server"]] = "player"
 ) -> CalledRow:
     """Compares a listing of somebody's folder, and keeps it as their row of the roll call. Only names and hashes."""
     pack = pack_for(request.user, pack_id, Action.SEE)
@@ -150,7 +151,7 @@ def compare_listing(
 
 
 @router.delete("/packs/{pack_id}/listing/{installation_id}", response=Done, operation_id="forget_listing")
-def forget_listing(request: HttpRequest, pack_id: UUID, installation_id: UUID) -> Done:
+def forget_listing(request: SignedIn, pack_id: UUID, installation_id: UUID) -> Done:
     """Takes one's own row by listing out of the roll call again."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     listings.forget_listing(request.user, pack, installation_id)
@@ -158,13 +159,13 @@ def forget_listing(request: HttpRequest, pack_id: UUID, installation_id: UUID) -
 
 
 @router.get("/packs/{pack_id}/departures", response=list[DepartureOut], operation_id="departures")
-def coming_up(request: HttpRequest, pack_id: UUID) -> list[DepartureOut]:
+def coming_up(request: SignedIn, pack_id: UUID) -> list[DepartureOut]:
     """Departures that are still to come, or on; the nearest first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     return _departures(request, pack)
 
 
-def _departures(request: HttpRequest, pack: Pack) -> list[DepartureOut]:
+def _departures(request: SignedIn, pack: Pack) -> list[DepartureOut]:
     found = departures.coming_up(pack)
     if not found:
         return []
@@ -176,7 +177,7 @@ def _departures(request: HttpRequest, pack: Pack) -> list[DepartureOut]:
 
 
 def _departure_out(
-    request: HttpRequest, one: Departure, newest: Release | None, stood: list[Stood], crew: list[User]
+    request: SignedIn, one: Departure, newest: Release | None, stood: list[Stood], crew: list[User]
 ) -> DepartureOut:
     ready = departures.readiness(one, newest, stood, crew)
     last, changed = departures.since_last_time(one, newest)
@@ -201,30 +202,30 @@ def _departure_out(
 
 
 @router.post("/packs/{pack_id}/departures", response=list[DepartureOut], operation_id="set_departure")
-def set_departure(request: HttpRequest, pack_id: UUID, body: DepartureIn) -> list[DepartureOut]:
+def set_departure(request: SignedIn, pack_id: UUID, body: DepartureIn) -> list[DepartureOut]:
     departures.set_departure(request.user, pack_id, body.at, body.release, body.note)
     return coming_up(request, pack_id)
 
 
 @router.post("/packs/{pack_id}/departures/{departure_id}/answer", response=Done, operation_id="answer_departure")
-def answer_departure(request: HttpRequest, pack_id: UUID, departure_id: UUID, body: ComingIn) -> Done:
+def answer_departure(request: SignedIn, pack_id: UUID, departure_id: UUID, body: ComingIn) -> Done:
     departures.answer(request.user, pack_id, departure_id, body.comes)
     return Done()
 
 
 @router.delete("/packs/{pack_id}/departures/{departure_id}", response=Done, operation_id="call_off_departure")
-def call_off_departure(request: HttpRequest, pack_id: UUID, departure_id: UUID) -> Done:
+def call_off_departure(request: SignedIn, pack_id: UUID, departure_id: UUID) -> Done:
     departures.call_off(request.user, pack_id, departure_id)
     return Done()
 
 
 @router.get("/find", response=list[Found], operation_id="find")
-def find(request: HttpRequest, text: Short) -> list[Found]:
+def find(request: SignedIn, text: Short) -> list[Found]:
     """Packs, people and own installations by part of their name; at most 8 of each."""
     crews = Membership.objects.filter(user=request.user).values("crew")
     packs = Pack.objects.filter(crew__in=crews, name__icontains=text).select_related("crew")[:8]
-    people = Membership.objects.filter(crew__in=crews).select_related("user", "crew")
-    people = [one for one in people.order_by("user__username") if text.casefold() in one.user.shown.casefold()][:8]
+    aboard = Membership.objects.filter(crew__in=crews).select_related("user", "crew")
+    people = [one for one in aboard.order_by("user__username") if text.casefold() in one.user.shown.casefold()][:8]
     mine = Installation.objects.filter(member=request.user, by_listing=False, name__icontains=text).select_related(
         "pack"
     )[:8]

@@ -1,11 +1,12 @@
 """What agents ask and tell. An agent shows a token, and sees nothing but its own installation's pack."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, cast
 
 from django.core.files.storage import default_storage
 from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
 from ninja import Path, Router
 from ninja.security import HttpBearer
 
@@ -19,9 +20,16 @@ from ...releases.services import releases_of
 from ...sending import send_file
 from ...shapes import Done, Short
 from .. import joining, orders, progress, reports, standings
+from ..kept import Progress
 from ..models import Installation
 from ..shapes.agent import Head, HoldOut, Known, Looked, OrderDone, OrderOut, Paired, PairIn, ProgressIn, ReportIn
 from ..standings import followed, target_of
+
+
+class FromAgent(HttpRequest):
+    """A request of an agent that has shown its installation's token."""
+
+    auth: Installation
 
 
 class AgentToken(HttpBearer):
@@ -60,7 +68,7 @@ def _looked(installation: Installation) -> dict[str, Any]:
 
 
 @router.get("/agent/head", response=Head, operation_id="agent_head")
-def head(request: HttpRequest) -> Head:
+def head(request: FromAgent) -> Head:
     installation: Installation = request.auth
     pack = installation.pack
     releases = list(releases_of(pack).select_related("withdrawal"))
@@ -82,34 +90,34 @@ def head(request: HttpRequest) -> Head:
 
 
 @router.post("/agent/order", response=Done, operation_id="agent_order")
-def order(request: HttpRequest, body: OrderDone) -> Done:
+def order(request: FromAgent, body: OrderDone) -> Done:
     """How an order went that the head gave."""
     orders.order_done(request.auth, body.id, body.said, body.refused)
     return Done()
 
 
 @router.post("/agent/left", response=Done, operation_id="agent_left")
-def left(request: HttpRequest) -> Done:
+def left(request: FromAgent) -> Done:
     """The installation was left on its machine: it is heard from no more, and its token opens nothing."""
     joining.left(request.auth)
     return Done()
 
 
 @router.get("/agent/known/{sha256}", response=Known, operation_id="agent_known")
-def known(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> Known:
+def known(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> Known:
     """Which build an archive is, so that a member who brings a wrong one is told which."""
     return Known(name=reports.known_archive(request.auth.pack, sha256))
 
 
 @router.get("/agent/own/{sha256}", operation_id="agent_own_file")
-def own_file(request: HttpRequest, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> HttpResponse:
+def own_file(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> HttpResponseBase:
     """An archive of the crew's own, for an installation of one of its packs."""
     file = own.own_file(request.auth.pack.crew, sha256)
     return send_file(request, default_storage.open(file.place), file.size, file.sha256)
 
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")
-def release(request: HttpRequest, number: Short) -> HttpResponse:
+def release(request: FromAgent, number: Short) -> HttpResponse:
     """The signed bytes of a release; the signature and its key are in headers, as hex."""
     found = standings.release_for(request.auth, number)
     return HttpResponse(
@@ -124,7 +132,7 @@ def release(request: HttpRequest, number: Short) -> HttpResponse:
 
 
 @router.post("/agent/report", response=Done, operation_id="agent_report")
-def report(request: HttpRequest, body: ReportIn) -> Done:
+def report(request: FromAgent, body: ReportIn) -> Done:
     about = body.about.model_dump(mode="json", exclude={"strayed", "found"}) if body.about else {}
     told = reports.AgentReport(
         body.release,
@@ -139,5 +147,5 @@ def report(request: HttpRequest, body: ReportIn) -> Done:
 
 
 @router.post("/agent/progress", response=HoldOut, operation_id="agent_progress")
-def hear(request: HttpRequest, body: ProgressIn) -> HoldOut:
-    return HoldOut(hold=progress.hear_progress(request.auth, body.dict()))
+def hear(request: FromAgent, body: ProgressIn) -> HoldOut:
+    return HoldOut(hold=progress.hear_progress(request.auth, cast(Progress, body.dict())))

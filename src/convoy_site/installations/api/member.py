@@ -2,11 +2,11 @@
 
 from uuid import UUID
 
-from django.http import HttpRequest
 from ninja import File, Router, UploadedFile
 
 from convoy_core.words.errors import MalformedInput
 
+from ...people.rights import SignedIn
 from ...releases.models import Release
 from ...shapes import Done, Short
 from .. import choices, joining, orders, reports
@@ -31,13 +31,13 @@ router = Router(tags=["installations"])
 
 
 @router.post("/installations", response=InstallationRow, operation_id="join")
-def join(request: HttpRequest, body: JoinIn) -> InstallationRow:
+def join(request: SignedIn, body: JoinIn) -> InstallationRow:
     made = joining.join(request.user, body.code, body.name, body.side, body.machine)
     return InstallationRow(**row_of(stand([made], all_releases(made))[0]))
 
 
 @router.get("/installations", response=list[InstallationRow], operation_id="installations")
-def installations(request: HttpRequest) -> list[InstallationRow]:
+def installations(request: SignedIn) -> list[InstallationRow]:
     """One's own installations."""
     mine = list(shown(Installation.objects.aboard().filter(member=request.user, by_listing=False)))
     releases: dict[UUID, list[Release]] = {}
@@ -48,31 +48,31 @@ def installations(request: HttpRequest) -> list[InstallationRow]:
 
 
 @router.get("/machines", response=list[MachineOut], operation_id="machines")
-def machines(request: HttpRequest) -> list[MachineOut]:
+def machines(request: SignedIn) -> list[MachineOut]:
     """One's own stand-in machines; none outside the demo."""
     return [MachineOut(slug=one.slug, name=one.name, memory_mb=one.memory_mb) for one in request.user.machines.all()]
 
 
 @router.get("/installations/{installation_id}", response=InstallationPage, operation_id="installation")
-def installation(request: HttpRequest, installation_id: UUID) -> InstallationPage:
+def installation(request: SignedIn, installation_id: UUID) -> InstallationPage:
     return page_of(joining.installation_for(request.user, installation_id))
 
 
 @router.delete("/installations/{installation_id}", response=Done, operation_id="remove_installation")
-def remove(request: HttpRequest, installation_id: UUID) -> Done:
+def remove(request: SignedIn, installation_id: UUID) -> Done:
     """Takes one's own installation off the list and the roll call. Files on its machine stay as they are."""
     joining.remove(request.user, installation_id)
     return Done()
 
 
 @router.post("/installations/{installation_id}/pairing", response=PairingOut, operation_id="pairing")
-def pairing(request: HttpRequest, installation_id: UUID) -> PairingOut:
+def pairing(request: SignedIn, installation_id: UUID) -> PairingOut:
     made = joining.pairing_command(request.user, installation_id)
     return PairingOut(command=made.command, code=made.code, until=made.until, install=made.install)
 
 
 @router.post("/installations/{installation_id}/orders", response=Done, operation_id="order")
-def order(request: HttpRequest, installation_id: UUID, body: OrderIn) -> Done:
+def order(request: SignedIn, installation_id: UUID, body: OrderIn) -> Done:
     """Asks the installation's agent for something. What came of it shows on the page."""
     given = body.dict(exclude={"what"}, exclude_defaults=True)
     if body.what == "step":
@@ -82,20 +82,20 @@ def order(request: HttpRequest, installation_id: UUID, body: OrderIn) -> Done:
 
 
 @router.post("/installations/{installation_id}/hold", response=Done, operation_id="hold_sync")
-def hold(request: HttpRequest, installation_id: UUID, body: HoldIn) -> Done:
+def hold(request: SignedIn, installation_id: UUID, body: HoldIn) -> Done:
     """Pauses, stops, or lets go on what the agent is doing."""
     orders.hold(request.user, installation_id, body.what)
     return Done()
 
 
 @router.post("/installations/{installation_id}/choices", response=Done, operation_id="choose")
-def choose(request: HttpRequest, installation_id: UUID, body: ChoicesIn) -> Done:
+def choose(request: SignedIn, installation_id: UUID, body: ChoicesIn) -> Done:
     choices.choose(request.user, installation_id, choices.MemberChoices(**body.dict()))
     return Done()
 
 
 @router.post("/installations/{installation_id}/brought", response=BroughtOut, operation_id="brought")
-def brought(request: HttpRequest, installation_id: UUID, file: File[UploadedFile]) -> BroughtOut:
+def brought(request: SignedIn, installation_id: UUID, file: File[UploadedFile]) -> BroughtOut:
     """A dropped file for an errand, on a stand-in machine: put where its agent looks, when it is a wanted one."""
     one = joining.installation_for(request.user, installation_id)
     if one.machine is None:
@@ -111,7 +111,7 @@ def brought(request: HttpRequest, installation_id: UUID, file: File[UploadedFile
 
 
 @router.get("/installations/{installation_id}/known/{sha256}", response=NamedOut, operation_id="known_file")
-def known_file(request: HttpRequest, installation_id: UUID, sha256: Short) -> NamedOut:
+def known_file(request: SignedIn, installation_id: UUID, sha256: Short) -> NamedOut:
     """Which build a file is that was hashed in the browser."""
     one = joining.installation_for(request.user, installation_id)
     return NamedOut(name=reports.known_archive(one.pack, sha256))

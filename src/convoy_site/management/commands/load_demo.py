@@ -193,7 +193,7 @@ class Command(BaseCommand):
         later = later.exclude(mod__slug__in=pack.draft.picks)
         hidden = list(later.filter(mod__builds__date__lt=BEFORE_THE_DEMO).distinct().values_list("pk", flat=True))
         Build.objects.filter(pk__in=hidden).update(gone=True)
-        described = [
+        described: list[EditIn] = [
             *(DescribeLine(do="describe", mod=mod, optional=True, advice=why) for mod, why in OPTIONAL.items()),
             *(DescribeLine(do="describe", mod=mod, tags=tags) for mod, tags in TAGS.items()),
             SetTweaks(do="tweaks", tweaks=TWEAKS),
@@ -237,7 +237,7 @@ class Command(BaseCommand):
 
     def _other_build(self, one: Installation, mod: str) -> None:
         """Somebody laid another build of a mod over the pack's, so that the roll call has a difference to name."""
-        installed = read_recipe(bytes(one.pack.releases.order_by("pk").last().document)).lock.by_mod[mod]
+        installed = read_recipe(bytes(one.pack.releases.latest("pk").document)).lock.by_mod[mod]
         other = Build.objects.filter(mod__slug=mod, refused="").exclude(version=installed.version).order_by("pk")[0]
         source = Source.objects.get(pk=installed.source)
         archive = httpx.get(f"{source.address}/{other.url}").raise_for_status().content
@@ -276,7 +276,7 @@ class Command(BaseCommand):
         """What people do by hand for builds that no program may fetch: get each file, and leave it in the downloads."""
         downloads = stand_in_folder(installation).parent / "downloads"
         downloads.mkdir(parents=True, exist_ok=True)
-        newest = installation.pack.releases.order_by("pk").last()
+        newest = installation.pack.releases.latest("pk")
         for build in read_recipe(bytes(newest.document)).lock.builds:
             if build.pickup in AUTOMATIC_PICKUPS:
                 continue

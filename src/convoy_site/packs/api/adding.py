@@ -1,9 +1,8 @@
 """Ways in beside the catalogue: a file that was dropped, and a folder that somebody filled by hand."""
 
-from typing import Annotated
+from typing import Annotated, BinaryIO, cast
 from uuid import UUID
 
-from django.http import HttpRequest
 from ninja import Query, Router
 
 from convoy_core.outside.inspection import Inspection
@@ -13,7 +12,8 @@ from convoy_core.words.model import Kind
 from convoy_core.words.profile import KindLayout
 
 from ...catalogue import own
-from ...people.rights import Action
+from ...catalogue.models import Build
+from ...people.rights import Action, SignedIn
 from ...shapes import Short
 from .. import takeover
 from ..services import pack_for
@@ -47,7 +47,7 @@ TOLD = 200
 
 
 @router.post("/packs/{pack_id}/known", response=list[KnownOut], operation_id="known_files")
-def known_files(request: HttpRequest, pack_id: UUID, body: HashesIn) -> list[KnownOut]:
+def known_files(request: SignedIn, pack_id: UUID, body: HashesIn) -> list[KnownOut]:
     """Which of some files are archives of the catalogue: asked before a large one is sent for nothing."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     there = set(pack.draft.lines.values_list("mod", flat=True))
@@ -55,9 +55,9 @@ def known_files(request: HttpRequest, pack_id: UUID, body: HashesIn) -> list[Kno
 
 
 @router.post("/packs/{pack_id}/files", response=DroppedOut, operation_id="drop_file", openapi_extra=BODY)
-def drop_file(request: HttpRequest, pack_id: UUID, name: Annotated[Short, Query()]) -> DroppedOut:
+def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()]) -> DroppedOut:
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    dropped = own.drop(request.user, pack, name, request)
+    dropped = own.drop(request.user, pack, name, cast(BinaryIO, request))
     there = set(pack.draft.lines.values_list("mod", flat=True))
     first = next(iter(dropped.kinds.values()), None)
     ours = own.builds_of(pack.crew, pack.game_id)
@@ -86,7 +86,7 @@ def _said(dropped: own.Dropped, field: str) -> str:
     return told[:60] if isinstance(told, str) else ""
 
 
-def _known_out(build: own.Build, there: set[str]) -> KnownOut:
+def _known_out(build: Build, there: set[str]) -> KnownOut:
     mod = build.mod
     return KnownOut(
         sha256=build.archive_sha256, mod=mod.slug, name=mod.name, version=build.version, already=mod.slug in there
@@ -107,24 +107,24 @@ def _kind_out(dropped: own.Dropped, layout: KindLayout, kind: Kind, found: Inspe
 
 
 @router.post("/packs/{pack_id}/own-builds", response=MadeOut, operation_id="make_own_build")
-def make_own_build(request: HttpRequest, pack_id: UUID, body: OwnBuildIn) -> MadeOut:
+def make_own_build(request: SignedIn, pack_id: UUID, body: OwnBuildIn) -> MadeOut:
     pack = pack_for(request.user, pack_id, Action.EDIT)
     mod = own.make_build(request.user, pack, own.About(**body.dict()))
     return MadeOut(mod=mod.slug, name=mod.name)
 
 
 @router.get("/licences", response=LicenceOut, operation_id="licence")
-def licence(request: HttpRequest, text: Annotated[Short, Query()] = "") -> LicenceOut:
+def licence(request: SignedIn, text: Annotated[Short, Query()] = "") -> LicenceOut:
     """What a licence lets a crew do."""
     means = meaning(text)
     return LicenceOut(licence=text, passing_on=means.passing_on, sentence=means.sentence)
 
 
 @router.post("/packs/{pack_id}/draft/folder", response=TakeOverOut, operation_id="read_folder", openapi_extra=BODY)
-def read_folder(request: HttpRequest, pack_id: UUID) -> TakeOverOut:
+def read_folder(request: SignedIn, pack_id: UUID) -> TakeOverOut:
     """What a listing, or a ZIP of a folder, comes to. Changes nothing: the edit `take over` does."""
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    read = takeover.propose(pack, request)
+    read = takeover.propose(pack, cast(BinaryIO, request))
     taken = read.taken
 
     def told(rows: list[Found]) -> list[FoundOut]:

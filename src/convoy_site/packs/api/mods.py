@@ -3,18 +3,19 @@
 from typing import Annotated
 from uuid import UUID
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from ninja import Path, Query, Router
 
 from convoy_core.resolve import why_not
 from convoy_core.words.licences import meaning
+from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.wording import listed
 
 from ...catalogue import pictures
-from ...catalogue.models import Mod
+from ...catalogue.models import Build, Mod
 from ...catalogue.search import Asked, search
 from ...catalogue.services import build_rows, core_of, fit_of, shelf
-from ...people.rights import Action, NotFound
+from ...people.rights import Action, NotFound, SignedIn
 from ...shapes import Short
 from .. import drafts, mod_pages
 from ..models import Pack
@@ -38,7 +39,7 @@ router = Router(tags=["catalogue"])
 
 @router.get("/packs/{pack_id}/catalogue", response=FinderPage, operation_id="finder")
 def finder(
-    request: HttpRequest,
+    request: SignedIn,
     pack_id: UUID,
     asked: Annotated[Asked, Query()],
 ) -> FinderPage:
@@ -57,13 +58,13 @@ def finder(
                 summary=mod.summary,
                 author=mod.author,
                 category=mod.category,
-                kind=mod.kind,
+                kind=Kind(mod.kind),
                 downloads=mod.downloads,
                 followers=mod.followers,
                 rating=mod.rating,
                 updated=mod.updated,
                 added=mod.added,
-                pickup=mod.source.pickup,
+                pickup=Pickup(mod.source.pickup),
                 fit_version=fit.version,
                 reason=fit.reason,
                 needs=list(fit.needs),
@@ -73,7 +74,7 @@ def finder(
     sources = [
         SourceState(
             name=one.name,
-            pickup=one.pickup,
+            pickup=Pickup(one.pickup),
             read_at=one.read_at,
             trouble=one.trouble,
             pages_done=one.pages_done,
@@ -90,7 +91,7 @@ def finder(
 
 
 @router.get("/packs/{pack_id}/mods/{slug}", response=ModPage, operation_id="mod")
-def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
+def mod(request: SignedIn, pack_id: UUID, slug: Short) -> ModPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
     found = _mod(pack, slug)
     base = drafts.base_of(pack.draft)
@@ -109,11 +110,11 @@ def mod(request: HttpRequest, pack_id: UUID, slug: Short) -> ModPage:
         summary=found.summary,
         author=found.author,
         category=found.category,
-        kind=found.kind,
+        kind=Kind(found.kind),
         licence=found.licence,
         downloads=found.downloads,
         source=found.source.name,
-        pickup=found.source.pickup,
+        pickup=Pickup(found.source.pickup),
         page=found.page,
         counterpart=found.counterpart,
         builds=[shown for _, shown in builds],
@@ -129,14 +130,14 @@ def _mod(pack: Pack, slug: str) -> Mod:
     return found
 
 
-def _build_out(build, ruled_out: str) -> BuildOut:
+def _build_out(build: Build, ruled_out: str) -> BuildOut:
     return BuildOut(
         version=build.version,
-        channel=build.channel,
+        channel=Channel(build.channel),
         date=build.date,
         **build.relations,
-        side=build.side,
-        reach=build.reach,
+        side=Side(build.side),
+        reach=Reach(build.reach),
         archive_size=build.archive_size,
         files=len(build.files),
         change_log=build.change_log,
@@ -145,7 +146,7 @@ def _build_out(build, ruled_out: str) -> BuildOut:
 
 
 @router.get("/packs/{pack_id}/mods/{slug}/more", response=MoreOfMod, operation_id="more_of_mod")
-def more_of_mod(request: HttpRequest, pack_id: UUID, slug: Short) -> MoreOfMod:
+def more_of_mod(request: SignedIn, pack_id: UUID, slug: Short) -> MoreOfMod:
     """What the mod's own page shows beside what the inspector does."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     found = _mod(pack, slug)
@@ -158,10 +159,11 @@ def more_of_mod(request: HttpRequest, pack_id: UUID, slug: Short) -> MoreOfMod:
         on_removal=found.on_removal,
         licence_sentence=means.sentence,
         passing_on=means.passing_on,
-        needed_by=[NeighbourOut(mod=one.slug, name=one.name, what=one.summary) for one in more.needed_by],
+        needed_by=[_neighbour(one) for one in more.needed_by],
         needed_by_in_all=more.needed_by_in_all,
-        counterpart=more.counterpart
-        and NeighbourOut(mod=more.counterpart.slug, name=more.counterpart.name, what=more.counterpart.summary),
+        counterpart=NeighbourOut(mod=more.counterpart.slug, name=more.counterpart.name, what=more.counterpart.summary)
+        if more.counterpart
+        else None,
         in_packs=[PackUse(id=one.id, name=one.name, version=version) for one, version in more.in_packs],
         version=more.build.version if more.build else "",
         carries=[FileOut(path=path, size=size) for path, size, _ in sorted(files)[: mod_pages.SHOWN]],
@@ -173,9 +175,13 @@ def more_of_mod(request: HttpRequest, pack_id: UUID, slug: Short) -> MoreOfMod:
     )
 
 
+def _neighbour(mod: Mod) -> NeighbourOut:
+    return NeighbourOut(mod=mod.slug, name=mod.name, what=mod.summary)
+
+
 @router.get("/packs/{pack_id}/mods/{slug}/pictures/{number}", operation_id="mod_picture")
 def mod_picture(
-    request: HttpRequest, pack_id: UUID, slug: Short, number: Annotated[int, Path(ge=0, le=20)]
+    request: SignedIn, pack_id: UUID, slug: Short, number: Annotated[int, Path(ge=0, le=20)]
 ) -> HttpResponse:
     """A picture of a mod, as WebP of 640 by 360 points."""
     pack = pack_for(request.user, pack_id, Action.SEE)

@@ -4,7 +4,6 @@ from typing import Annotated, Any
 from uuid import UUID
 
 from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
-from django.http import HttpRequest
 from ninja import Query, Router
 
 from convoy_core.draft.lines import LineState, state_of
@@ -13,12 +12,12 @@ from convoy_core.draft.taking_back import next_to_redo, next_to_undo, taken_back
 from convoy_core.machine.memory import Weight, demand
 from convoy_core.machine.verdict import SHARES
 from convoy_core.resolve import needed_by
-from convoy_core.words.model import AUTOMATIC_PICKUPS, Kind
+from convoy_core.words.model import AUTOMATIC_PICKUPS, Channel, Kind, Pickup, Reach, Side
 
 from ...catalogue.models import Mod
 from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
 from ...people.models import Membership
-from ...people.rights import Action
+from ...people.rights import Action, SignedIn
 from .. import drafts, services
 from ..models import Line, Pack, open_releases
 from ..shapes.packs import (
@@ -28,6 +27,7 @@ from ..shapes.packs import (
     EditOut,
     EditsIn,
     FindingOut,
+    Group,
     HandStepOut,
     LineOut,
     NamedMod,
@@ -50,7 +50,7 @@ EDITS_SHOWN = 100
 
 
 @router.get("/packs", response=list[PackRow], operation_id="packs")
-def packs(request: HttpRequest) -> list[PackRow]:
+def packs(request: SignedIn) -> list[PackRow]:
     roles = dict(Membership.objects.filter(user=request.user).values_list("crew_id", "role"))
     found = _listed().filter(crew__in=roles).order_by("name")
     return [PackRow(**_row(pack, roles[pack.crew_id])) for pack in found]
@@ -67,7 +67,7 @@ def _listed() -> QuerySet[Pack]:
     )
 
 
-def _row(pack: Pack, role: str) -> dict:
+def _row(pack: Any, role: str) -> dict[str, Any]:
     return {
         "id": pack.id,
         "name": pack.name,
@@ -83,13 +83,13 @@ def _row(pack: Pack, role: str) -> dict:
 
 
 @router.post("/packs", response=PackOut, operation_id="start_pack")
-def start_pack(request: HttpRequest, body: PackIn) -> PackOut:
+def start_pack(request: SignedIn, body: PackIn) -> PackOut:
     pack = services.start_pack(request.user, services.NewPack(**body.dict()))
     return pack_page(request, pack.id)
 
 
 @router.get("/packs/{pack_id}", response=PackOut, operation_id="pack")
-def pack_page(request: HttpRequest, pack_id: UUID) -> PackOut:
+def pack_page(request: SignedIn, pack_id: UUID) -> PackOut:
     services.pack_for(request.user, pack_id, Action.SEE)
     pack = _listed().get(pk=pack_id)
     role = Membership.objects.get(crew=pack.crew, user=request.user).role
@@ -97,14 +97,14 @@ def pack_page(request: HttpRequest, pack_id: UUID) -> PackOut:
 
 
 @router.patch("/packs/{pack_id}", response=PackOut, operation_id="describe_pack")
-def describe_pack(request: HttpRequest, pack_id: UUID, body: PackChange) -> PackOut:
+def describe_pack(request: SignedIn, pack_id: UUID, body: PackChange) -> PackOut:
     changed = {name: value for name, value in body.dict(exclude_unset=True).items() if value is not None}
     services.describe_pack(request.user, pack_id, **changed)
     return pack_page(request, pack_id)
 
 
 @router.get("/packs/{pack_id}/draft", response=DraftOut, operation_id="draft")
-def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
+def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     """Every line of the draft. A fixed number of queries, whatever its length."""
     pack = services.pack_for(request.user, pack_id, Action.SEE)
     lines = {line.mod: line for line in pack.draft.lines.all()}
@@ -136,7 +136,7 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
         )
         for slug in wanted
     ]
-    rows.sort(key=lambda row: (row.group != "chosen", row.order, row.name.casefold()))
+    rows.sort(key=lambda row: (row.group is not Group.CHOSEN, row.order, row.name.casefold()))
     has_build = [row for row in rows if row.version]
     done = services.done_by(request.user, pack.draft)
     weights = [
@@ -147,8 +147,8 @@ def draft(request: HttpRequest, pack_id: UUID) -> DraftOut:
     return DraftOut(
         revision=pack.draft.revision,
         lines=rows,
-        chosen=sum(row.group == "chosen" for row in has_build),
-        brought_in=sum(row.group == "brought in" for row in has_build),
+        chosen=sum(row.group is Group.CHOSEN for row in has_build),
+        brought_in=sum(row.group is Group.BROUGHT_IN for row in has_build),
         unsettled=sum(row.state is LineState.UNSETTLED for row in rows),
         off=sum(row.state in (LineState.OFF, LineState.KEPT) for row in rows),
         download=sum(row.size for row in has_build),
@@ -186,22 +186,22 @@ def _line_out(
         mod=slug,
         name=mod.name if mod else slug,
         summary=mod.summary if mod else "",
-        kind=mod.kind if mod else "",
-        group="chosen" if line else "brought in",
+        kind=Kind(mod.kind) if mod else "",
+        group=Group.CHOSEN if line else Group.BROUGHT_IN,
         state=state_of(on, bool(version)),
         on=on,
         why=unsettled["why"],
         ways=unsettled["ways"],
         version=version,
-        channel=build.channel if build else "",
+        channel=Channel(build.channel) if build else "",
         newer=newer,
         held=bool(line and line.held_version),
         held_because=line.held_because if line else "",
         order=line.order if line else 0,
-        side=build.side if build else "",
-        reach=build.reach if build else "",
+        side=Side(build.side) if build else "",
+        reach=Reach(build.reach) if build else "",
         size=build.archive_size if build else 0,
-        pickup=mod.source.pickup if mod else "",
+        pickup=Pickup(mod.source.pickup) if mod else "",
         licence=mod.licence if mod else "",
         needed_by=askers,
         kept_for=kept_for,
@@ -215,7 +215,7 @@ def _line_out(
 
 
 @router.post("/packs/{pack_id}/draft/edits", response=OutcomeOut, operation_id="edit_draft")
-def edit_draft(request: HttpRequest, pack_id: UUID, body: EditsIn) -> OutcomeOut:
+def edit_draft(request: SignedIn, pack_id: UUID, body: EditsIn) -> OutcomeOut:
     outcome = services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse, body.ask)
     askers = {mod for mods in outcome.staying.values() for mod in mods}
     spoken = {*outcome.unsettled, *outcome.left_out, *outcome.staying, *askers, *(o.mod for o in outcome.other_builds)}
@@ -247,7 +247,7 @@ def edit_draft(request: HttpRequest, pack_id: UUID, body: EditsIn) -> OutcomeOut
 
 
 @router.get("/packs/{pack_id}/draft/edits", response=list[EditOut], operation_id="edits")
-def edits(request: HttpRequest, pack_id: UUID, since: Annotated[int, Query(ge=0, lt=2**31)] = 0) -> list[EditOut]:
+def edits(request: SignedIn, pack_id: UUID, since: Annotated[int, Query(ge=0, lt=2**31)] = 0) -> list[EditOut]:
     """The last hundred edits after a revision, newest first."""
     pack = services.pack_for(request.user, pack_id, Action.SEE)
     found = list(pack.draft.edits.filter(revision__gt=since).select_related("by").defer("did")[:EDITS_SHOWN])
@@ -268,7 +268,7 @@ def edits(request: HttpRequest, pack_id: UUID, since: Annotated[int, Query(ge=0,
 
 
 @router.get("/packs/{pack_id}/findings", response=list[FindingOut], operation_id="findings")
-def findings(request: HttpRequest, pack_id: UUID) -> list[FindingOut]:
+def findings(request: SignedIn, pack_id: UUID) -> list[FindingOut]:
     pack = services.pack_for(request.user, pack_id, Action.SEE)
     return [
         FindingOut(

@@ -2,10 +2,9 @@
 
 from uuid import UUID
 
-from django.http import HttpRequest
 from ninja import Router
 
-from ...people.rights import Action
+from ...people.rights import Action, SignedIn
 from ...shapes import Short
 from .. import drafts, outlook, recognising
 from ..services import pack_for
@@ -29,7 +28,7 @@ router = Router(tags=["packs"])
 
 
 @router.post("/packs/{pack_id}/draft/recognise", response=PasteOut, operation_id="recognise")
-def recognise(request: HttpRequest, pack_id: UUID, body: PasteIn) -> PasteOut:
+def recognise(request: SignedIn, pack_id: UUID, body: PasteIn) -> PasteOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
     read = recognising.recognise(pack, body.text)
     lines = [
@@ -51,7 +50,7 @@ def recognise(request: HttpRequest, pack_id: UUID, body: PasteIn) -> PasteOut:
 
 
 @router.get("/packs/{pack_id}/draft/updates", response=UpdatesOut, operation_id="updates")
-def updates(request: HttpRequest, pack_id: UUID) -> UpdatesOut:
+def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
     moves, behind = outlook.updates(pack)
     return UpdatesOut(
@@ -75,7 +74,7 @@ def updates(request: HttpRequest, pack_id: UUID) -> UpdatesOut:
 
 
 @router.get("/packs/{pack_id}/draft/bases", response=list[BaseOutlookOut], operation_id="bases")
-def bases(request: HttpRequest, pack_id: UUID) -> list[BaseOutlookOut]:
+def bases(request: SignedIn, pack_id: UUID) -> list[BaseOutlookOut]:
     """Every base of the game, newest game version first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     found, names = outlook.base_outlooks(pack)
@@ -108,7 +107,7 @@ def bases(request: HttpRequest, pack_id: UUID) -> list[BaseOutlookOut]:
 
 
 @router.get("/packs/{pack_id}/draft/needs/{mod}", response=NeedsOut, operation_id="needs")
-def needs(request: HttpRequest, pack_id: UUID, mod: Short) -> NeedsOut:
+def needs(request: SignedIn, pack_id: UUID, mod: Short) -> NeedsOut:
     """The needs that lead from chosen lines to a mod of the draft, and from it onwards."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     found, names, chosen = outlook.needs_around(pack, mod)
