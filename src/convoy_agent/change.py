@@ -10,7 +10,6 @@ from convoy_core.lock.change_log import changes
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, SyncChoices
-from convoy_core.words.model import AUTOMATIC_PICKUPS
 from convoy_io.archives import ArchiveWrong
 
 from .errors import ErrandsLeft
@@ -98,12 +97,12 @@ class Work:
         """Stages what lies in the store. A copy that is damaged there is thrown away and got anew, once."""
         damaged = self.stager.stage_stored()
         for build in damaged:
-            again = "fetched again" if build.pickup in AUTOMATIC_PICKUPS else "has to be brought again"
+            again = "fetched again" if build.pickup.is_automatic else "has to be brought again"
             self.visit.folder.remarks.append(
                 f"The store's copy of {build.name} {build.version} was damaged. It was thrown away and {again}."
             )
-        self._fetch([build for build in damaged if build.pickup in AUTOMATIC_PICKUPS])
-        by_hand = [build for build in damaged if build.pickup not in AUTOMATIC_PICKUPS]
+        self._fetch([build for build in damaged if build.pickup.is_automatic])
+        by_hand = [build for build in damaged if not build.pickup.is_automatic]
         self._bring(by_hand, {build.mod for build in by_hand})
         if left := self.stager.stage_stored():
             raise ArchiveWrong(

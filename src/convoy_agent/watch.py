@@ -14,6 +14,7 @@ from typing import Any
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.paths import AGENT_FOLDER
+from convoy_core.sync.orders import OrderKind
 from convoy_core.sync.plan import SyncChoices, describe
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
@@ -221,13 +222,13 @@ def _after(watcher: Watcher) -> str:
 
 
 DO: Mapping[str, Callable[[Watcher, Fields], str]] = {
-    "look": _look,
-    "sync": _sync,
-    "undo": _undo,
-    "put back": _put_back,
-    "back up": _backup,
-    "restore": _restore,
-    "drop backup": _drop,
-    "step": _step,
-    "leave": _leave,
+    OrderKind.LOOK: _look,
+    OrderKind.SYNC: _sync,
+    OrderKind.UNDO: _undo,
+    OrderKind.PUT_BACK: _put_back,
+    OrderKind.BACK_UP: _backup,
+    OrderKind.RESTORE: _restore,
+    OrderKind.DROP_BACKUP: _drop,
+    OrderKind.STEP: _step,
+    OrderKind.LEAVE: _leave,
 }

@@ -38,13 +38,17 @@ class Browser:
             options.add_argument(flag)
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         self.driver = webdriver.Chrome(options, webdriver.ChromeService("/usr/bin/chromedriver"))
+        self.becomes(width, height, dark)
+        self.address = address
+
+    def becomes(self, width: int, height: int, dark: bool = False) -> None:
+        """Another screen, or the other colours."""
         metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
         self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
         # Without motion, so that nothing is judged in a colour that it only passes through.
         wishes = {"prefers-color-scheme": "dark" if dark else "light", "prefers-reduced-motion": "reduce"}
         features = [{"name": name, "value": value} for name, value in wishes.items()]
         self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": features})
-        self.address = address
 
     def close(self) -> None:
         self.driver.quit()

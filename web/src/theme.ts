@@ -51,6 +51,8 @@ export const theme = createTheme({
     MuiPaper: { styleOverrides: { root: { backgroundImage: "none" } } },
     MuiTableCell: { styleOverrides: { root: { borderColor: "var(--mui-palette-divider)" } } },
     MuiDialogTitle: { defaultProps: { variant: "h2" } },
+    // What may scroll can be reached by keys.
+    MuiDialogContent: { defaultProps: { tabIndex: 0 } },
     MuiTooltip: { defaultProps: { arrow: true, describeChild: true } },
     MuiCssBaseline: {
       styleOverrides: {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..words.model import AUTOMATIC_PICKUPS, Pickup
+from ..words.model import Pickup
 from .finding import Finding, Severity, Subject
 
 WHY = {
@@ -24,5 +24,5 @@ def check(subject: Subject) -> list[Finding]:
             (build.archive.name, build.page),
         )
         for build, _ in subject.layers
-        if build.pickup not in AUTOMATIC_PICKUPS
+        if not build.pickup.is_automatic
     ]

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from ..outside.paths import refuse_twins
 from ..settings.formats import Key, Value
-from ..words.model import MATCHING_REACHES, Archive, Base, Channel, Kind, Pickup, Reach, Side
+from ..words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from .canonical import canonical_json
 from .fingerprint import fingerprint
 from .terms import Terms
@@ -45,8 +45,15 @@ class LockedBuild:
 
     @property
     def must_match(self) -> bool:
-        """Whether every machine, the server included, has to have exactly this build."""
-        return self.side is Side.BOTH and self.reach in MATCHING_REACHES
+        """Whether everyone on its side has to have exactly this build: a machine that differs in it is not in step."""
+        return self.reach.must_match
+
+    @property
+    def in_fingerprint(self) -> bool:
+        """Whether the fingerprint tells it. That is equal on every machine, the server included, so that a build which
+        must match on one side alone cannot be told by it.
+        """
+        return self.must_match and self.side is Side.BOTH
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +169,7 @@ class Lock:
         for file in self.files:
             if file.path in by_hand or self.terms.is_settings(file.path):
                 continue
-            if self.by_mod[file.mod].must_match:
+            if self.by_mod[file.mod].in_fingerprint:
                 lines.append(f"{file.path} {file.sha256 if present is None else present.get(file.path, 'missing')}")
         for file in self.files:
             if self.by_mod[file.mod].side is Side.BOTH:

@@ -96,7 +96,7 @@ def _read_line(line: str) -> PastedLine:
     name = rest[: version.start()].strip(" \t-–:|,;@(=") if version else rest
     names = [name, rest, *(_path_names(url) if url else ())]
     return PastedLine(
-        line, url, tuple(dict.fromkeys(filter(None, map(folded, names)))), version[1] if version and name else ""
+        line, url, tuple(dict.fromkeys(filter(None, map(folded, names)))), version[1] if version and (name or url) else ""
     )
 
 

@@ -11,7 +11,6 @@ from datetime import datetime
 from enum import StrEnum
 
 from ..lock.lock import Lock
-from ..words.model import MATCHING_REACHES
 
 
 class Deviation(StrEnum):
@@ -92,7 +91,7 @@ def differences_of(report: Report, share: Lock | None) -> tuple[Difference, ...]
         build = share.by_mod[mod] if share and mod else None
         # An enforced setting counts whatever the mod's reach: the curator said that it must match.
         own = not build and what is Deviation.EXTRA and all(path in report.harmless for path in paths)
-        counts = what is Deviation.SETTING or (build.reach in MATCHING_REACHES if build else not own)
+        counts = what is Deviation.SETTING or (build.must_match if build else not own)
         strayed = tuple(one for one in report.strayed if one.path in paths) if what is Deviation.SETTING else ()
         name, version = (build.name, build.version) if build else ("", "")
         found.append(Difference(mod, name, what, tuple(paths), counts, version, has, strayed))

@@ -14,7 +14,7 @@ from ..lock.change_log import Change, What, changes
 from ..lock.lock import Lock, LockedBuild, PlacedFile
 from ..lock.rendering import rendering
 from ..outside.paths import is_litter
-from ..words.model import AUTOMATIC_PICKUPS, Reach
+from ..words.model import Reach
 
 NOT_PLAIN = "no plain file"
 """Stands for the hash of a link, pipe or device, or of a file that cannot be read: nobody's pack file."""
@@ -172,8 +172,8 @@ def make_plan(
         left_alone,
         tuple(mine),
         tuple(sorted(extras)),
-        tuple(build for build in missing if build.pickup in AUTOMATIC_PICKUPS),
-        tuple(build for build in missing if build.pickup not in AUTOMATIC_PICKUPS),
+        tuple(build for build in missing if build.pickup.is_automatic),
+        tuple(build for build in missing if not build.pickup.is_automatic),
         _world_changes(record.lock, target, scan),
         tuple(adopted),
     )

@@ -36,6 +36,11 @@ class Pickup(StrEnum):
     WITHHELD = "withheld"
     OURS = "ours"
 
+    @property
+    def is_automatic(self) -> bool:
+        """Whether a program fetches it alone; of every other pickup each build is an errand for each member."""
+        return self in (Pickup.DIRECT, Pickup.OURS)
+
 
 class Side(StrEnum):
     PLAYER = "player"
@@ -52,12 +57,10 @@ class Reach(StrEnum):
     CREW = "crew"
     SAVE = "save"
 
-
-AUTOMATIC_PICKUPS = frozenset({Pickup.DIRECT, Pickup.OURS})
-"""Pickups that a program does alone; every other one is an errand for a member."""
-
-MATCHING_REACHES = frozenset({Reach.CREW, Reach.SAVE})
-"""Reaches that must be equal on every machine."""
+    @property
+    def must_match(self) -> bool:
+        """Whether everyone on whose side the build belongs must have exactly the same."""
+        return self in (Reach.CREW, Reach.SAVE)
 
 
 @dataclass(frozen=True, slots=True)

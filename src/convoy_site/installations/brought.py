@@ -10,8 +10,6 @@ from pathlib import Path
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
-from convoy_core.words.model import AUTOMATIC_PICKUPS
-
 from ..releases.models import Release
 from ..releases.services import recipe_of
 from .models import Installation
@@ -36,7 +34,7 @@ def bring(one: Installation, target: Release | None, file: "UploadedFile[bytes]"
     sha256 = digest.hexdigest()
     wanted = set(one.about.get("errands", ()))
     builds = recipe_of(target.pk).lock.builds if target else ()
-    errands = [build for build in builds if build.mod in wanted and build.pickup not in AUTOMATIC_PICKUPS]
+    errands = [build for build in builds if build.mod in wanted and not build.pickup.is_automatic]
     found = next((build for build in errands if build.archive.sha256 == sha256), None)
     if found is None:
         name = known_archive(one.pack, sha256)

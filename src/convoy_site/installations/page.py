@@ -9,7 +9,7 @@ from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import key_fingerprint
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import world_changes
-from convoy_core.words.model import AUTOMATIC_PICKUPS, Side
+from convoy_core.words.model import Side
 
 from ..catalogue.models import Source
 from ..packs.shapes.packs import ChangeOut
@@ -203,9 +203,7 @@ def _errands(one: Installation, target: Release | None) -> list[ErrandOut]:
     if not wanted or target is None:
         return []
     builds = [
-        build
-        for build in recipe_of(target.pk).lock.builds
-        if build.mod in wanted and build.pickup not in AUTOMATIC_PICKUPS
+        build for build in recipe_of(target.pk).lock.builds if build.mod in wanted and not build.pickup.is_automatic
     ]
     sources = {row.pk: row for row in Source.objects.filter(pk__in={build.source for build in builds})}
     return [_errand(build, sources.get(build.source)) for build in builds]

@@ -2542,6 +2542,8 @@ export interface components {
             category: string;
             /** Channel */
             channel: components["schemas"]["Channel"] | "";
+            /** Errand */
+            errand: boolean;
             group: components["schemas"]["Group"];
             /** Held */
             held: boolean;
@@ -2996,12 +2998,13 @@ export interface components {
              * @default false
              */
             thorough: boolean;
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "look" | "sync" | "undo" | "back up" | "restore" | "drop backup" | "step" | "put back" | "leave";
+            what: components["schemas"]["OrderKind"];
         };
+        /**
+         * OrderKind
+         * @enum {string}
+         */
+        OrderKind: "look" | "sync" | "undo" | "put back" | "back up" | "restore" | "drop backup" | "step" | "leave";
         /** OrderOut */
         OrderOut: {
             /** Given */

@@ -8,6 +8,7 @@ from ninja import Schema
 from pydantic import Field
 
 from convoy_core.lock.terms import Check
+from convoy_core.sync.orders import OrderKind
 from convoy_core.sync.standing import State
 from convoy_core.words.model import Pickup, Side
 
@@ -270,7 +271,7 @@ class PairingOut(Schema):
 class OrderIn(Schema):
     """What is asked of the agent. Which fields count depends on `what`; the agent checks them again."""
 
-    what: Literal["look", "sync", "undo", "back up", "restore", "drop backup", "step", "put back", "leave"]
+    what: OrderKind
     extras_aside: bool = False
     only: list[Annotated[str, Field(max_length=300)]] = Field(default=[], max_length=2_000)
     anyway: bool = False

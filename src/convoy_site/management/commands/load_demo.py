@@ -16,7 +16,6 @@ from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
 from convoy_core.lock.recipe import read_recipe
-from convoy_core.words.model import AUTOMATIC_PICKUPS
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.installations.joining import join
@@ -278,7 +277,7 @@ class Command(BaseCommand):
         downloads.mkdir(parents=True, exist_ok=True)
         newest = installation.pack.releases.latest("pk")
         for build in read_recipe(bytes(newest.document)).lock.builds:
-            if build.pickup in AUTOMATIC_PICKUPS:
+            if build.pickup.is_automatic:
                 continue
             source = Source.objects.get(pk=build.source)
             archive = httpx.get(f"{source.address}/{build.urls[0]}").raise_for_status().content

@@ -12,7 +12,7 @@ from convoy_core.draft.taking_back import next_to_redo, next_to_undo, taken_back
 from convoy_core.machine.memory import Weight, demand
 from convoy_core.machine.verdict import SHARES
 from convoy_core.resolve import needed_by
-from convoy_core.words.model import AUTOMATIC_PICKUPS, Channel, Kind, Pickup, Reach, Side
+from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
 
 from ...catalogue.models import Mod
 from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
@@ -152,7 +152,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
         unsettled=sum(row.state is LineState.UNSETTLED for row in rows),
         off=sum(row.state in (LineState.OFF, LineState.KEPT) for row in rows),
         download=sum(row.size for row in has_build),
-        errands=sum(row.pickup not in AUTOMATIC_PICKUPS for row in has_build),
+        errands=sum(row.errand for row in has_build),
         demand=DemandOut(
             minimum=asked.minimum,
             recommended=asked.recommended,
@@ -202,6 +202,7 @@ def _line_out(
         reach=Reach(build.reach) if build else "",
         size=build.archive_size if build else 0,
         pickup=Pickup(mod.source.pickup) if mod else "",
+        errand=mod is not None and not Pickup(mod.source.pickup).is_automatic,
         licence=mod.licence if mod else "",
         needed_by=askers,
         kept_for=kept_for,

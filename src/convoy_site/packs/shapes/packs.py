@@ -113,6 +113,7 @@ class LineOut(Schema):
     reach: Reach | Literal[""]
     size: int
     pickup: Pickup | Literal[""]
+    errand: bool
     licence: str
     needed_by: list[str]
     kept_for: list[str]

@@ -112,7 +112,7 @@ export const says: FilterFn<Line> = (row, _column, asked: string) => {
       one.on ? "" : "off",
       one.optional ? "optional" : "",
       one.newer ? "newer" : "",
-      byPerson(one) ? "errand" : "",
+      one.errand ? "errand" : "",
     ])
     .join(" ")
     .toLowerCase();
@@ -121,10 +121,6 @@ export const says: FilterFn<Line> = (row, _column, asked: string) => {
     .split(/\s+/)
     .every((word) => text.includes(word));
 };
-
-function byPerson(line: Line): boolean {
-  return line.pickup !== "" && line.pickup !== "direct" && line.pickup !== "ours";
-}
 
 export const stateWord = (line: Line) => SHAPES[line.state].word;
 
@@ -185,7 +181,7 @@ function Newer(line: Line) {
 
 function Pickup(line: Line) {
   return (
-    <Box component="span" sx={{ color: byPerson(line) ? "warning.main" : undefined }}>
+    <Box component="span" sx={{ color: line.errand ? "warning.main" : undefined }}>
       {line.pickup}
     </Box>
   );
