@@ -33,6 +33,7 @@ STATUS = {
     "name-taken": 409,
     "number-taken": 409,
     "already": 409,
+    "working": 409,
     "not-watching": 409,
     "blocked": 409,
     "too-many": 429,

@@ -1,6 +1,8 @@
 """The API as a whole: malformed requests, the client that is made from it, accounts, and the page around it."""
 
+import importlib
 import json
+import pkgutil
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -13,7 +15,11 @@ from django.db import close_old_connections
 from django.test import Client
 from hypothesis import HealthCheck, settings
 
-from convoy_site.api import api
+import convoy_agent
+import convoy_core
+import convoy_io
+from convoy_core.words.errors import ConvoyError
+from convoy_site.api import STATUS, api
 from convoy_site.wsgi import application
 
 from .conftest import PASSWORD, World
@@ -136,3 +142,26 @@ def test_every_address_of_a_screen_gives_the_page_with_its_policy(db: None) -> N
     )
     assert reply["X-Frame-Options"] == "DENY"
     assert Client().get("/api/no-such-door").status_code == 404
+
+
+def test_one_code_for_one_fault_each_in_the_table_with_its_status() -> None:
+    """docs/rules.md, "Words with a fixed list": refusals."""
+    classes: dict[str, list[type[ConvoyError]]] = {}
+
+    def gather(kind: type[ConvoyError]) -> None:
+        classes.setdefault(kind.code, []).append(kind)
+        for one in kind.__subclasses__():
+            gather(one)
+
+    for package in (convoy_core, convoy_io, convoy_agent):
+        for module in pkgutil.walk_packages(package.__path__, package.__name__ + "."):
+            if "__main__" not in module.name:
+                importlib.import_module(module.name)
+    gather(ConvoyError)
+    # Whatever shares a code is the same fault, told more exactly.
+    for same in classes.values():
+        assert all(issubclass(one, same[0]) for one in same), same
+    table = (WEB.parent / "docs/rules.md").read_text().split("<!-- refusals -->")[1].split("\n\n")[0]
+    rows = {row.split("|")[1].strip(): row.split("|")[2].strip() for row in table.strip().splitlines()[2:]}
+    assert list(rows) == sorted(classes)
+    assert STATUS == {code: int(status) for code, status in rows.items() if status not in ("", "422")}

@@ -6,7 +6,7 @@ Restoring keeps a backup of what it replaces, and can so be undone; a stop while
 start (`restore.json`). Backups are in the order of their numbers, which are counted: clocks go back.
 
 Worlds that are links are followed for reading. Nothing is written through a link: such a backup is restored into a
-folder of its own (`extract`), or once the link is a folder again. Source: rules.md, "Sync"; job.md 12.
+folder of its own (`extract`), or once the link is a folder again. Source: docs/rules.md, "Sync"; "The job" 12.
 """
 
 from __future__ import annotations

@@ -1,7 +1,8 @@
 """What lay in a folder before the pack came, and is of the pack: files that somebody had put there by hand.
 
-They are the member's. `list.json` names each path with the sha256 of what lay there; when the pack puts another file in
-its place, what lay there moves to `.convoy/before/SHA256`. Leaving puts it back. Source: job.md 10; rules.md, "Sync".
+They are the member's. `list.json` names each path with the sha256 of what lay there; when the pack puts another file
+in its place, what lay there moves to `.convoy/before/SHA256`. Leaving puts it back. Source: docs/rules.md, "The job"
+10; docs/rules.md, "Sync".
 """
 
 from __future__ import annotations

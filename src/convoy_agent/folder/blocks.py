@@ -2,7 +2,7 @@
 
 Where a file system lets two files share their blocks until one is written to (reflinks), a copied game and a file that
 another installation holds take no room of their own. Hard links would do the same, and are not used: a game that writes
-into its file would write into the other installation's. Source: job.md 10; rules.md, "Sync".
+into its file would write into the other installation's. Source: docs/rules.md, "The job" 10; docs/rules.md, "Sync".
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Copies a local game folder, so that the original stays as it is: modded and unmodded lie side by side.
 
 Where the file system can share blocks between files (`sharing`), the copy takes no room until something changes.
-Source: job.md 10.
+Source: docs/rules.md, "The job" 10.
 """
 
 from __future__ import annotations

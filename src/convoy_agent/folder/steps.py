@@ -1,6 +1,7 @@
 """Steps that only a person can do: which there are, which are done, and what their checks see.
 
-.convoy/steps.json keeps what was ticked, and how a file looked that a step is to change. Source: rules.md, *step*.
+.convoy/steps.json keeps what was ticked, and how a file looked that a step is to change. Source: docs/rules.md,
+"Words".
 """
 
 from __future__ import annotations

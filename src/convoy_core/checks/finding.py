@@ -1,4 +1,4 @@
-"""A finding: severity, what, why, evidence. Source: rules.md, "Checks"."""
+"""A finding: severity, what, why, evidence. Source: docs/rules.md, "Checks"."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
 """Which base suits the chosen lines: for each base how many have a build, through a counterpart, or none.
 
-Source: job.md, 1: the choice depends on the mods that are wanted; issue "Base planner". Counting is done line by line,
+Source: docs/rules.md, "The job" 1: the choice depends on the mods that are wanted; Counting is done line by line,
 which is fast and near the truth; whether everything goes together shows in the rehearsal of the move.
 """
 

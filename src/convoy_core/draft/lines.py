@@ -1,4 +1,4 @@
-"""What a line of a draft is: the one model of its state, and what may be said of it. Source: rules.md, "Words"."""
+"""What a line of a draft is: the one model of its state, and what may be said of it. Source: docs/rules.md, "Words"."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Whether an edit does more than was asked: then it is shown before it is kept. Source: job.md 3, "side effects"."""
+"""Whether an edit does more than was asked: then it is shown before it is kept. Source: docs/rules.md, "The job" 3."""
 
 from __future__ import annotations
 

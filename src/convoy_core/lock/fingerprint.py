@@ -1,4 +1,7 @@
-"""The fingerprint: short text that is equal exactly when what must match is equal. Source: rules.md, "Roll call"."""
+"""The fingerprint: short text that is equal exactly when what must match is equal. Source:
+
+Source: docs/rules.md, "Roll call".
+"""
 
 from __future__ import annotations
 

@@ -95,7 +95,7 @@ class Lock:
         return {file.path: file for file in self.files}
 
     def share(self, place: Side) -> Lock:
-        """What belongs on a player's machine or on the server (rules.md, *side*)."""
+        """What belongs on a player's machine or on the server (docs/rules.md, "Words")."""
         return self._only({build.mod for build in self.builds if build.side.goes_to(place)})
 
     @property

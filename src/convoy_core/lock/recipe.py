@@ -29,7 +29,7 @@ class ReleaseChannel(StrEnum):
 def is_open(channel: str, withdrawn: bool, trial: bool = False) -> bool:
     """Whether a release may be installed by somebody who follows trial releases, or does not.
 
-    Source: rules.md, *release*: a withdrawn one is nobody's any more.
+    Source: docs/rules.md, "Release": a withdrawn one is nobody's any more.
     """
     return not withdrawn and (trial or channel == ReleaseChannel.STABLE)
 

@@ -1,6 +1,6 @@
 """A settings file as a release renders it: the build's own file with the curator's tweaks set in it.
 
-Source: rules.md, *tweak* and "Settings merge on update".
+Source: docs/rules.md, "Sync".
 """
 
 from __future__ import annotations

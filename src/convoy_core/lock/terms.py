@@ -1,6 +1,6 @@
 """What a lock fixes beside its files: which of them are settings, where worlds lie, tweaks, and steps by hand.
 
-Source: rules.md, *tweak*, *step*, "Settings merge on update"; job.md 6, 9 and 12.
+Source: docs/rules.md, "Words" and "Sync"; docs/rules.md, "The job" 6, 9 and 12.
 """
 
 from __future__ import annotations

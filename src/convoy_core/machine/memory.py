@@ -1,6 +1,6 @@
 """What a pack demands: memory in MB (1 GB = 1024 MB), disk in bytes.
 
-Source: rules.md, Fit; job.md, "Sums they do in their heads".
+Source: docs/rules.md, "Fit".
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """What a machine can safely give, and whether a pack runs on it. Memory in MB (1 GB = 1024 MB), disk in bytes.
 
-Source: rules.md, Fit; job.md, "Sums they do in their heads".
+Source: docs/rules.md, "Fit".
 """
 
 from __future__ import annotations
@@ -57,7 +57,7 @@ class Verdict:
 
 
 SHARES = "A machine gives a third of its memory to a game safely, and never more than half"
-"""SAFE and CEILING in words. Source: rules.md, Fit."""
+"""SAFE and CEILING in words. Source: docs/rules.md, "Fit"."""
 
 
 def judge(needed: Needed, machine: Machine, still_to_place: int = 0, choices: Sequence[Choice] = ()) -> Verdict:

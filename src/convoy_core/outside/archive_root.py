@@ -1,7 +1,7 @@
 """Where the members of an archive go in an installation, by the game profile's layout for their kind.
 
 The folder that the game wants may lie some levels down: the marker file tells, or the folder's own name. What lies
-beside that root is left out; loose files are wrapped. Source: job.md 5, "Archives come in many shapes".
+beside that root is left out; loose files are wrapped. Source: docs/rules.md, "The job" 5.
 """
 
 from __future__ import annotations

@@ -1,7 +1,8 @@
 """What an archive holds, judged before a byte of it is written: hostile or not, and which folder in it the game wants.
 
-It is handed the archive's table of contents, as `Member`s, and never opens anything. Sources: job.md 4 and 5, rules.md
-"Checks" (archive); the issue "Inspection". Reading archives is the agent's part, in `convoy_io.archives`.
+It is handed the archive's table of contents, as `Member`s, and never opens anything. Sources: docs/rules.md, "The
+job" 4 and 5, docs/rules.md "Checks" (archive); the issue "Inspection". Reading archives is the agent's part, in
+`convoy_io.archives`.
 """
 
 from __future__ import annotations

@@ -95,9 +95,8 @@ def _read_line(line: str) -> PastedLine:
     version = _VERSION.search(rest)
     name = rest[: version.start()].strip(" \t-–:|,;@(=") if version else rest
     names = [name, rest, *(_path_names(url) if url else ())]
-    return PastedLine(
-        line, url, tuple(dict.fromkeys(filter(None, map(folded, names)))), version[1] if version and (name or url) else ""
-    )
+    known = version[1] if version and (name or url) else ""
+    return PastedLine(line, url, tuple(dict.fromkeys(filter(None, map(folded, names)))), known)
 
 
 def _path_names(url: str) -> list[str]:

@@ -1,7 +1,7 @@
 """Recognises what lies in a folder that somebody filled by hand: known builds, strangers, left-overs, doubles.
 
 Works on a listing (paths, sizes, hashes), never on files. A build is recognised by its hashes alone, wherever it lies
-and whatever its folder is called. Source: job.md 2 ("take over a folder that somebody filled by hand"), rules.md Sync.
+and whatever its folder is called. Source: docs/rules.md, "The job" 2, docs/rules.md, "Sync".
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""The best of all answers, by the preference order of rules.md, Resolve 3.
+"""The best of all answers, by the preference order of docs/rules.md, "Resolve" 3.
 
 Four figures, each to be as small as possible before the next one counts: changes to the current lock, newer builds
 passed over among wanted mods, among brought-in ones, and mods that nobody asked for (formats.md). For each figure

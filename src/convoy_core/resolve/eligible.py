@@ -1,6 +1,6 @@
 """Which builds of a library may be taken on a base, and which of them meet a demand. Kept from problem to problem.
 
-Source: rules.md, Resolve 1 and 2; formats.md, "How the rules are read here".
+Source: docs/rules.md, "Resolve" 1 and 2; formats.md, "How the rules are read here".
 """
 
 from __future__ import annotations
@@ -54,7 +54,7 @@ class Eligible:
 
     @staticmethod
     def _without_early(fitting: Sequence[Build], wanted: Range) -> Sequence[Build]:
-        """rules.md, Resolve 2: beta and alpha only when asked for by exact version, or when no stable build fits."""
+        """Beta and alpha only when asked for by exact version, or when no stable build fits ("Resolve" 2)."""
         if not any(build.channel is Channel.STABLE and wanted.holds(build.version) for build in fitting):
             return fitting
         return [build for build in fitting if build.channel is Channel.STABLE or wanted.names(build.version)]

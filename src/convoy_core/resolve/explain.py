@@ -1,4 +1,4 @@
-"""Why there is no lock, as sentences a person follows. Source: rules.md, Resolve 5.
+"""Why there is no lock, as sentences a person follows. Source: docs/rules.md, "Resolve" 5.
 
 Of the facts that the search met (needs, breaks, what does not fit) those are told of which none can be spared: left
 out as if it were not so, each would make the lines possible.

@@ -226,7 +226,7 @@ class Formula:
         return {self._builds[literal].mod: literal for literal in self.solver.trail if literal in self._builds}
 
     def reached(self, picked: Iterable[int]) -> set[int]:
-        """rules.md, Resolve 1: of the picked builds those that a wanted line reaches."""
+        """docs/rules.md, "Resolve" 1: of the picked builds those that a wanted line reaches."""
         values = self.solver.values
         open_demands = [self.demand(mod, asked) for mod, asked in sorted(self.problem.want.items())]
         seen, found = set(open_demands), set[int]()

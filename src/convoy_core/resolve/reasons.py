@@ -1,4 +1,7 @@
-"""Reasons in a solved lock: who needs whom, every path to a mod, and what rules a build out. rules.md, Resolve 6."""
+"""Reasons in a solved lock: who needs whom, every path to a mod, and what rules a build out.
+
+Source: docs/rules.md, "Resolve" 6.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Resolve: the door to the search. Source: rules.md, "Resolve"."""
+"""Resolve: the door to the search. Source: docs/rules.md, "Resolve"."""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""What would free an impossible set of lines. Each way was tried before it is offered. Source: rules.md, Resolve 5."""
+"""What would free an impossible set of lines. Each way was tried before it is offered. Source:
+
+Source: docs/rules.md, "Resolve" 5.
+"""
 
 from __future__ import annotations
 

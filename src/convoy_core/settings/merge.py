@@ -1,4 +1,4 @@
-"""Merging a member's settings file with a release's, key by key. Source: rules.md, "Settings merge on update".
+"""Merging a member's settings file with a release's, key by key. Source: docs/rules.md, "Sync".
 
 Three inputs: the file as the previous release rendered it, as the member has it now, as the new release renders it.
 Comments, order, spacing and line ends of the member's file survive. A file that cannot be parsed is never rewritten.

@@ -1,6 +1,6 @@
 """Where a machine is not as its release has it: missing, altered and extra files, settings that must match.
 
-Source: rules.md, "Roll call".
+Source: docs/rules.md, "Roll call".
 """
 
 from __future__ import annotations

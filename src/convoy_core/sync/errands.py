@@ -1,4 +1,7 @@
-"""What a member has to do by hand for a build that no program may fetch. Source: rules.md, *errand*; job.md 9."""
+"""What a member has to do by hand for a build that no program may fetch. Source:
+
+Source: docs/rules.md, "Words"; "The job" 9.
+"""
 
 from __future__ import annotations
 

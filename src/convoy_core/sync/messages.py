@@ -1,4 +1,4 @@
-"""What a curator may send to a member whose machine has something to do. Source: job.md 11."""
+"""What a curator may send to a member whose machine has something to do. Source: docs/rules.md, "The job" 11."""
 
 from __future__ import annotations
 

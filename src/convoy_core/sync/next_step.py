@@ -2,7 +2,7 @@
 here.
 
 A command is named only where it changes something: whoever does it finds the next thing, or nothing left.
-Source: job.md 10 to 12; rules.md, "Roll call".
+Source: docs/rules.md, "The job" 10 to 12; docs/rules.md, "Roll call".
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""What a member may ask of their installation's agent on its page. Source: job.md 10 to 12."""
+"""What a member may ask of their installation's agent on its page. Source: docs/rules.md, "The job" 10 to 12."""
 
 from __future__ import annotations
 

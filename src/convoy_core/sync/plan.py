@@ -1,7 +1,7 @@
 """The plan of a sync: what happens to every file, from what is recorded, what lies there, and what the lock wants.
 
 Pure: it looks at paths and hashes only. Applying it is the agent's part. Settings files are merged rather than
-replaced, and every other file is the pack's as a whole or the member's as a whole. Source: rules.md, "Sync".
+replaced, and every other file is the pack's as a whole or the member's as a whole. Source: docs/rules.md, "Sync".
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Roll call: who is in step, and what each who is not must do. Source: rules.md, "Roll call"; job.md 11.
+"""Roll call: who is in step, and what each who is not must do. Source: docs/rules.md, "Roll call"; "The job" 11.
 
 A machine reports only where it differs from the release it follows; from that, the lock and the clock's reading, the
 standing follows. What keeps a machine from running the pack at all is judged by `machine.verdict`.

@@ -1,4 +1,7 @@
-"""What an installation's history says: which sync a taking back takes back. Source: rules.md, "Sync"; job.md 12."""
+"""What an installation's history says: which sync a taking back takes back. Source:
+
+Source: docs/rules.md, "Sync"; "The job" 12.
+"""
 
 from __future__ import annotations
 

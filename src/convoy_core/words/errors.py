@@ -53,3 +53,9 @@ class BadCode(ConvoyError):
     """A join or pairing code that cannot be one: wrong length, wrong letters, or a slip of the keyboard."""
 
     code = "bad-code"
+
+
+class NameTaken(ConvoyError):
+    """Somebody has used this name already where it must be the only one."""
+
+    code = "name-taken"

@@ -1,7 +1,7 @@
 """What a licence allows a crew to do with a build. Licences are named by SPDX identifiers, or by `LicenseRef-…`.
 
-No legal advice: what is told is the gist, and where a licence is not known here, nothing is passed on. Source: job.md
-9, "Most mods may not be redistributed".
+No legal advice: what is told is the gist, and where a licence is not known here, nothing is passed on.
+Source: docs/rules.md, "The job" 9.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""The words of the job as plain data: base, build, what it carries and needs. Source: rules.md, "Words".
+"""The words of the job as plain data: base, build, what it carries and needs. Source: docs/rules.md, "Words".
 
 Everything here is immutable and says nothing about how it is kept or sent.
 """
@@ -122,7 +122,7 @@ class Build:
 def misfit(build: Build, base: Base) -> str:
     """Why a build does not fit a base, as a phrase; empty when it fits. Game version first, then loader.
 
-    Source: job.md 4, "a mod for another loader, a mod for another game version".
+    Source: docs/rules.md, "The job" 4.
     """
     if not build.games.holds(base.version):
         return f"made for game version {build.games.in_words()}, not {base.version}"

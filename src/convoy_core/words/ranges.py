@@ -1,6 +1,6 @@
 """Ranges of versions: comparator lists. `>=1.2, <2`, `=1.4.1`, `!=1.5.0`, `*`; comma is "and", `||` is "or".
 
-Nothing else is a range. Source: rules.md, "Versions and ranges". Ranges follow the order of versions alone:
+Nothing else is a range. Source: docs/rules.md, "Versions and ranges". Ranges follow the order of versions alone:
 `<2` holds `2.0.0-beta.1`.
 """
 

@@ -3,7 +3,7 @@
 SemVer 2.0 rules with any number of numeric parts: numeric parts compare as numbers, missing ones as 0, a
 pre-release sorts before its release, build metadata is ignored. A leading `v` is dropped; `2024-05-01` is read as the
 three numbers of a date. Text that is no version sorts before every version, by date, then by text.
-Source: rules.md, "Versions and ranges"; formats.md, "How the rules are read here".
+Source: docs/rules.md, "Versions and ranges"; formats.md, "How the rules are read here".
 """
 
 from __future__ import annotations

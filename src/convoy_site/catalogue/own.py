@@ -31,6 +31,7 @@ from convoy_core.words.profile import KindLayout
 from convoy_io import archives
 
 from ..people.models import Crew, User
+from ..people.rights import NotFound
 from .listed_rows import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
 from .services import Drawing, shelf
@@ -53,8 +54,8 @@ class TooLarge(ConvoyError):
     code = "too-large"
 
 
-class NoSuchFile(ConvoyError):
-    code = "not-found"
+class NoSuchFile(NotFound):
+    """A file of a crew that is not, or no longer, here."""
 
 
 class CannotBeUsed(ConvoyError):

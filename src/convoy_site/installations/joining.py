@@ -14,7 +14,7 @@ from django.utils import timezone
 
 from convoy_core.lock.signing import key_fingerprint
 from convoy_core.words.codes import JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
-from convoy_core.words.errors import BadCode, ConvoyError
+from convoy_core.words.errors import BadCode, ConvoyError, NameTaken
 
 from ..people.models import User
 from ..people.rights import NotFound
@@ -36,12 +36,10 @@ BY_LISTING = "By listing"
 """The name of the row that a listing makes; no installation may have it."""
 
 
-class NameTaken(ConvoyError):
-    code = "name-taken"
-
-
 class Busy(ConvoyError):
-    code = "already"
+    """An agent is doing something already."""
+
+    code = "working"
 
 
 @dataclass(frozen=True)

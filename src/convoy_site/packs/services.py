@@ -12,7 +12,7 @@ from convoy_core.draft.surprises import does_more
 from convoy_core.draft.taking_back import Done
 from convoy_core.lock.change_log import Change, changes
 from convoy_core.resolve import leading_to, needed_by, why_not
-from convoy_core.words.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError, NameTaken
 from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Game
@@ -40,10 +40,6 @@ from .shapes.edits import (
     promised_by,
     subjects_of,
 )
-
-
-class NameTaken(ConvoyError):
-    code = "name-taken"
 
 
 class Stale(ConvoyError):

@@ -1,7 +1,7 @@
 """Settings files as trees of keys, in the formats that games and mods use. Comments, order and line ends survive.
 
 `open_settings` reads bytes into a `Settings`; what was not changed is written back as it was, to the byte. Source:
-formats.md, "settings that are read and written"; rules.md, "Conflicts in settings and data".
+formats.md, "settings that are read and written"; docs/rules.md, "Sync".
 """
 
 from __future__ import annotations

@@ -1,0 +1,59 @@
+// The manifest's order: where lines come to stand, and which are marked between two of them.
+import { describe, expect, it } from "vitest";
+import type { Line } from "./columns";
+import { between, byOneStep, grouped, inOrder, toBefore, toPlace } from "./rows";
+
+const line = (mod: string, order: number, more: Partial<Line> = {}) =>
+  ({ mod, name: mod, order, group: "chosen", state: "settled", on: true, pickup: "direct", category: "", ...more }) as Line;
+
+const FIVE = ["a", "b", "c", "d", "e"].map((mod, at) => line(mod, at + 1));
+const BROUGHT = line("z", 0, { group: "brought in" });
+
+/** What the site makes of a move: the lines in their order, before the one that is named. */
+function moved(edit: ReturnType<typeof toPlace>): string {
+  if (edit?.do !== "move") return "stays";
+  const order = inOrder(FIVE).map((one) => one.mod);
+  const staying = order.filter((mod) => !edit.mods.includes(mod));
+  const at = edit.before ? staying.indexOf(edit.before) : staying.length;
+  return [...staying.slice(0, at), ...order.filter((mod) => edit.mods.includes(mod)), ...staying.slice(at)].join("");
+}
+
+describe("moving lines", () => {
+  it.each([
+    [["d"], 1, "dabce"],
+    [["a"], 5, "bcdea"],
+    [["a"], 99, "bcdea"],
+    [["b", "d"], 2, "abdce"],
+    [["b"], 2, "stays"],
+    [["c"], 0, "cabde"],
+  ] as const)("takes %j to place %i", (mods, place, order) => {
+    expect(moved(toPlace([...mods], place, [...FIVE, BROUGHT]))).toBe(order);
+  });
+
+  it("drops lines before another one, and nowhere near one that was brought in", () => {
+    expect(moved(toBefore(["e"], "b", FIVE))).toBe("aebcd");
+    expect(toBefore(["e"], "z", [...FIVE, BROUGHT])).toBeNull();
+  });
+
+  it("goes one step, and not over the ends", () => {
+    expect(moved(byOneStep(1, "b", FIVE))).toBe("acbde");
+    expect(moved(byOneStep(-1, "b", FIVE))).toBe("bacde");
+    expect([byOneStep(-1, "a", FIVE), byOneStep(1, "e", FIVE)]).toEqual([null, null]);
+  });
+});
+
+it("marks a stretch in either direction, and the line alone where the other end is gone", () => {
+  expect(between(["a", "b", "c", "d"], "d", "b")).toEqual(["b", "c", "d"]);
+  expect(between(["a", "b"], "gone", "b")).toEqual(["b"]);
+});
+
+it("shows every line that is off under Off, whether or not it is kept", () => {
+  const rows = grouped([line("a", 1), line("k", 2, { on: false, state: "kept" }), line("o", 3, { on: false })], "part");
+  expect(rows.map((row) => ("heading" in row ? row.heading : row.line.mod))).toEqual([
+    "Chosen (1)",
+    "a",
+    "Off (2)",
+    "k",
+    "o",
+  ]);
+});
