@@ -18,7 +18,7 @@ import { theme } from "./theme";
 // One chunk per place: the first load carries the shell and the place one asked for.
 const SignIn = lazy(() => import("./places/SignIn"));
 const Start = lazy(() => import("./places/Start"));
-const NewPack = lazy(() => import("./places/NewPack"));
+const NewPack = lazy(() => import("./places/new/NewPack"));
 const Join = lazy(() => import("./places/Join"));
 const Installation = lazy(() => import("./places/installation/Installation"));
 const CrewPeople = lazy(() => import("./places/CrewPeople"));

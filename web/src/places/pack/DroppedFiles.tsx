@@ -12,7 +12,7 @@ import { dropFile, knownFile } from "../../api/files";
 import { RefusalRemark, Remark } from "../../parts/notices";
 import { bytes, many } from "../../parts/words";
 import { mono } from "../../theme";
-import { OwnBuildForm } from "./OwnBuildForm";
+import { OwnBuildForm } from "./own/OwnBuildForm";
 import type { Editing } from "./useEditing";
 
 type Pack = Shape["PackOut"];

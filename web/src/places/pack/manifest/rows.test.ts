@@ -4,7 +4,17 @@ import type { Line } from "./columns";
 import { between, byOneStep, grouped, inOrder, toBefore, toPlace } from "./rows";
 
 const line = (mod: string, order: number, more: Partial<Line> = {}) =>
-  ({ mod, name: mod, order, group: "chosen", state: "settled", on: true, pickup: "direct", category: "", ...more }) as Line;
+  ({
+    mod,
+    name: mod,
+    order,
+    group: "chosen",
+    state: "settled",
+    on: true,
+    pickup: "direct",
+    category: "",
+    ...more,
+  }) as Line;
 
 const FIVE = ["a", "b", "c", "d", "e"].map((mod, at) => line(mod, at + 1));
 const BROUGHT = line("z", 0, { group: "brought in" });

@@ -7,17 +7,13 @@ import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, type Shape, told } from "../api/client";
-import { sendEdits, useChange, useGames, useMe, usePacks } from "../api/queries";
-import { Emblem, emblemNames } from "../parts/marks";
-import { Loaded, RefusalRemark } from "../parts/notices";
-import { type BaseChoice, BaseFields, firstBase, Pick } from "./BaseFields";
-
-const NEW_CREW = "new";
-
-type Along = Record<"holds" | "notes" | "tweaks" | "steps", boolean>;
+import type { Shape } from "../../api/client";
+import { useGames, useMe } from "../../api/queries";
+import { Emblem, emblemNames } from "../../parts/marks";
+import { Loaded, RefusalRemark } from "../../parts/notices";
+import { BaseFields, Pick } from "../BaseFields";
+import { type Along, NEW_CREW, useStarting } from "./useStarting";
 
 /** What goes along from another pack; of a release only what releases tell. */
 const ALONG: { name: keyof Along; label: string }[] = [
@@ -43,32 +39,9 @@ export default function NewPack() {
 }
 
 function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewOut"][] }) {
-  const curated = crews.filter((one) => one.role !== "member");
-  const [game, setGame] = useState(games[0]);
-  const [base, setBase] = useState<BaseChoice>(firstBase(game));
-  const [crew, setCrew] = useState(curated[0]?.id ?? NEW_CREW);
-  const [crewName, setCrewName] = useState("");
-  const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
-  const [from, setFrom] = useState("");
-  const [begun, setBegun] = useState<Shape["PackOut"] | null>(null);
-  const [along, setAlong] = useState<Along>({ holds: true, notes: true, tweaks: true, steps: true });
-  const others = (usePacks().data ?? []).filter((one) => one.base.game === game.id);
+  const starting = useStarting(games, crews);
+  const { about, along, base, begun, crew, curated, from, game, say, start } = starting;
   const navigate = useNavigate();
-  const start = useChange(
-    async () => {
-      const id = crew === NEW_CREW ? (await told(api.POST("/api/crews", { body: { name: crewName } }))).id : crew;
-      setCrew(id);
-      // A second try, after taking over lines failed, goes on with the pack that the first one started.
-      const made =
-        begun ?? (await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } })));
-      setBegun(made);
-      const [pack, release] = from.split(" ");
-      if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }]);
-      return made;
-    },
-    ["packs"],
-    ["me"],
-  );
   return (
     <Box
       component="form"
@@ -86,7 +59,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
         error={!!start.error?.field("name")}
         helperText={start.error?.field("name") || "How the crew will call it."}
         slotProps={{ htmlInput: { maxLength: 60 } }}
-        onChange={(event) => setAbout({ ...about, name: event.target.value })}
+        onChange={(event) => say({ name: event.target.value })}
       />
       <Box>
         <Typography variant="body2" sx={{ mb: 0.5 }} id="emblem-label">
@@ -98,7 +71,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
           value={about.emblem}
           aria-labelledby="emblem-label"
           sx={{ flexWrap: "wrap" }}
-          onChange={(_, emblem) => emblem && setAbout({ ...about, emblem })}
+          onChange={(_, emblem) => emblem && say({ emblem })}
         >
           {emblemNames.map((one) => (
             <ToggleButton key={one} value={one} aria-label={one}>
@@ -113,24 +86,26 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
           value={crew}
           options={[
             ...curated.map((one) => ({ value: one.id, name: one.name })),
-            ...(crews.some((one) => one.id === crew) || crew === NEW_CREW ? [] : [{ value: crew, name: crewName }]),
+            ...(crews.some((one) => one.id === crew) || crew === NEW_CREW
+              ? []
+              : [{ value: crew, name: starting.crewName }]),
             { value: NEW_CREW, name: "A new crew" },
           ]}
-          onChange={setCrew}
+          onChange={starting.setCrew}
         />
         {crew === NEW_CREW ? (
           <TextField
             label="Name of the crew"
             required
-            value={crewName}
-            onChange={(event) => setCrewName(event.target.value)}
+            value={starting.crewName}
+            onChange={(event) => starting.setCrewName(event.target.value)}
           />
         ) : (
           <TextField
             label="Group"
             placeholder="Thursday nights"
             value={about.group}
-            onChange={(event) => setAbout({ ...about, group: event.target.value })}
+            onChange={(event) => say({ group: event.target.value })}
           />
         )}
       </Box>
@@ -143,36 +118,21 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
           label="Game"
           value={game.id}
           options={games.map((one) => ({ value: one.id, name: one.name }))}
-          onChange={(id) => {
-            const next = games.find((one) => one.id === id) ?? game;
-            setGame(next);
-            setFrom("");
-            setBase(firstBase(next));
-          }}
+          onChange={starting.chooseGame}
         />
         <Pick
           label="Start from"
           value={from}
           options={[
             { value: "", name: "nothing" },
-            ...others.flatMap((one) => [
+            ...starting.others.flatMap((one) => [
               { value: one.id, name: `${one.name}, as its draft is now` },
               ...(one.newest_release
                 ? [{ value: `${one.id} ${one.newest_release}`, name: `${one.name}, release ${one.newest_release}` }]
                 : []),
             ]),
           ]}
-          onChange={(value) => {
-            setFrom(value);
-            const other = others.find((one) => value.startsWith(one.id))?.base;
-            if (other) {
-              setBase({
-                game_version: other.game_version,
-                loader: other.loader,
-                loader_version: other.loader_version,
-              });
-            }
-          }}
+          onChange={starting.startFrom}
         />
         {from && (
           <Box sx={{ display: "flex", gap: 2, flexWrap: "wrap" }}>
@@ -185,11 +145,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
                 <FormControlLabel
                   key={name}
                   control={
-                    <Checkbox
-                      size="small"
-                      checked={along[name]}
-                      onChange={(_, on) => setAlong({ ...along, [name]: on })}
-                    />
+                    <Checkbox size="small" checked={along[name]} onChange={(_, on) => starting.take({ [name]: on })} />
                   }
                   label={label}
                 />
@@ -197,14 +153,14 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
             )}
           </Box>
         )}
-        <BaseFields key={game.id} game={game} value={base} onChange={setBase} />
+        <BaseFields key={game.id} game={game} value={base} onChange={starting.setBase} />
       </Box>
       <TextField
         label="Notes"
         multiline
         minRows={2}
         value={about.notes}
-        onChange={(event) => setAbout({ ...about, notes: event.target.value })}
+        onChange={(event) => say({ notes: event.target.value })}
       />
       <RefusalRemark error={start.error} />
       {begun && start.error && (

@@ -5,14 +5,13 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
 import TextField from "@mui/material/TextField";
-import { useDeferredValue, useState } from "react";
-import { api, type Shape, told } from "../../api/client";
-import { useChange, useLicence } from "../../api/queries";
-import { REACHES, SIDES } from "../../parts/meanings";
-import { RefusalRemark, Remark } from "../../parts/notices";
-import { bytes, many } from "../../parts/words";
-import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
+import type { Shape } from "../../../api/client";
+import { REACHES, SIDES } from "../../../parts/meanings";
+import { RefusalRemark, Remark } from "../../../parts/notices";
+import { bytes, many } from "../../../parts/words";
+import { mono } from "../../../theme";
+import { Pick } from "../../BaseFields";
+import { type Said, useOwnBuild } from "./useOwnBuild";
 
 interface Props {
   pack: Shape["PackOut"];
@@ -20,49 +19,12 @@ interface Props {
   made: (mod: string, name: string, isNew: boolean) => void;
 }
 
-type Said = Omit<Shape["OwnBuildIn"], "sha256" | "kind" | "root"> & { kind: string; root?: string | null };
-
 const LICENCES = ["MIT", "Apache-2.0", "GPL-3.0-only", "CC-BY-4.0", "CC-BY-SA-4.0", "CC-BY-NC-4.0", "CC0-1.0"];
 const named = (names: Record<string, string>) => Object.entries(names).map(([value, name]) => ({ value, name }));
 
 export function OwnBuildForm({ pack, dropped, made }: Props) {
-  const fitting = dropped.kinds.filter((one) => one.fits);
+  const { said, say, field, fitting, kind, licence, mayCarry, ask, send } = useOwnBuild(pack, dropped);
   const { base } = pack;
-  const [said, setSaid] = useState<Said>({
-    of: dropped.own.find((one) => one.name === dropped.says_name)?.mod ?? "",
-    name: dropped.says_name || dropped.name.replace(/\.\w+$/, ""),
-    version: dropped.says_version,
-    kind: dropped.doubt ? "" : fitting[0].kind,
-    licence: "",
-    page: "",
-    summary: "",
-    side: "both",
-    reach: "crew",
-    games: `=${base.game_version}`,
-    loader: base.loader,
-    needs: "",
-  });
-  const say = (what: Partial<Said>) => setSaid({ ...said, ...what });
-  const licence = useLicence(useDeferredValue(said.licence ?? "")).data;
-  const send = useChange(
-    () =>
-      told(
-        api.POST("/api/packs/{pack_id}/own-builds", {
-          params: { path: { pack_id: pack.id } },
-          body: { ...said, sha256: dropped.sha256 } as Shape["OwnBuildIn"],
-        }),
-      ),
-    ["pack", pack.id],
-  );
-  const kind = dropped.kinds.find((one) => one.kind === said.kind);
-  const ask = dropped.doubt !== "" || kind?.root == null;
-  const field = (name: "name" | "version" | "page" | "summary" | "licence") => ({
-    value: said[name] ?? "",
-    error: !!send.error?.field(name),
-    helperText: send.error?.field(name),
-    onChange: (event: React.ChangeEvent<HTMLInputElement>) => say({ [name]: event.target.value }),
-  });
-  const mayCarry = licence?.passing_on === "allowed";
   return (
     <Box
       component="form"
