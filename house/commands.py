@@ -103,6 +103,7 @@ STATIC_CHECKS = (
     ("mypy", python("-m", "mypy"), ROOT),
     ("import contracts", [str(ROOT / ".venv/bin/lint-imports"), "--no-cache"], ROOT),
     ("TypeScript", ["node_modules/.bin/tsc", "--noEmit"], WEB),
+    ("front end", ["node_modules/.bin/vitest", "run"], WEB),
     ("Biome", ["sh", "-c", "exec node_modules/@biomejs/cli-linux-*/biome check ."], WEB),
 )
 PASSED = (0, 5)

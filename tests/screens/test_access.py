@@ -28,7 +28,7 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
     return [
         ("/", "My crews' packs", ()),
         ("/", "You own it", ("Start a crew",)),
-        ("/join", "code", ()),
+        ("/join", "Join a pack", ()),
         ("/packs/new", "Emblem", ()),
         (f"/crews/{crew}", "may do everything", ()),
         (assemble, "Chosen (", ()),

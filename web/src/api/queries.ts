@@ -208,12 +208,12 @@ type WithDefaults<T> = T extends unknown ? Pick<T, Extract<keyof T, Said>> & Par
 /** An edit as the screens write it: what the site has a default for may be left out. */
 export type Edit = WithDefaults<SentEdit>;
 
-/** `ask`: nothing is kept where the edits would do more than they say. */
-export const sendEdits = (pack_id: string, revision: number, edits: Edit[], ask = false) =>
+/** `ask`: nothing is kept where the edits would do more than they say; `rehearse`: nothing is kept. */
+export const sendEdits = (pack_id: string, revision: number, edits: Edit[], how: "keep" | "ask" | "rehearse") =>
   told(
     api.POST("/api/packs/{pack_id}/draft/edits", {
       params: { path: { pack_id } },
-      body: { revision, edits: edits as SentEdit[], ask, rehearse: false },
+      body: { revision, edits: edits as SentEdit[], ask: how === "ask", rehearse: how === "rehearse" },
     }),
   );
 

@@ -28,7 +28,7 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
         begun ?? (await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } })));
       setBegun(made);
       const [pack, release] = from.split(" ");
-      if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }]);
+      if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }], "keep");
       return made;
     },
     ["packs"],

@@ -28,17 +28,17 @@ export function BaseDialog({ pack, revision, close }: { pack: Shape["PackOut"]; 
   const edit = { do: "base" as const, ...base };
   const rehearsed = useQuery({
     queryKey: ["pack", pack.id, "rehearsal", revision, base],
-    queryFn: () => sendEdits(pack.id, revision, [edit], true),
+    queryFn: () => sendEdits(pack.id, revision, [edit], "rehearse"),
     enabled: !same,
     retry: false,
     placeholderData: (before) => before,
   });
-  const change = useChange(() => sendEdits(pack.id, revision, [edit]), ["pack", pack.id], ["packs"]);
+  const change = useChange(() => sendEdits(pack.id, revision, [edit], "keep"), ["pack", pack.id], ["packs"]);
   const game = games?.find((one) => one.id === pack.base.game);
   const outcome = same ? undefined : rehearsed.data;
   const already = lines.filter((one) => one.state === "unsettled" && !outcome?.settled_again.includes(one.mod));
   const unfit = [...(outcome?.unsettled ?? []), ...already];
-  const chosen = lines.filter((one) => one.group === "chosen" && one.state !== "off").length;
+  const chosen = lines.filter((one) => one.group === "chosen" && one.on).length;
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth aria-labelledby="base-title">
       <DialogTitle id="base-title">Change the base of {pack.name}</DialogTitle>

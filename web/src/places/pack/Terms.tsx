@@ -18,7 +18,7 @@ const CHECKS = { none: "nobody can check it", exists: "this file is there", chan
 
 export function Terms({ packId, may }: { packId: string; may: boolean }) {
   const draft = useDraft(packId).data;
-  const save = useChange((edit: Edit) => sendEdits(packId, draft?.revision ?? 0, [edit]), ["pack", packId]);
+  const save = useChange((edit: Edit) => sendEdits(packId, draft?.revision ?? 0, [edit], "keep"), ["pack", packId]);
   if (!draft || (!may && !draft.tweaks.length && !draft.steps.length)) return null;
   const send: Send = (edit, done) => save.mutate(edit, { onSuccess: done });
   return (

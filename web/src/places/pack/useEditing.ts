@@ -48,7 +48,7 @@ export function useEditing(packId: string): Editing {
   const revision = draft?.revision ?? 0;
   const others = useOthers(packId, revision, edits.data);
   const sent = useChange(
-    ({ wanted, ask }: { wanted: Edit[]; ask: boolean }) => sendEdits(packId, revision, wanted, ask),
+    ({ wanted, ask }: { wanted: Edit[]; ask: boolean }) => sendEdits(packId, revision, wanted, ask ? "ask" : "keep"),
     ["pack", packId],
     ["packs"],
   );
