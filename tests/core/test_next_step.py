@@ -3,7 +3,7 @@
 import pytest
 
 from convoy_core.sync.deviations import Deviation
-from convoy_core.sync.next_step import Here, next_step
+from convoy_core.sync.next_step import Here, next_step, what_a_sync_does
 
 EXTRA, SETTING, ALTERED = Deviation.EXTRA, Deviation.SETTING, Deviation.ALTERED
 AT = {"release": "1.2", "followed": "1.2", "newest": "1.2"}
@@ -31,3 +31,20 @@ def test_the_next_thing(here: Here, command: str, why: str) -> None:
     told = next_step(here)
     assert told.command == command and why in told.sentence()
     assert here.is_in_step == (here.release == here.newest != "" and not here.deviations)
+
+
+@pytest.mark.parametrize(
+    ("has", "target", "earlier", "differs", "changes", "says"),
+    [
+        ("", "1.2", False, True, True, "Install release 1.2"),
+        ("1.1", "1.2", False, True, True, "Sync to 1.2"),
+        ("1.3", "1.2", True, False, True, "Go back to 1.2"),
+        ("1.2", "1.2", False, True, True, "Put it right"),
+        ("1.2", "1.2", False, False, True, "Apply my choices"),
+        ("1.2", "1.2", False, False, False, "Check and sync again"),
+    ],
+)
+def test_the_button_says_what_a_sync_does(
+    has: str, target: str, earlier: bool, differs: bool, changes: bool, says: str
+) -> None:
+    assert what_a_sync_does(has, target, earlier, differs, changes) == says

@@ -7,7 +7,7 @@ import pytest
 from convoy_core.machine.verdict import Obstacle
 from convoy_core.sync.deviations import Deviation, Report, Strayed
 from convoy_core.sync.messages import MESSAGE_LINES, message
-from convoy_core.sync.standing import Course, standing
+from convoy_core.sync.standing import Course, Standing, State, standing, what_keeps
 from convoy_core.words.model import Reach
 
 from .making import lock, locked
@@ -107,3 +107,23 @@ def test_a_message_names_the_to_do_and_not_everything_twice() -> None:
     blocked = standing(Report("1.1.0", NOW), COURSE, SHARE, NOW, [Obstacle("It wants runtime 21", "Install it.")])
     assert message("Ada", "P", blocked, "http://x").count("runtime 21") == 1
     assert message("Ada", "P", standing(Report("1.2.0", NOW), COURSE, SHARE, NOW), "http://x") == ""
+
+
+def test_what_keeps_somebody_is_the_first_thing_a_curator_would_ask_about() -> None:
+    off = Report("1.2.0", NOW, {"mods/ledger/a": Deviation.ALTERED, "mods/mine.zip": Deviation.EXTRA})
+    own = Report("1.2.0", NOW, {"mods/looks/c": Deviation.ALTERED})
+    differs, in_step = (standing(one, COURSE, SHARE, NOW) for one in (off, own))
+    behind = standing(Report("1.1.0", NOW), COURSE, SHARE, NOW)
+    silent = standing(Report("1.0.0", NOW - timedelta(days=8)), COURSE, SHARE, NOW)
+    cases = [
+        (Standing(State.CANNOT_RUN, obstacles=("It needs more",), withdrawn="gone"), 3, "It needs more"),
+        (Standing(State.BEHIND, withdrawn="gone"), 3, "gone"),
+        (behind, 2, "2 errands"),
+        (differs, 2, "Ledger: mods/ledger/a altered, and 1 more"),
+        (in_step, 1, "1 errand"),
+        (in_step, 0, "1 difference of their own"),
+        (silent, 0, "2 releases behind when last heard"),
+        (behind, 0, ""),
+    ]
+    assert [what_keeps(found, True, errands) for found, errands, _ in cases] == [says for *_, says in cases]
+    assert what_keeps(silent, False, 0) == ""

@@ -78,3 +78,16 @@ def next_step(here: Here) -> Next:
             return Next(f"No release is open any more; {here.release} stays as it is. Wait for a release.")
         return Next(f"You stay at {here.release} by your choice; the newest is {here.newest}.")
     return Next("In step. Nothing is left to do.")
+
+
+def what_a_sync_does(release: str, target: str, is_earlier: bool, differs: bool, has_changes: bool) -> str:
+    """What a sync would do, as its button says it. `is_earlier`: the target is an older release than the installed one;
+    `has_changes`: files would move, or mods come and go, although the release is the same.
+    """
+    if not release:
+        return f"Install release {target}"
+    if release != target:
+        return f"Go back to {target}" if is_earlier else f"Sync to {target}"
+    if differs:
+        return "Put it right"
+    return "Apply my choices" if has_changes else "Check and sync again"

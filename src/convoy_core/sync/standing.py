@@ -112,3 +112,23 @@ def _mend(differences: Sequence[Difference]) -> str:
     if all(one.what is Deviation.EXTRA for one in differences if one.counts):
         return "Sync with extra files set aside."
     return "Sync: it is put right, altered files move aside."
+
+
+def what_keeps(found: Standing, installed: bool, errands: int) -> str:
+    """What keeps a machine from being in step, as a phrase: the first thing that a curator would want to know. Where
+    nothing does, how many differences are its owner's own; empty for none.
+    """
+    counting = [one for one in found.differences if one.counts]
+    if found.obstacles:
+        return found.obstacles[0]
+    if found.withdrawn:
+        return found.withdrawn
+    if found.state is State.BEHIND and errands:
+        return counted(errands, "errand")
+    if counting:
+        return counting[0].sentence() + (f", and {len(counting) - 1} more" if len(counting) > 1 else "")
+    if errands:
+        return counted(errands, "errand")
+    if found.state is State.UNHEARD and installed and found.behind:
+        return f"{counted(found.behind, 'release')} behind when last heard"
+    return f"{counted(len(found.differences), 'difference')} of their own" if found.differences else ""

@@ -7,8 +7,11 @@ from django.db.models import QuerySet
 from convoy_core.lock.change_log import change_log
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.signing import key_fingerprint
+from convoy_core.machine.memory import MB
 from convoy_core.sync.errands import what_to_do
+from convoy_core.sync.next_step import what_a_sync_does
 from convoy_core.sync.plan import world_changes
+from convoy_core.sync.standing import State
 from convoy_core.words.model import Side
 
 from ..catalogue.models import Source
@@ -107,6 +110,7 @@ def page_of(one: Installation) -> InstallationPage:
     releases = all_releases(one)
     stood = stand([one], releases)[0]
     target, about = stood.target, one.about
+    changes, plan = _to_come(one, target), _plan(_told_plan(one, target))
     return InstallationPage(
         **row_of(stood),
         base=target.base_text if target else "",
@@ -118,9 +122,9 @@ def page_of(one: Installation) -> InstallationPage:
         watching=orders.is_watching(one),
         by_listing=one.by_listing,
         looked_at=about.get("at", ""),
-        changes=_to_come(one, target),
+        changes=changes,
         worlds=_worlds(one, target),
-        plan=_plan(_told_plan(one, target)),
+        plan=plan,
         errands=_errands(one, target),
         errand_minutes=about.get("errand_minutes", 0),
         choices=_choices(one, target),
@@ -132,6 +136,8 @@ def page_of(one: Installation) -> InstallationPage:
         remarks=about.get("remarks", []),
         fit=fit_out(stood),
         releases=[ReleaseRow(**release_row(release)) for release in releases],
+        sync_does=_sync_does(stood, bool(changes) or _moves(plan)),
+        over_limit=bool(one.most_mb and plan and plan.fetch_bytes > one.most_mb * MB),
         stays_at=stood.stays_at,
         trial=one.trial,
         line_kb=one.line_kb,
@@ -139,6 +145,20 @@ def page_of(one: Installation) -> InstallationPage:
         answer=one.answer.get("said", ""),
         refused=bool(one.answer.get("refused")),
     )
+
+
+def _moves(plan: PlanOut | None) -> bool:
+    return plan is not None and plan.place + plan.replace + plan.merge + plan.remove > 0
+
+
+def _sync_does(stood: Stood, has_changes: bool) -> str:
+    one, target = stood.installation, stood.target
+    if target is None:
+        return ""
+    has = one.release.number if one.release else ""
+    # Releases are kept in the order in which they were published.
+    is_earlier = one.release_id is not None and target.pk < one.release_id
+    return what_a_sync_does(has, target.number, is_earlier, stood.standing.state is State.DIFFERS, has_changes)
 
 
 def _undo(one: Installation, releases: list[Release]) -> str:

@@ -8,6 +8,7 @@ from ninja import File, Form, Router, UploadedFile
 
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.sync.messages import message
+from convoy_core.sync.standing import what_keeps
 from convoy_core.words.model import Side
 
 from ..installations import progress
@@ -73,6 +74,7 @@ def _called(request: SignedIn, pack: Pack, stood: list[Stood], releases: list[Re
                 errands=len(one.about.get("errands", ())),
                 by_listing=one.by_listing,
                 standing=standing_out(found),
+                keeps=what_keeps(found.standing, bool(at), len(one.about.get("errands", ()))),
                 message=message(
                     one.member.shown.split()[0], pack.name, found.standing, f"{settings.ADDRESS}/installations/{one.id}"
                 ),

@@ -33,6 +33,8 @@ class CalledRow(Schema):
     errands: int
     by_listing: bool
     standing: StandingOut
+    keeps: str
+    """What keeps it from being in step, as a phrase."""
     message: str
     """What one may send to its person: polite, with the exact to-do. Empty when there is nothing to do."""
     fit: FitOut

@@ -1508,6 +1508,8 @@ export interface components {
              * Format: uuid
              */
             installation: string;
+            /** Keeps */
+            keeps: string;
             /** Message */
             message: string;
             /** Mine */
@@ -2387,6 +2389,8 @@ export interface components {
             most_mb: number;
             /** Name */
             name: string;
+            /** Over Limit */
+            over_limit: boolean;
             /** Pack */
             pack: string;
             /**
@@ -2412,6 +2416,8 @@ export interface components {
             stays_at: string;
             /** Steps */
             steps: components["schemas"]["StepOut"][];
+            /** Sync Does */
+            sync_does: string;
             /** Target */
             target: string;
             /** Trial */

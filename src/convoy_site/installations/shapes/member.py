@@ -244,6 +244,10 @@ class InstallationPage(InstallationRow):
     remarks: list[str]
     fit: FitOut
     releases: list[ReleaseRow]
+    sync_does: str
+    """What a sync would do, as its button says it."""
+    over_limit: bool
+    """More would be fetched than the member lets through unasked."""
     stays_at: str
     trial: bool
     line_kb: int

@@ -52,7 +52,7 @@ export function Standing({ one }: { one: Page }) {
       {one.watching && one.target && !one.by_listing && (
         <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
           <Button variant="contained" size="large" disabled={stopped} onClick={() => order.mutate({ what: "sync" })}>
-            {buttonName(one)}
+            {one.sync_does}
           </Button>
           {extras && (
             <Button
@@ -63,7 +63,7 @@ export function Standing({ one }: { one: Page }) {
               Sync, and set extra files aside
             </Button>
           )}
-          {overLimit(one) && (
+          {one.over_limit && (
             <Button variant="outlined" disabled={stopped} onClick={() => order.mutate({ what: "sync", anyway: true })}>
               Fetch it all the same
             </Button>
@@ -136,24 +136,6 @@ function Outcome({ one, busy }: { one: Page; busy: boolean }) {
   if (busy) return null;
   if (one.answer) return <Remark tone={one.refused ? "error" : "primary"}>{one.answer}</Remark>;
   return one.progress.error ? <Remark tone="error">{one.progress.error}</Remark> : null;
-}
-
-const overLimit = (one: Page) => one.most_mb > 0 && (one.plan?.fetch_bytes ?? 0) > one.most_mb * 1024 ** 2;
-
-function buttonName(one: Page): string {
-  if (!one.release) return `Install release ${one.target}`;
-  if (one.release !== one.target) {
-    const newer = one.releases.findIndex((each) => each.number === one.target);
-    const here = one.releases.findIndex((each) => each.number === one.release);
-    return newer > here ? `Go back to ${one.target}` : `Sync to ${one.target}`;
-  }
-  if (one.standing.state === "differs") return "Put it right";
-  return one.changes.length || hasMoves(one) ? "Apply my choices" : "Check and sync again";
-}
-
-function hasMoves(one: Page): boolean {
-  const plan = one.plan;
-  return !!plan && plan.place + plan.replace + plan.merge + plan.remove > 0;
 }
 
 export const aboutErrands = (one: Page) =>

@@ -88,7 +88,7 @@ export function RollCallTable({ rows, chosen, setChosen }: Props) {
 }
 
 function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () => void }) {
-  const keeps = whatKeeps(row);
+  const keeps = row.keeps;
   return (
     <>
       <TableCell component="th" scope="row" sx={{ whiteSpace: { sm: "nowrap" } }}>
@@ -137,22 +137,6 @@ function Cells({ row, isOpen, toggle }: { row: Row; isOpen: boolean; toggle: () 
       </TableCell>
     </>
   );
-}
-
-function whatKeeps(row: Row): string {
-  const { differences } = row.standing;
-  const counting = differences.filter((one) => one.counts);
-  if (row.fit.obstacles.length) return row.fit.obstacles[0];
-  if (row.standing.withdrawn) return row.standing.withdrawn;
-  if (row.standing.state === "behind" && row.errands) return many(row.errands, "errand");
-  if (counting.length) {
-    return counting[0].sentence + (counting.length > 1 ? `, and ${counting.length - 1} more` : "");
-  }
-  if (row.errands) return many(row.errands, "errand");
-  if (row.standing.state === "not heard from" && row.release && row.standing.behind) {
-    return `${many(row.standing.behind, "release")} behind when last heard`;
-  }
-  return differences.length ? `${many(differences.length, "difference")} of their own` : "";
 }
 
 function Opened({ row }: { row: Row }) {
