@@ -95,7 +95,7 @@ def _opened(archive: Path) -> zipfile.ZipFile:
         return zipfile.ZipFile(archive)
     except (zipfile.BadZipFile, NotImplementedError, ValueError, struct.error) as error:
         raise ArchiveWrong(
-            f"{archive.name} is no ZIP archive, or was cut short.", str(error), "Get it again from its source."
+            "It is no ZIP archive, or was cut short.", str(error), "Get it again from its source."
         ) from error
 
 
@@ -107,7 +107,7 @@ def _check_table(archive: Path) -> None:
         tail = file.read()
     at = tail.rfind(b"PK\x05\x06")
     if at < 0 or len(tail) - at < _END.size:
-        raise ArchiveWrong(f"{archive.name} is no ZIP archive, or was cut short.", now="Get it again from its source.")
+        raise ArchiveWrong("It is no ZIP archive, or was cut short.", now="Get it again from its source.")
     table = _END.unpack_from(tail, at)[5]
     if table > MAX_CONTENTS and table != 0xFFFFFFFF:
-        raise ArchiveWrong(f"{archive.name} has a table of contents of {table // 2**20} MB.", "No honest archive has.")
+        raise ArchiveWrong(f"It has a table of contents of {table // 2**20} MB.", "No honest archive has.")

@@ -21,6 +21,7 @@ from .people.api import router as people
 from .releases.api import router as releases
 from .rollcall.api import router as crew
 from .shapes import Done, Refusal
+from .wrong_fields import in_words
 
 STATUS = {
     "not-found": 404,
@@ -75,7 +76,7 @@ def _refused(request: HttpRequest, error: ConvoyError) -> HttpResponse:
 
 @api.exception_handler(ValidationError)
 def _malformed(request: HttpRequest, error: ValidationError) -> HttpResponse:
-    fields = {".".join(str(part) for part in one["loc"][1:]) or "body": one["msg"] for one in error.errors}
+    fields = {".".join(str(part) for part in one["loc"][1:]) or "body": in_words(one) for one in error.errors}
     fields = {name.removeprefix("body.").removeprefix("data."): message for name, message in fields.items()}
     return refusal(request, 422, code="malformed", what="The request cannot be read.", fields=fields)
 

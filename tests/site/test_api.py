@@ -165,3 +165,18 @@ def test_one_code_for_one_fault_each_in_the_table_with_its_status() -> None:
     rows = {row.split("|")[1].strip(): row.split("|")[2].strip() for row in table.strip().splitlines()[2:]}
     assert list(rows) == sorted(classes)
     assert {code: int(status) for code, status in rows.items() if status not in ("", "422")} == STATUS
+
+
+@pytest.mark.parametrize(
+    ("path", "body", "field", "says"),
+    [
+        ("releases", {"revision": 1, "number": "one two"}, "number", "must be a number like 1.2 or 1.2.0-rc.1"),
+        ("releases", {"revision": -1, "number": "1"}, "revision", "must be 0 or more"),
+        ("releases", {"number": "1"}, "revision", "is missing"),
+        ("draft/edits", {"revision": 0, "edits": [{"do": "dance"}]}, "edits.0", "is no edit that is known here"),
+        ("codes", {"uses": "many"}, "uses", "must be a whole number"),
+    ],
+)
+def test_wrong_fields_are_told_in_words(world: World, path: str, body: dict, field: str, says: str) -> None:
+    status, told = world.as_("owner").post(f"{world.at}/{path}", body)
+    assert (status, told["fields"]) == (422, {field: says})

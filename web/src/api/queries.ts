@@ -100,7 +100,6 @@ export const useNeeds = (pack_id: string, mod: string) =>
   useQuery({
     queryKey: ["pack", pack_id, "needs", mod],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/needs/{mod}", { params: { path: { pack_id, mod } } })),
-    placeholderData: keepPreviousData,
   });
 
 export const useMoreOfMod = (pack_id: string, slug: string) =>

@@ -29,7 +29,8 @@ export function BringIn({ paste, give }: { paste: () => void; give: (given: Give
       >
         Bring in
       </Button>
-      <Menu anchorEl={at} open={!!at} onClose={() => setAt(null)}>
+      {/* What is chosen here takes the focus itself. */}
+      <Menu anchorEl={at} open={!!at} onClose={() => setAt(null)} disableRestoreFocus>
         <MenuItem onClick={then(paste)}>A list of links or names</MenuItem>
         <MenuItem onClick={then(() => files.current?.click())}>Files from my disk</MenuItem>
         <MenuItem onClick={then(() => give({ what: "folder" }))}>A folder that is already filled</MenuItem>
