@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from convoy_core.words.errors import MalformedInput
-from convoy_core.words.ranges import parse_range
+from convoy_core.words.ranges import ANY_VERSION, MAX_RANGE_LENGTH, parse_range
 from convoy_core.words.versions import parse_version
 
 ASCENDING = [
@@ -91,3 +91,22 @@ def test_only_an_exact_range_names_a_version() -> None:
     beta = parse_version("1.1.0-beta.2")
     assert parse_range("=1.1.0-beta.2").names(beta)
     assert not parse_range(">=1.1.0-beta.2").names(beta)
+
+
+def test_ranges_are_said_in_words_and_what_is_none_is_named() -> None:
+    said = {
+        "*": "any", ">=1.2, <2": "1.2 or newer, below 2", "<=3": "3 or older", "!=1.5": "not 1.5", ">1": "newer than 1",
+        "=1.4 || >2": "exactly 1.4 or newer than 2",
+    }  # fmt: skip
+    assert {text: parse_range(text).in_words() for text in said} == said
+    assert parse_range(">5 || *").holds(parse_version("1")) and parse_range(" * ") is ANY_VERSION
+    with pytest.raises(MalformedInput) as refused:
+        parse_range("<2, about 1")
+    told = (
+        "“<2, about 1” is no version range. “about 1” is not a comparator with a version. Write for example >=1.2, <2."
+    )
+    assert refused.value.sentence() == told
+    longest = "=" + "1" * (MAX_RANGE_LENGTH - 1)
+    assert parse_range(longest).text == longest
+    with pytest.raises(MalformedInput, match="A version range is too long"):
+        parse_range(longest + "1")

@@ -20,22 +20,19 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
     links = browser.driver.execute_script("return [...document.querySelectorAll('a')].map(a => a.pathname)")
     installation = next(one for one in links if one.startswith("/installations/"))
     pack = pack_of(browser, "Thursday nights")
-    crew = browser.driver.execute_script(
-        "return fetch('/api/packs').then(r => r.json()).then(p => p.find(x => x.name === 'Night Freight').id)"
-        ".then(id => fetch('/api/packs/' + id)).then(r => r.json()).then(p => p.crew_id)"
-    )
+    crew = crew_address(browser)
     assemble = f"{pack}/assemble"
     return [
         ("/", "My crews' packs", ()),
         ("/", "You own it", ("Start a crew",)),
         ("/join", "Join a pack", ()),
         ("/packs/new", "Emblem", ()),
-        (f"/crews/{crew}", "may do everything", ()),
+        (crew, "may do everything", ()),
         (assemble, "Chosen (", ()),
         (f"{assemble}?mod=night-lanterns", "Builds", ()),
         (f"{assemble}?mod=crew-roster", "Why it is in", ()),
         (assemble, "Stays behind", ("Newer builds",)),
-        (assemble, "chosen lines", ("Change base",)),
+        (assemble, "Look at another base", ("Change base",)),
         (assemble, "Edits of this draft", ("Edits",)),
         (assemble, "Nothing comes in before you say so", ("Bring in", "A list of links or names")),
         (assemble, "Choose the game's folder", ("Bring in", "A folder that is already filled")),
@@ -48,6 +45,22 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
     ]
 
 
+def crew_address(browser: Browser) -> str:
+    """Of the crew that Night Freight is of."""
+    script = (
+        "return fetch('/api/packs').then(r => r.json()).then(p => p.find(x => x.name === 'Night Freight').id)"
+        ".then(id => fetch('/api/packs/' + id)).then(r => r.json()).then(p => p.crew_id)"
+    )
+    return f"/crews/{browser.driver.execute_script(script)}"
+
+
+def of_the_demo(people: People) -> Browser:
+    browser = people("somebody")
+    if not browser.driver.get_cookie("sessionid"):
+        browser.sign_in("maren")
+    return browser
+
+
 def pack_of(browser: Browser, group: str) -> str:
     path = f'//a[contains(@href, "/packs/")][contains(., "{group}")]'
     link = browser.until(group, lambda: browser.driver.find_elements("xpath", path))
@@ -57,9 +70,7 @@ def pack_of(browser: Browser, group: str) -> str:
 @pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
 @pytest.mark.parametrize("size", SIZES, ids=["desk", "phone"])
 def test_nothing_is_found_on_any_screen(people: People, size: tuple[int, int], dark: bool) -> None:
-    browser = people("somebody")
-    if not browser.driver.get_cookie("sessionid"):
-        browser.sign_in("maren")
+    browser = of_the_demo(people)
     browser.becomes(*size, dark=dark)
     found: dict[str, list[str]] = {}
     for path, seen, pressed in states(browser):
