@@ -8,9 +8,11 @@ from convoy_core.lock.lock import Lock
 from convoy_core.lock.terms import Terms
 
 from .errors import BackupRefused, NotPaired
-from .folder.backups import Backup, Backups, Rehearsal
+from .folder.backup import Backup, Rehearsal
+from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
+from .folder.restoring import Restoring
 from .leave import kept_backups
 from .rest import Calm
 from .sync import nothing_installed, utc_now
@@ -42,7 +44,7 @@ def backups_of(root: Path) -> tuple[list[Backup], Rehearsal]:
             damaged = dict.fromkeys(backups.damaged, "Its list is damaged. What it holds is kept.")
             return found, Rehearsal(known.at, {**known.bad, **damaged})
     except NotPaired:
-        kept = [one for _, backups in kept_backups(root) for one in backups.all()]
+        kept = [one for backups in kept_backups(root) for one in backups.all()]
         if not kept:
             raise
         return kept, Rehearsal()
@@ -65,13 +67,13 @@ def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -
         with folder.held():
             recover(folder, step)
             Calm(folder).forget()
-            return Backups(folder).restore(backup, _terms_here(folder).terms, now(), step)
+            return Restoring(Backups(folder)).restore(backup, _terms_here(folder).terms, now(), step)
     except NotPaired:
         kept = _kept(root, backup)
         if kept is None:
             raise
-        kept.complete()
-        return kept.restore(backup, Terms(), now(), step)
+        Restoring(kept).complete()
+        return Restoring(kept).restore(backup, Terms(), now(), step)
 
 
 def extract(root: Path, backup: str, into: Path) -> tuple[int, list[str]]:
@@ -89,7 +91,7 @@ def extract(root: Path, backup: str, into: Path) -> tuple[int, list[str]]:
 
 def _kept(root: Path, backup: str) -> Backups | None:
     """Which of the kept ones a backup is among; the newest that there are, when it is among none; None without any."""
-    places = [backups for _, backups in kept_backups(root)]
+    places = kept_backups(root)
     return next((one for one in places if any(each.id == backup for each in one.all())), next(iter(places), None))
 
 
@@ -102,7 +104,7 @@ def drop_backup(root: Path, backup: str) -> None:
 
 
 def has_kept_backups(root: Path) -> bool:
-    return any(backups.all() for _, backups in kept_backups(root))
+    return any(backups.all() for backups in kept_backups(root))
 
 
 def _terms_here(folder: Folder) -> Lock:

@@ -10,8 +10,9 @@ from convoy_core.lock.lock import Lock, LockedBuild
 from convoy_core.words.errors import MalformedInput
 
 from .folder import steps
-from .folder.folder import Folder, share_of
+from .folder.folder import Folder
 from .folder.journal import recover
+from .folder.releases import share_of
 from .rest import Calm
 from .site.site import Site, page_of
 from .storage.files import sha256_of
@@ -71,5 +72,5 @@ def _locks_here(folder: Folder) -> list[Lock]:
     """Of the installed release, and of the one that is followed, as far as they are here."""
     pairing, head = folder.pairing(), folder.kept_head()
     numbers = [folder.record().release, head.number if head else ""]
-    kept = [folder.kept_release(number) for number in dict.fromkeys(numbers) if number]
-    return [share_of(folder.trusted(signed, pairing), pairing) for signed in kept if signed]
+    kept = [folder.releases.kept(number) for number in dict.fromkeys(numbers) if number]
+    return [share_of(folder.releases.trusted(signed, pairing), pairing) for signed in kept if signed]

@@ -15,7 +15,8 @@ from convoy_io.archives import ArchiveWrong
 from .errors import ErrandsLeft
 from .fetching.fetch import Fetcher, Limits
 from .fetching.inbox import Arrived, Lookout
-from .folder.backups import Backup, Backups
+from .folder.backup import Backup
+from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
 from .folder.staging import Staged, Stager

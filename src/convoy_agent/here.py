@@ -37,7 +37,7 @@ def here(root: Path, store: Store, now: Now = utc_now) -> Stands:
         if head is None and record.release and not interrupted:
             lost = Next("What the site said last is lost here, so that nothing can be said of it.", "convoy status")
             return Stands(pairing.pack, pairing.side, Here(record.release), lost, tuple(folder.remarks))
-        if interrupted or head is None or not folder.kept_release(head.number):
+        if interrupted or head is None or not folder.releases.kept(head.number):
             wanted = head.number if head else record.release or "?"
             stands = Here(record.release, wanted, head.newest if head else wanted, interrupted=interrupted)
             return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))

@@ -66,7 +66,7 @@ def _refuse_other(folder: Folder, now: Pairing, key_named: bool) -> None:
     try:
         before = folder.pairing()
     except NotPaired:
-        for signed in folder.kept_releases():
+        for signed in folder.releases.all():
             recipe = read_recipe(signed.document)
             _refuse_pack(recipe.pack == now.pack_id, recipe.pack_name, now.pack)
             _refuse_new_key(signed.key.hex(), now, key_named)

@@ -23,7 +23,16 @@ from .folder.record import Record
 from .site.site import Site
 from .storage import disk, sealed
 from .storage.disk import is_link
-from .storage.files import copy_beside, free_name, move, own_place, remove_empty_folders, sha256_of, unless_hopeless
+from .storage.files import (
+    copy_beside,
+    free_name,
+    is_plain_with,
+    move,
+    own_place,
+    remove_empty_folders,
+    sha256_of,
+    unless_hopeless,
+)
 
 KEPT = "Kept by True Convoy"
 """In it lie, by the day of each leaving, files that were moved aside, and backups."""
@@ -110,11 +119,11 @@ def _fates(folder: Folder, keep_all: bool) -> Iterator[tuple[str, str, str]]:
     for path, sha256 in sorted(originals.items()) if not keep_all else ():
         # The pack took it out altogether, and nothing lies there now.
         is_gone = path not in placed and not os.path.lexists(own_place(folder.root, path))
-        if is_gone and _is_whole(before.content(sha256), sha256):
+        if is_gone and is_plain_with(before.content(sha256), sha256):
             yield path, "", "put back"
     for path, (sha256, _) in sorted(placed.items()):
         place = own_place(folder.root, path)
-        replaced = path in originals and _is_whole(before.content(originals[path]), originals[path])
+        replaced = path in originals and is_plain_with(before.content(originals[path]), originals[path])
         if not os.path.lexists(place):
             if replaced:
                 yield path, sha256, "put back"
@@ -141,10 +150,6 @@ def _put_back(folder: Folder, paths: Sequence[str]) -> None:
                 copy_beside(content, place)
             else:
                 move(content, place)
-
-
-def _is_whole(place: Path, sha256: str) -> bool:
-    return place.is_file() and not is_link(place) and sha256_of(place) == sha256
 
 
 def _remove(folder: Folder, path: str, sha256: str) -> None:
@@ -204,7 +209,7 @@ def _move_out_before(folder: Folder, out: Path) -> None:
     with suppress(sealed.Damaged):
         for path, sha256 in before.files.items():
             with unless_hopeless(lambda why: None):
-                if _is_whole(before.content(sha256), sha256):
+                if is_plain_with(before.content(sha256), sha256):
                     copy = free_name(own_place(out, path))
                     copy.parent.mkdir(parents=True, exist_ok=True)
                     copy_beside(before.content(sha256), copy)
@@ -245,10 +250,10 @@ def _remove_own(folder: Folder) -> None:
     disk.remove_folder(folder.own)
 
 
-def kept_backups(root: Path) -> list[tuple[Path, Backups]]:
+def kept_backups(root: Path) -> list[Backups]:
     """The backups that were kept when a folder was left, each leaving's by itself, newest first."""
     folder = Folder(root)
     places = sorted((folder.root / KEPT).glob("*/backups"), reverse=True)
     # Earlier agents kept one leaving's only, without a day.
     places += [place for place in [folder.root / KEPT / "backups"] if place.is_dir()]
-    return [(place, Backups(folder, place)) for place in places if not is_link(place)]
+    return [Backups(folder, place) for place in places if not is_link(place)]

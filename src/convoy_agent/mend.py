@@ -72,7 +72,7 @@ def _spare(folder: Folder) -> None:
 
 
 def _releases(folder: Folder, store: Store, now: Now) -> list[str]:
-    for place in folder.spoilt_releases():
+    for place in folder.releases.spoilt():
         folder.put_away(place, "A release that was kept here was damaged. It is fetched again when it is needed.")
     number = folder.record().release
     if not number:

@@ -16,7 +16,8 @@ from convoy_core.sync.undoing import to_take_back
 from .folder import steps
 from .folder.backups import Backups
 from .folder.before import Before
-from .folder.folder import Folder, Look
+from .folder.differences import Look
+from .folder.folder import Folder
 from .folder.machine import facts
 from .site.site import Head, as_told
 from .storage import sealed

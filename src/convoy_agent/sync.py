@@ -27,7 +27,8 @@ from .errors import (
 )
 from .fetching.fetch import Limits
 from .folder import steps
-from .folder.backups import Backup, Backups
+from .folder.backup import Backup
+from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .rest import Calm
@@ -193,7 +194,7 @@ def _end(visit: Visit, installed: str) -> None:
     """What is seen to after every long look: old releases, and what the store has to keep."""
     folder = visit.folder
     back = to_take_back(folder.history().all())
-    folder.sweep_releases([installed, visit.head.number, back["from"] if back else ""])
+    folder.releases.sweep([installed, visit.head.number, back["from"] if back else ""])
     visit.store.remember(folder.root, visit.pairing.installation, archives_of(folder, visit.pairing))
 
 
@@ -218,11 +219,11 @@ def bad_backups(backups: Backups) -> list[str]:
 def archives_of(folder: Folder, pairing: Pairing) -> set[str] | None:
     """The sha256 of every archive that the releases kept here refer to; None where one cannot be read."""
     found: set[str] = set()
-    if folder.spoilt_releases():
+    if folder.releases.spoilt():
         return None
-    for signed in folder.kept_releases():
+    for signed in folder.releases.all():
         try:
-            found |= {build.archive.sha256 for build in folder.trusted(signed, pairing).lock.builds}
+            found |= {build.archive.sha256 for build in folder.releases.trusted(signed, pairing).lock.builds}
         except ConvoyError:
             return None
     return found

@@ -18,8 +18,10 @@ from convoy_core.sync.plan import Plan, Recorded, Scan, SyncChoices, make_plan
 from convoy_core.words.errors import ConvoyError
 
 from .errors import BadRelease, SiteAway
-from .folder.folder import Folder, Look, look_at, look_at_record, share_of
+from .folder.differences import Look, look_at, look_at_record
+from .folder.folder import Folder
 from .folder.record import Record
+from .folder.releases import share_of
 from .report import tell
 from .site.site import Head, Pairing, Site
 from .storage.store import Store
@@ -72,16 +74,16 @@ class Visit:
 
         Raises BadRelease, BadSignature, and what the site answers for one that this installation may not have.
         """
-        kept = self.folder.kept_release(number)
+        kept = self.folder.releases.kept(number)
         # One that is not trusted is asked for anew: somebody may have altered it here.
         with suppress(ConvoyError):
-            if kept is not None and (recipe := self.folder.trusted(kept, self.pairing)).number == number:
+            if kept is not None and (recipe := self.folder.releases.trusted(kept, self.pairing)).number == number:
                 return recipe
         signed = self.site.release(number)
-        recipe = self.folder.trusted(signed, self.pairing)
+        recipe = self.folder.releases.trusted(signed, self.pairing)
         if recipe.number != number:
             raise BadRelease(f"The site sent release {recipe.number} for {number}.", now="Nothing was changed.")
-        self.folder.keep_release(number, signed)
+        self.folder.releases.keep(number, signed)
         return recipe
 
     def prospect(self, recipe: Recipe, choices: SyncChoices = SyncChoices(), thorough: bool = False) -> Prospect:

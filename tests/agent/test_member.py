@@ -28,6 +28,7 @@ from convoy_agent.errors import (
 from convoy_agent.fetching.fetch import Fetcher
 from convoy_agent.folder.backups import KEPT, Backups
 from convoy_agent.folder.folder import Folder
+from convoy_agent.folder.releases import Releases
 from convoy_agent.join import join
 from convoy_agent.leave import leave
 from convoy_agent.storage.store import Store
@@ -766,8 +767,8 @@ def test_a_folder_that_rests_is_known_by_one_walk_and_one_that_moved_is_not(
     member.harbour.publish("1.0.1", MODS, terms=Terms(steps=(HandStep("read", "Read the rules."),)))
     member.sync()
     reads: list[str] = []
-    trusted = Folder.trusted
-    monkeypatch.setattr(Folder, "trusted", lambda *given: reads.append("read") or trusted(*given))
+    trusted = Releases.trusted
+    monkeypatch.setattr(Releases, "trusted", lambda *given: reads.append("read") or trusted(*given))
     again = member.sync()
     assert (again.plan.left_alone, again.plan.moves, reads) == (6, (), [])
     assert member.harbour.reports[-1]["fingerprint"] == member.harbour.reports[-2]["fingerprint"]

@@ -185,7 +185,7 @@ class Walk:
                         self._read(Path(entry.path), texts, lines)
         folder = Folder(self.folder)
         kept = [Backups(folder)] if own.exists() else []
-        for backups in [*kept, *(one for _, one in kept_backups(self.folder))]:
+        for backups in [*kept, *kept_backups(self.folder)]:
             for backup in (one for one in backups.all() if one.by_hand or not lasting):
                 for _, _, sha256 in backup.files:
                     place = backups.root / "content" / sha256
@@ -280,7 +280,7 @@ class Walk:
         self.judge("join")
 
     def _restore_kept(self) -> None:
-        kept = [one for _, backups in kept_backups(self.folder) for one in backups.all()]
+        kept = [one for backups in kept_backups(self.folder) for one in backups.all()]
         if kept:
             self._do("restore kept", lambda: backing_up.restore(self.folder, self.chance.choice(kept).id, self.now))
 

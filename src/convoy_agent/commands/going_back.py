@@ -11,7 +11,7 @@ import typer
 from convoy_core.words.wording import counted
 
 from .. import backing_up, taking_back
-from ..folder.backups import Backup
+from ..folder.backup import Backup
 from ..folder.folder import Folder
 from ..folder.journal import recover
 from .archive_store import keep as keep_store

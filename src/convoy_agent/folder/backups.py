@@ -13,15 +13,13 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from convoy_core.lock.terms import Terms
-from convoy_core.words.errors import ConvoyError
-from convoy_core.words.wording import counted, listed
+from convoy_core.words.wording import counted
 
 from ..errors import BackupRefused
 from ..storage import disk, sealed
@@ -29,16 +27,14 @@ from ..storage.disk import is_link
 from ..storage.files import (
     CHUNK,
     copy_beside,
-    free_name,
+    is_plain_with,
     made_anew,
-    move,
     own_place,
-    remove_empty_folders,
     sha256_of,
     trouble_told,
-    unless_hopeless,
     walk,
 )
+from .backup import Backup, Rehearsal, Row, as_rehearsal, read_backup
 from .folder import Folder
 
 KEPT = 8
@@ -54,62 +50,14 @@ REHEARSE_EVERY = timedelta(days=1)
 DROPPING = ".dropping"
 """Ends the name of a backup that is on its way out."""
 
-Row = tuple[str, int, str]
-"""Path, size in bytes, sha256."""
-
-
-@dataclass(frozen=True)
-class Backup:
-    """`made_at`: ISO 8601; `size`: bytes of all its files; `by_hand`: it stays until somebody drops it. `folders`:
-    those of the game in which worlds lie.
-    """
-
-    id: str
-    number: int
-    made_at: str
-    why: str
-    release: str
-    by_hand: bool
-    files: tuple[Row, ...]
-    folders: tuple[str, ...] = ()
-
-    @property
-    def size(self) -> int:
-        return sum(size for _, size, _ in self.files)
-
-    @property
-    def worlds(self) -> tuple[str, ...]:
-        """The worlds in it, as the game's folders name them."""
-        names = {_world_of(path, self.folders) for path, _, _ in self.files}
-        return tuple(sorted(names - {""}))
-
-    def holds(self) -> str:
-        """What it holds, in words."""
-        worlds = sum(bool(_world_of(path, self.folders)) for path, _, _ in self.files)
-        named = listed([f"“{name}”" for name in self.worlds[:3]])
-        more = f" and {len(self.worlds) - 3} more" if len(self.worlds) > 3 else ""
-        parts = [f"{counted(len(self.worlds), 'world')} ({named}{more}) in {counted(worlds, 'file')}"] if worlds else []
-        settings = len(self.files) - worlds
-        parts += [counted(settings, "settings file")] if settings else []
-        return f"{listed(parts)}, {_amount(self.size)}"
-
-
-@dataclass(frozen=True)
-class Rehearsal:
-    """What reading every backup came to. `bad`: id to why it could not be restored whole."""
-
-    at: str = ""
-    bad: Mapping[str, str] = field(default_factory=dict)
-
 
 class Backups:
     """The backups of one installation, or those kept when it was left (`place`). The caller holds the folder."""
 
     def __init__(self, folder: Folder, place: Path | None = None) -> None:
-        self._folder = folder
+        self.folder = folder
         self.root = place or folder.own / "backups"
         self._content = self.root / "content"
-        self._restoring = self.root.parent / "restore.json"
         self._rehearsed = self.root / "rehearsed.json"
         self.damaged: list[str] = []
 
@@ -122,7 +70,7 @@ class Backups:
             if place == self._content or place.suffix == DROPPING or not disk.entry_is_folder(entry):
                 continue
             try:
-                found.append(_read(place, entry.name))
+                found.append(read_backup(place, entry.name))
             except (FileNotFoundError, sealed.Damaged):
                 self.damaged.append(entry.name)
         return sorted(found, key=lambda one: (one.number, one.id), reverse=True)
@@ -135,86 +83,16 @@ class Backups:
         Raises BackupRefused when one changes meanwhile, or cannot be read. `spared`: an old backup that is not retired
         for this one.
         """
-        with trouble_told(self._folder.root):
+        with trouble_told(self.folder.root):
             rows = [self._keep(path, place) for path, place in self._what(terms)]
             if not rows:
                 return None
-            number, name = self._folder.history().next_id(at)
+            number, name = self.folder.history().next_id(at)
             moment = at.isoformat(timespec="seconds")
             backup = Backup(name, number, moment, why, release, by_hand, tuple(sorted(rows)), terms.worlds)
             self._write(backup)
             self._retire({spared, backup.id})
         return backup
-
-    def restore(self, backup_id: str, terms: Terms, at: datetime, step: Callable[[str], None]) -> Backup:
-        """Puts worlds and settings back as they were, after a backup of how they are; gives that one.
-
-        Raises BackupRefused, and changes nothing, when the backup is damaged or worlds lie behind a link.
-        """
-        wanted = self.find(backup_id)
-        if why_not := self._why_not(wanted):
-            raise BackupRefused(why_not, now="Nothing was changed.", id=wanted.id)
-        folders = tuple({*wanted.folders, *terms.worlds})
-        there = {path for path, _ in self._worlds(folders)}
-        kept = {path for path, _, _ in wanted.files}
-        put = sorted(path for path in kept if _world_of(path, folders) or self._lies_there(path))
-        gone = sorted(there - kept)
-        try:
-            for path in [*put, *gone]:
-                own_place(self._folder.root, path)
-        except ConvoyError as error:
-            raise BackupRefused(
-                error.what,
-                "Nothing is written through links.",
-                "Put a folder in its place, or take the files out with “convoy restore ID --into FOLDER”.",
-            ) from error
-        why = f"Before going back to the backup of {wanted.made_at[:16].replace('T', ' ')}"
-        scope = Terms(terms.settings, folders)
-        before = self.make(scope, at, why, self._folder.record().release, by_hand=True, spared=wanted.id)
-        _, aside = self._folder.history().next_id(at)
-        journal = {
-            "backup": wanted.id,
-            "before": before.id if before else "",
-            "aside": aside,
-            # Settings return to mods that are still there; of those that left they would only be litter.
-            "put": put,
-            "gone": gone,
-        }
-        sealed.write(self._restoring, journal)
-        self.complete(step)
-        return before or wanted
-
-    def complete(self, step: Callable[[str], None] = lambda name: None) -> bool:
-        """Goes on with a restoring that was stopped; says whether there was one. May be repeated without harm."""
-        try:
-            journal: Any = sealed.read(self._restoring)
-            known = {one.id: one for one in self.all()}
-            wanted, before = known[journal["backup"]], known.get(journal["before"])
-            put, gone, aside = list(journal["put"]), list(journal["gone"]), str(journal["aside"])
-        except FileNotFoundError:
-            return False
-        except (sealed.Damaged, KeyError, TypeError):
-            told = (
-                "A backup was being restored when the agent was stopped, and what was left to do is lost. Worlds may "
-                "be partly as they were: restore again, or go back with the newest of “convoy backups”."
-            )
-            self._folder.put_away(self._restoring, told)
-            return False
-        was = {path: sha256 for path, _, sha256 in before.files} if before else {}
-        rows = {path: sha256 for path, _, sha256 in wanted.files}
-        with trouble_told(self._folder.root):
-            for path in put:
-                step(f"restore {path}")
-                with unless_hopeless(self._not_restored(path)):
-                    self._put(path, rows.get(path, ""), was.get(path, ""), aside)
-            for path in gone:
-                step(f"clear {path}")
-                with unless_hopeless(self._not_restored(path)):
-                    self._clear(path, was.get(path, ""), aside)
-            step("end of restoring")
-            disk.all_on_disk()
-            disk.remove(self._restoring)
-        return True
 
     def extract(self, backup_id: str, into: Path) -> tuple[int, list[str]]:
         """Writes a backup's files into a new or empty folder; gives how many, and which are damaged."""
@@ -225,7 +103,7 @@ class Backups:
         with trouble_told(into):
             into.mkdir(parents=True, exist_ok=True)
             for path, _, sha256 in wanted.files:
-                if not self._is_whole(sha256):
+                if not self.is_whole(sha256):
                     damaged.append(path)
                     continue
                 place = own_place(into, path)
@@ -257,7 +135,7 @@ class Backups:
         found = self.all()
         bad = dict.fromkeys(self.damaged, "Its list is damaged. What it holds is kept, and what it was called is lost.")
         broken = {sha256 for one in found for _, _, sha256 in one.files}
-        broken = {sha256 for sha256 in broken if not self._is_whole(sha256)}
+        broken = {sha256 for sha256 in broken if not self.is_whole(sha256)}
         for one in found:
             for path, _, sha256 in one.files if broken else ():
                 if sha256 in broken and self._copy_anew(path, sha256):
@@ -274,7 +152,7 @@ class Backups:
         """What the last rehearsal found, as far as those backups still stand."""
         try:
             there = {one.id for one in self.all()} | set(self.damaged)
-            return sealed.read(self._rehearsed, lambda told: _as_rehearsal(told, there))
+            return sealed.read(self._rehearsed, lambda told: as_rehearsal(told, there))
         except (FileNotFoundError, sealed.Damaged):
             return Rehearsal()
 
@@ -287,22 +165,15 @@ class Backups:
             return self.root.exists()
         return not timedelta() <= passed < REHEARSE_EVERY
 
-    def _why_not(self, wanted: Backup) -> str:
-        lost = [path for path, _, sha256 in wanted.files if not self._is_whole(sha256)]
-        if not lost:
-            return ""
-        rest = f"“convoy restore {wanted.id} --into FOLDER” gives the other {len(wanted.files) - len(lost)}."
-        return f"This backup is damaged: {lost[0]}{f' and {len(lost) - 1} more' if len(lost) > 1 else ''}. {rest}"
+    def content(self, sha256: str) -> Path:
+        """Where content of this hash is kept, or would be."""
+        return self._content / sha256
 
-    def _is_whole(self, sha256: str) -> bool:
-        kept = self._content / sha256
-        try:
-            return not is_link(kept) and sha256_of(kept) == sha256
-        except OSError:
-            return False
+    def is_whole(self, sha256: str) -> bool:
+        return is_plain_with(self.content(sha256), sha256)
 
     def _copy_anew(self, path: str, sha256: str) -> bool:
-        place = self._folder.root / path
+        place = self.folder.root / path
         try:
             if not place.is_file() or sha256_of(place) != sha256:
                 return False
@@ -316,20 +187,20 @@ class Backups:
     def _what(self, terms: Terms) -> list[tuple[str, Path]]:
         found = [
             (path, Path(entry.path))
-            for path, entry in walk(self._folder.root)
+            for path, entry in walk(self.folder.root)
             if terms.is_settings(path) and not terms.is_world(path) and entry.is_file(follow_symlinks=False)
         ]
-        found += self._worlds(terms.worlds)
+        found += self.worlds_in(terms.worlds)
         if len(found) > LONGEST_LIST:
             raise BackupRefused(f"There are {len(found)} files of worlds and settings, more than a backup takes.")
         return found
 
-    def _worlds(self, folders: Collection[str]) -> Iterator[tuple[str, Path]]:
+    def worlds_in(self, folders: Collection[str]) -> Iterator[tuple[str, Path]]:
         """Files of worlds, links followed. Raises BackupRefused for what cannot be read, by name: a backup without it
         would pass for whole.
         """
         seen: set[tuple[int, int]] = set()
-        pending = [(folder, self._folder.root / folder) for folder in folders if _lies(self._folder.root / folder)]
+        pending = [(folder, self.folder.root / folder) for folder in folders if _lies(self.folder.root / folder)]
         count = 0
         while pending:
             path, place = pending.pop()
@@ -344,7 +215,7 @@ class Backups:
                 if not place.is_dir() or (info.st_dev, info.st_ino) in seen:
                     continue
                 seen.add((info.st_dev, info.st_ino))
-                if is_link(place) and disk.one_inside_other(self._folder.root, place.resolve()):
+                if is_link(place) and disk.one_inside_other(self.folder.root, place.resolve()):
                     raise _unread(path, "It is a link to a folder that holds this installation, or lies in it.")
                 pending += [(f"{path}/{entry.name}", Path(entry.path)) for entry in os.scandir(place)]
             except FileNotFoundError as error:
@@ -353,9 +224,6 @@ class Backups:
             except PermissionError as error:
                 raise _unread(path, "It cannot be read.") from error
 
-    def _lies_there(self, path: str) -> bool:
-        return (self._folder.root / path).is_file()
-
     # --- Keeping
 
     def _keep(self, path: str, place: Path) -> Row:
@@ -363,7 +231,7 @@ class Backups:
         try:
             before = place.stat()
             sha256 = sha256_of(place)
-            if not self._is_whole(sha256):
+            if not self.is_whole(sha256):
                 self._copy(path, place, sha256)
             after = place.stat()
         except FileNotFoundError as error:
@@ -418,94 +286,16 @@ class Backups:
             return
         for place in list(self.root.glob(f"*{DROPPING}")):
             try:
-                named = {sha256 for _, _, sha256 in _read(place, place.stem).files}
+                named = {sha256 for _, _, sha256 in read_backup(place, place.stem).files}
             except (FileNotFoundError, sealed.Damaged):
                 named = set()
             for sha256 in named - stays:
                 disk.remove(self._content / sha256)
             disk.remove_tree(place)
 
-    # --- Restoring
-
-    def _not_restored(self, path: str) -> Callable[[str], None]:
-        return lambda why: self._folder.remarks.append(f"{path} was not restored. {why}")
-
-    def _put(self, path: str, sha256: str, was: str, aside: str) -> None:
-        """`was`: the sha256 of what the backup that was just made holds of this path; anything else goes aside."""
-        place = own_place(self._folder.root, path)
-        if not is_link(place) and place.is_file():
-            found = sha256_of(place)
-            if found == sha256:
-                return
-            # The copy that was just made of it may have rotted since: then this is the last one.
-            if found != was or not self._is_whole(was):
-                self._set_aside(path, place, aside)
-        elif os.path.lexists(place):
-            self._set_aside(path, place, aside)
-        if not self._is_whole(sha256):
-            self._not_restored(path)("Its copy was damaged meanwhile.")
-            return
-        self._make_way(place, aside)
-        place.parent.mkdir(parents=True, exist_ok=True)
-        copy_beside(self._content / sha256, place)
-
-    def _clear(self, path: str, was: str, aside: str) -> None:
-        place = own_place(self._folder.root, path)
-        if not os.path.lexists(place):
-            return
-        is_kept = not is_link(place) and place.is_file() and sha256_of(place) == was and self._is_whole(was)
-        if is_kept:
-            disk.remove(place)
-        else:
-            self._set_aside(path, place, aside)
-        remove_empty_folders(self._folder.root, path)
-
-    def _make_way(self, place: Path, aside: str) -> None:
-        for above in reversed(place.relative_to(self._folder.root).parents[:-1]):
-            there = self._folder.root / above
-            if os.path.lexists(there) and not there.is_dir():
-                self._set_aside(above.as_posix(), there, aside)
-
-    def _set_aside(self, path: str, place: Path, aside: str) -> None:
-        move(place, free_name(self.root.parent / "aside" / aside / path))
-
-
-def _read(place: Path, name: str) -> Backup:
-    return sealed.read(place / "list.json", lambda told: _as_backup(name, told), twin=True)
-
-
-def _as_backup(name: str, told: Any) -> Backup:
-    files = tuple((str(path), int(size), str(sha256)) for path, size, sha256 in told["files"])
-    return Backup(
-        name,
-        int(told.get("number", 0)),
-        str(told["made_at"]),
-        str(told["why"]),
-        str(told["release"]),
-        bool(told["by_hand"]),
-        files,
-        tuple(map(str, told.get("folders", ()))),
-    )
-
-
-def _as_rehearsal(told: Any, there: Collection[str]) -> Rehearsal:
-    return Rehearsal(str(told["at"]), {name: str(why) for name, why in told["bad"].items() if name in there})
-
-
-def _world_of(path: str, folders: Collection[str]) -> str:
-    """The world that a path is of; empty for settings."""
-    for folder in folders:
-        if path.startswith(f"{folder}/"):
-            return path.removeprefix(f"{folder}/").split("/")[0]
-    return ""
-
 
 def _lies(place: Path) -> bool:
     return os.path.lexists(place)
-
-
-def _amount(size: int) -> str:
-    return f"{size / 2**20:.1f} MB" if size >= 2**20 else f"{max(1, round(size / 1024))} KB"
 
 
 def _still_played(path: str) -> BackupRefused:

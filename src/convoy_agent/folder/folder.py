@@ -15,35 +15,28 @@ Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what
 from __future__ import annotations
 
 import os
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import asdict, dataclass
-from functools import cached_property, lru_cache
+from dataclasses import asdict
+from functools import cached_property
 from pathlib import Path
 from typing import Any, TypeVar
 
 from filelock import FileLock, Timeout
 
-from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock
-from convoy_core.lock.recipe import Recipe, read_recipe
-from convoy_core.lock.rendering import broken
-from convoy_core.lock.signing import key_fingerprint, verify
-from convoy_core.lock.terms import Tweak
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
-from convoy_core.settings.formats import Key, UnreadableSettings, Value
-from convoy_core.sync.deviations import Deviation, Strayed
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, is_extra
 from convoy_core.words.errors import ConvoyError
-from convoy_core.words.model import Side
 
-from ..errors import BadRelease, FolderRefused, NotPaired, SomebodyElse
-from ..site.site import Head, Pairing, SignedRelease
+from ..errors import FolderRefused, NotPaired, SomebodyElse
+from ..site.site import Head, Pairing
 from ..storage import disk, sealed
 from ..storage.disk import is_link
-from ..storage.files import free_name, hashed, inside, move, trouble_told, walk
+from ..storage.files import free_name, hashed, move, trouble_told, walk
 from .history import Entry, History
 from .record import UNSEEN, Record, read_record, rebuilt
+from .releases import Releases, share_of
 
 Thing = TypeVar("Thing")
 
@@ -60,6 +53,7 @@ class Folder:
         self.staging = self.own / "staging"
         self.inbox = self.own / "inbox"
         self.settings = self.own / "settings"
+        self.releases = Releases(self.own)
         self.journal = self.own / "journal.json"
         self.remarks: list[str] = []
         self.doubted: set[str] = set()
@@ -186,10 +180,10 @@ class Folder:
         """Of the kept releases the one of which most lies here: number, this machine's share, path to hash."""
         last = [one["release"] for one in self.history().all()[-1:]]
         best: tuple[tuple[int, bool], tuple[str, Lock, dict[str, str]]] | None = None
-        for signed in self.kept_releases():
+        for signed in self.releases.all():
             with suppress(ConvoyError):
                 pairing = self.pairing()
-                recipe = self.trusted(signed, pairing)
+                recipe = self.releases.trusted(signed, pairing)
                 share = share_of(recipe, pairing)
                 paths = [file.path for file in share.files if not is_link(self.root / file.path)]
                 hashes = dict(zip(paths, hashed([str(self.root / path) for path in paths]), strict=True))
@@ -212,65 +206,11 @@ class Folder:
         self.write_record(record)
         disk.remove(self.own / "calm.json")
 
-    def keep_release(self, number: str, signed: SignedRelease) -> None:
-        place = self.own / "releases" / f"{_release_name(number)}.json"
-        place.parent.mkdir(exist_ok=True)
-        kept = {"document": signed.document.decode(), "signature": signed.signature.hex(), "key": signed.key.hex()}
-        sealed.write(place, kept)
-
-    def kept_release(self, number: str) -> SignedRelease | None:
-        """A release that is kept here, not yet trusted; None when it is not, or was spoilt: the site has it."""
-        place = self.own / "releases" / f"{_release_name(number)}.json"
-        if place.exists():
-            return _signed(place)
-        for name in EARLIER:
-            found = _signed(self.own / name)
-            with suppress(ConvoyError):
-                if found and read_recipe(found.document).number == number:
-                    return found
-        return None
-
-    def kept_releases(self) -> list[SignedRelease]:
-        """Every release that is kept here, newest use last."""
-        places = [self.own / name for name in EARLIER]
-        if (self.own / "releases").exists():
-            places += sorted((self.own / "releases").glob("*.json"), key=lambda place: place.stat().st_mtime_ns)
-        return [signed for place in places if (signed := _signed(place))]
-
-    def spoilt_releases(self) -> list[Path]:
-        """Files of releases that cannot be read: which archives they refer to is not known."""
-        places = [self.own / name for name in EARLIER]
-        places += sorted((self.own / "releases").glob("*.json"))
-        return [place for place in places if place.exists() and _signed(place) is None]
-
-    def sweep_releases(self, needed: Collection[str]) -> None:
-        """Drops releases that nothing leads to any more."""
-        names = {_release_name(number) for number in needed}
-        for place in (self.own / "releases").glob("*.json"):
-            if place.stem not in names:
-                disk.remove(place)
-
-    def trusted(self, signed: SignedRelease, pairing: Pairing) -> Recipe:
-        """The recipe, when the pinned key signed it and it is this pack's. Raises BadSignature, BadRelease."""
-        pinned = bytes.fromhex(pairing.public_key)
-        if signed.key != pinned:
-            raise BadRelease(
-                "The release is signed by another key than the one that this installation trusts.",
-                f"Trusted: {key_fingerprint(pinned)}. Signed by: {key_fingerprint(signed.key)}.",
-                "Nothing was changed. Ask your curator whether the site's key was replaced, and pair anew if so.",
-            )
-        recipe = _verified(pinned, signed.document, signed.signature)
-        if recipe.pack != pairing.pack_id:
-            raise BadRelease(
-                f"The site sent a release of another pack, {recipe.pack_name}.", now="Nothing was changed."
-            )
-        return recipe
-
     def installed(self, pairing: Pairing) -> Lock | None:
         """This machine's share of the installed release, as far as it is known here. Raises what `trusted` raises."""
         number = self.record().release
-        signed = self.kept_release(number) if number else None
-        return share_of(self.trusted(signed, pairing), pairing) if signed else None
+        signed = self.releases.kept(number) if number else None
+        return share_of(self.releases.trusted(signed, pairing), pairing) if signed else None
 
     # --- What the site said last
 
@@ -372,105 +312,3 @@ class Folder:
         for file in self.settings.iterdir() if self.settings.exists() else ():
             if file.name not in named:
                 disk.remove(file)
-
-
-EARLIER = ("release.json", "release.next.json")
-"""Where earlier agents kept the installed release, and the one that was looked at."""
-
-
-def _release_name(number: str) -> str:
-    """A number is the site's word, and may be no name for a file."""
-    return sha256_hex(number.encode())[:32]
-
-
-def _signed(place: Path) -> SignedRelease | None:
-    try:
-        return sealed.read(place, _as_signed)
-    except (FileNotFoundError, sealed.Damaged):
-        return None
-
-
-def _as_signed(kept: Any) -> SignedRelease:
-    return SignedRelease(kept["document"].encode(), bytes.fromhex(kept["signature"]), bytes.fromhex(kept["key"]))
-
-
-@lru_cache(maxsize=4)
-def _verified(key: bytes, document: bytes, signature: bytes) -> Recipe:
-    """Kept for a run: a sync looks at the same release several times, and one of 10,000 files takes a while to read."""
-    verify(key, document, signature)
-    return read_recipe(document)
-
-
-@dataclass(frozen=True)
-class Look:
-    """What lies in a folder, against its share of a release: what the site is told."""
-
-    hashes: dict[str, str]
-    deviations: dict[str, Deviation]
-    strayed: tuple[Strayed, ...]
-    values: dict[str, dict[Key, Value]]
-    """Enforced keys with what they say, by path."""
-    to_mend: frozenset[str]
-    """Settings files with strayed keys that can be set right."""
-
-
-def look_at(folder: Folder, share: Lock, hashes: dict[str, str]) -> Look:
-    """Compares, and reads the settings files in which something is enforced. All other settings are the member's."""
-    found: dict[str, Deviation] = {}
-    strayed: list[Strayed] = []
-    values: dict[str, dict[Key, Value]] = {}
-    to_mend, by_hand = set(), share.terms.by_hand
-    for file in share.files:
-        there = hashes.get(file.path)
-        if there is None:
-            found[file.path] = Deviation.MISSING
-        elif there == NOT_PLAIN or (
-            there != file.sha256 and file.path not in by_hand and not share.terms.is_settings(file.path)
-        ):
-            found[file.path] = Deviation.ALTERED
-        elif enforced := share.terms.enforced(file.path):
-            off, values[file.path] = _strayed(folder, file.path, enforced)
-            if off:
-                found[file.path] = Deviation.SETTING
-                strayed += off
-            if off and values[file.path]:
-                to_mend.add(file.path)
-    for path in hashes:
-        if is_extra(path, share):
-            found[path] = Deviation.EXTRA
-    return Look(hashes, found, tuple(strayed), values, frozenset(to_mend))
-
-
-def look_at_record(record: Record, hashes: dict[str, str]) -> Look:
-    """Where nobody has the installed release any more: what was placed, against what lies there."""
-    found = {}
-    for path, (sha256, _) in record.files.items():
-        if path not in hashes:
-            found[path] = Deviation.MISSING
-        elif hashes[path] != sha256 and path not in record.renderings:
-            found[path] = Deviation.ALTERED
-    return Look(hashes, found, (), {}, frozenset())
-
-
-def _strayed(folder: Folder, path: str, enforced: Sequence[Tweak]) -> tuple[list[Strayed], dict[Key, Value]]:
-    wanted = {tweak.key: tweak.value for tweak in enforced}
-    try:
-        off = dict(broken(path, inside(folder.root, path).read_bytes(), enforced))
-    except (UnreadableSettings, OSError):
-        told = [Strayed(path, ".".join(key), as_text(value), "cannot be read") for key, value in wanted.items()]
-        return told, {}
-    told = [Strayed(path, ".".join(key), as_text(wanted[key]), as_text(there)) for key, there in off.items()]
-    return told, {key: off.get(key, value) for key, value in wanted.items()}
-
-
-def as_text(value: Any) -> str:
-    """A setting's value for people."""
-    if value is None:
-        return "not there"
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    return str(value)[:200]
-
-
-def share_of(recipe: Recipe, pairing: Pairing) -> Lock:
-    return recipe.lock.share(Side(pairing.side))

@@ -44,6 +44,7 @@ from .before import Before
 from .folder import Folder
 from .history import lying_in
 from .record import UNSEEN, Record, Sight
+from .restoring import Restoring
 from .staging import Staged
 
 Step = Callable[[str], None]
@@ -147,7 +148,7 @@ def recover(folder: Folder, step: Step = no_step) -> bool:
 
     One whose journal is spoilt is set aside with it: what lies in the folder is then looked at by hash.
     """
-    restored = Backups(folder).complete(step)
+    restored = Restoring(Backups(folder)).complete(step)
     try:
         change = read_journal(folder)
     except sealed.Damaged:

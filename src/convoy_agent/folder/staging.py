@@ -29,7 +29,8 @@ from ..storage import disk
 from ..storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
 from ..storage.store import Store
 from .blocks import Siblings
-from .folder import Folder, as_text
+from .differences import as_text
+from .folder import Folder
 from .record import Record
 
 

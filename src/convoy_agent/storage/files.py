@@ -27,6 +27,14 @@ SPARE_BYTES = 64 * 1024 * 1024
 """Left free on a disk beyond what is to be written, so that the game and the system can still write."""
 
 
+def is_plain_with(place: Path, sha256: str) -> bool:
+    """Whether a plain file of this hash lies there: no link, and read to its end."""
+    try:
+        return not is_link(place) and place.is_file() and sha256_of(place) == sha256
+    except OSError:
+        return False
+
+
 def sha256_of(path: Path) -> str:
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()

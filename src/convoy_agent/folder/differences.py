@@ -1,0 +1,89 @@
+"""What lies in a folder against its share of a release: what the site is told, and what a sync would mend."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from convoy_core.lock.lock import Lock
+from convoy_core.lock.rendering import broken
+from convoy_core.lock.terms import Tweak
+from convoy_core.settings.formats import Key, UnreadableSettings, Value
+from convoy_core.sync.deviations import Deviation, Strayed
+from convoy_core.sync.plan import NOT_PLAIN, is_extra
+
+from ..storage.files import inside
+from .folder import Folder
+from .record import Record
+
+
+@dataclass(frozen=True)
+class Look:
+    """What lies in a folder, against its share of a release: what the site is told."""
+
+    hashes: dict[str, str]
+    deviations: dict[str, Deviation]
+    strayed: tuple[Strayed, ...]
+    values: dict[str, dict[Key, Value]]
+    """Enforced keys with what they say, by path."""
+    to_mend: frozenset[str]
+    """Settings files with strayed keys that can be set right."""
+
+
+def look_at(folder: Folder, share: Lock, hashes: dict[str, str]) -> Look:
+    """Compares, and reads the settings files in which something is enforced. All other settings are the member's."""
+    found: dict[str, Deviation] = {}
+    strayed: list[Strayed] = []
+    values: dict[str, dict[Key, Value]] = {}
+    to_mend, by_hand = set(), share.terms.by_hand
+    for file in share.files:
+        there = hashes.get(file.path)
+        if there is None:
+            found[file.path] = Deviation.MISSING
+        elif there == NOT_PLAIN or (
+            there != file.sha256 and file.path not in by_hand and not share.terms.is_settings(file.path)
+        ):
+            found[file.path] = Deviation.ALTERED
+        elif enforced := share.terms.enforced(file.path):
+            off, values[file.path] = _strayed(folder, file.path, enforced)
+            if off:
+                found[file.path] = Deviation.SETTING
+                strayed += off
+            if off and values[file.path]:
+                to_mend.add(file.path)
+    for path in hashes:
+        if is_extra(path, share):
+            found[path] = Deviation.EXTRA
+    return Look(hashes, found, tuple(strayed), values, frozenset(to_mend))
+
+
+def look_at_record(record: Record, hashes: dict[str, str]) -> Look:
+    """Where nobody has the installed release any more: what was placed, against what lies there."""
+    found = {}
+    for path, (sha256, _) in record.files.items():
+        if path not in hashes:
+            found[path] = Deviation.MISSING
+        elif hashes[path] != sha256 and path not in record.renderings:
+            found[path] = Deviation.ALTERED
+    return Look(hashes, found, (), {}, frozenset())
+
+
+def _strayed(folder: Folder, path: str, enforced: Sequence[Tweak]) -> tuple[list[Strayed], dict[Key, Value]]:
+    wanted = {tweak.key: tweak.value for tweak in enforced}
+    try:
+        off = dict(broken(path, inside(folder.root, path).read_bytes(), enforced))
+    except (UnreadableSettings, OSError):
+        told = [Strayed(path, ".".join(key), as_text(value), "cannot be read") for key, value in wanted.items()]
+        return told, {}
+    told = [Strayed(path, ".".join(key), as_text(wanted[key]), as_text(there)) for key, there in off.items()]
+    return told, {key: off.get(key, value) for key, value in wanted.items()}
+
+
+def as_text(value: Any) -> str:
+    """A setting's value for people."""
+    if value is None:
+        return "not there"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return str(value)[:200]
