@@ -20,7 +20,7 @@ export class Refused extends Error {
 
 export const api = createClient<paths>({ baseUrl: "/" });
 
-function csrfToken(): string {
+export function csrfToken(): string {
   return document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] ?? "";
 }
 

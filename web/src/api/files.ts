@@ -1,5 +1,5 @@
 // Files on their way to the site: hashed here where that saves sending them, and sent with progress.
-import { api, Refused, type Shape, told } from "./client";
+import { api, csrfToken, Refused, type Shape, told } from "./client";
 
 /** Bytes. The browser's own hashing reads a file whole, and is there on secure pages only; else blocks are hashed. */
 const READ_WHOLE = 64 * 1024 * 1024;
@@ -57,7 +57,7 @@ export function sendFile<T>(address: string, file: Blob, progress: (share: numbe
     const request = new XMLHttpRequest();
     request.open("POST", address);
     request.setRequestHeader("Content-Type", "application/octet-stream");
-    request.setRequestHeader("X-CSRFToken", document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] ?? "");
+    request.setRequestHeader("X-CSRFToken", csrfToken());
     request.responseType = "json";
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
     request.onload = () => {
@@ -75,7 +75,7 @@ export function sendFile<T>(address: string, file: Blob, progress: (share: numbe
 export async function sendForm<T>(address: string, parts: Record<string, Blob | string>): Promise<T> {
   const body = new FormData();
   for (const [name, value] of Object.entries(parts)) body.append(name, value);
-  const headers = { "X-CSRFToken": document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] ?? "" };
+  const headers = { "X-CSRFToken": csrfToken() };
   let reply: Response;
   try {
     reply = await fetch(address, { method: "POST", body, headers });

@@ -52,6 +52,18 @@ export function SeverityMark({ severity }: { severity: Shape["Severity"] }) {
   );
 }
 
+/** That something does not fit the base, and why. */
+export function Unfit({ reason }: { reason: string }) {
+  return (
+    <>
+      <Box component="span" sx={{ color: "error.main", fontWeight: 600 }}>
+        ▬ does not fit
+      </Box>{" "}
+      {reason}
+    </>
+  );
+}
+
 // Drawn on a 24 by 24 grid with one stroke width, so that all of them weigh the same.
 const EMBLEMS: Record<string, string> = {
   anchor: "M12 7v14M6 13c0 5 3 8 6 8s6-3 6-8M8 10h8M12 3a2 2 0 1 1 0 4 2 2 0 0 1 0-4",

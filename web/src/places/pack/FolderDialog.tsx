@@ -14,6 +14,7 @@ import { useEffect, useRef, useState } from "react";
 import { Refused, type Shape } from "../../api/client";
 import { type ListedFile, listing, readFolder } from "../../api/files";
 import { Copy } from "../../parts/Copy";
+import { Unfit } from "../../parts/marks";
 import { Empty, RefusalRemark } from "../../parts/notices";
 import { bytes, many } from "../../parts/words";
 import { mono } from "../../theme";
@@ -256,10 +257,7 @@ function FoundRow({ one, on, toggle }: { one: Found; on: boolean; toggle: () => 
         </Line>
         {one.reason && (
           <Box sx={{ fontSize: "0.85rem", color: "text.secondary" }}>
-            <Box component="span" sx={{ color: "error.main", fontWeight: 600 }}>
-              ▬ does not fit
-            </Box>{" "}
-            {one.reason}
+            <Unfit reason={one.reason} />
           </Box>
         )}
         {changed.length > 0 && (

@@ -9,10 +9,11 @@ import { useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Shape } from "../../api/client";
 import { useMod } from "../../api/queries";
-import { PICKUPS, REACHES, related, SIDES } from "../../parts/meanings";
+import { PICKUPS, REACHES, SIDES } from "../../parts/meanings";
 import { Loaded, Remark } from "../../parts/notices";
 import { bytes, day } from "../../parts/words";
 import { mono } from "../../theme";
+import { BuildSaid } from "./BuildSaid";
 import { inOrder, toPlace } from "./manifest/rows";
 import { NeedsGraph } from "./NeedsGraph";
 import type { Editing } from "./useEditing";
@@ -346,8 +347,6 @@ function BuildRow({
   const [holding, setHolding] = useState(false);
   const [because, setBecause] = useState("");
   const current = line?.version === build.version;
-  const needs = related(build.needs, names);
-  const breaks = related(build.breaks, names);
   const busy = editing.pending;
   return (
     <Box
@@ -395,17 +394,7 @@ function BuildRow({
           </Button>
         )}
       </Box>
-      {build.ruled_out && (
-        <Box sx={{ color: "text.secondary" }}>
-          <Box component="span" sx={{ color: "error.main" }}>
-            ▬
-          </Box>{" "}
-          not now: {build.ruled_out}
-        </Box>
-      )}
-      {needs.length > 0 && <Box sx={{ color: "text.secondary" }}>needs {needs.join("; ")}</Box>}
-      {breaks.length > 0 && <Box sx={{ color: "text.secondary" }}>does not go with {breaks.join("; ")}</Box>}
-      {build.change_log && <Box>{build.change_log}</Box>}
+      <BuildSaid build={build} names={names} />
       {holding && (
         <Box
           component="form"

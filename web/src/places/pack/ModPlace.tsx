@@ -7,10 +7,11 @@ import type { ReactNode } from "react";
 import { Link, useParams } from "react-router";
 import type { Shape } from "../../api/client";
 import { useDraft, useMod, useMoreOfMod, usePack } from "../../api/queries";
-import { PICKUPS, REACHES, related, SIDES, sentence } from "../../parts/meanings";
+import { PICKUPS, REACHES, SIDES, sentence } from "../../parts/meanings";
 import { Loaded, Remark } from "../../parts/notices";
 import { bytes, day, many } from "../../parts/words";
 import { mono } from "../../theme";
+import { BuildSaid } from "./BuildSaid";
 import { ModPicture } from "./ModPicture";
 import { RehearsalDialog } from "./Rehearsal";
 import { useEditing } from "./useEditing";
@@ -186,8 +187,6 @@ function Row({ children }: { children: ReactNode }) {
 
 function BuildRow({ build, names }: { build: Shape["BuildOut"]; names: Record<string, string> }) {
   const loaders = Object.entries(build.loaders).map(([name, range]) => `${name} ${range === "*" ? "" : range}`.trim());
-  const needs = related(build.needs, names);
-  const breaks = related(build.breaks, names);
   return (
     <Box sx={{ borderTop: 1, borderColor: "divider", py: 0.75 }}>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", flexWrap: "wrap" }}>
@@ -199,24 +198,14 @@ function BuildRow({ build, names }: { build: Shape["BuildOut"]; names: Record<st
             bytes(build.archive_size),
             `game ${build.games}`,
             loaders.join(" or "),
-            SIDES[build.side],
+            build.side === "both" ? "" : SIDES[build.side],
             REACHES[build.reach],
           ]
             .filter(Boolean)
             .join(" · ")}
         </Box>
       </Box>
-      {build.change_log && <Box>{build.change_log}</Box>}
-      {needs.length > 0 && <Box sx={{ color: "text.secondary" }}>needs {needs.join("; ")}</Box>}
-      {breaks.length > 0 && <Box sx={{ color: "text.secondary" }}>does not go with {breaks.join("; ")}</Box>}
-      {build.ruled_out && (
-        <Box sx={{ color: "text.secondary" }}>
-          <Box component="span" sx={{ color: "error.main" }}>
-            ▬
-          </Box>{" "}
-          not now: {build.ruled_out}
-        </Box>
-      )}
+      <BuildSaid build={build} names={names} />
     </Box>
   );
 }

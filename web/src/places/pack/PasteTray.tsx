@@ -139,7 +139,9 @@ export function PasteTray({ packId, editing, close }: { packId: string; editing:
       </Box>
       {lines.length > 0 && (
         <Box sx={{ borderTop: 1, borderColor: "divider", pt: 1 }}>
-          <Box sx={{ fontSize: "0.85rem", mb: 1 }}>{tally(lines, mods.length)}</Box>
+          <Box sx={{ fontSize: "0.85rem", mb: 1 }}>
+            {tally(lines, mods.length, lines.filter((one) => one.state === "ambiguous" && choiceOf(one)).length)}
+          </Box>
           {listed.length > 0 && (
             <FormControlLabel
               control={<Checkbox size="small" checked={asListed} onChange={(_, on) => setAsListed(on)} />}
@@ -156,17 +158,18 @@ export function PasteTray({ packId, editing, close }: { packId: string; editing:
   );
 }
 
-function tally(lines: Line[], coming: number): string {
+function tally(lines: Line[], coming: number, likely: number): string {
   const count = (state: Line["state"]) => lines.filter((one) => one.state === state).length;
   const parts = [`${coming} to come in`];
-  if (count("ambiguous")) parts.push(`${count("ambiguous")} to choose`);
+  if (likely) parts.push(`${likely} of them likely: look again`);
+  if (count("ambiguous") > likely) parts.push(`${count("ambiguous") - likely} to choose`);
   if (count("already there")) parts.push(`${count("already there")} there already`);
   if (count("refused")) parts.push(`${count("refused")} refused`);
   return parts.join(", ");
 }
 
 function PastedLine({ line, choice, choose }: { line: Line; choice: string; choose: (mod: string) => void }) {
-  const mark = MARKS[line.state];
+  const mark = line.state === "ambiguous" && choice ? { ...MARKS.ambiguous, word: "likely" } : MARKS[line.state];
   return (
     <Box sx={{ py: 0.5, borderTop: 1, borderColor: "divider" }}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>

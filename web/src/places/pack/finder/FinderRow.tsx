@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { Shape } from "../../../api/client";
+import { Unfit } from "../../../parts/marks";
 import { Remark } from "../../../parts/notices";
 import { clock, day, when } from "../../../parts/words";
 import { mono } from "../../../theme";
@@ -120,17 +121,6 @@ export function FinderRow({
         )}
       </Box>
     </Box>
-  );
-}
-
-function Unfit({ reason }: { reason: string }) {
-  return (
-    <>
-      <Box component="span" sx={{ color: "error.main", fontWeight: 600 }}>
-        ▬ does not fit
-      </Box>{" "}
-      {reason}
-    </>
   );
 }
 
