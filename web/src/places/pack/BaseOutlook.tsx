@@ -22,7 +22,7 @@ export function BaseOutlook({ packId, value, choose }: Props) {
       {(bases) => {
         const shown = bases.filter((one) => all || one.channel === "stable" || one.now);
         return (
-          <Box sx={{ overflowX: "auto" }}>
+          <Box sx={{ overflowX: "auto" }} tabIndex={0} role="region" aria-label="Bases">
             <Box
               component="table"
               aria-label="What each base means for the chosen lines"

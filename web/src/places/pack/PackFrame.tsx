@@ -16,7 +16,7 @@ export default function PackFrame() {
         <Box sx={{ display: "flex", flexDirection: "column", height: { md: "calc(100vh - 48px)" } }}>
           <TheLine packId={packId} />
           <Stages packId={packId} />
-          <Box sx={{ flex: 1, minHeight: 0, overflow: "auto" }}>
+          <Box role="region" aria-label="Page" tabIndex={0} sx={{ flex: 1, minHeight: 0, overflow: "auto" }}>
             <Outlet />
           </Box>
         </Box>

@@ -31,6 +31,12 @@ export function Manifest({ ask, ...given }: Given & { ask: (text: string) => voi
       </Empty>
     );
   }
+  // Only rows in view are drawn, and only what is drawn can be pointed at.
+  const drawn = virtual.getVirtualItems();
+  const isDrawn = drawn.some(({ index }) => {
+    const row = rows[index];
+    return "line" in row && row.line.mod === inHand;
+  });
   const scrollTo = (mod: string) =>
     virtual.scrollToIndex(rows.findIndex((row) => "line" in row && row.line.mod === mod));
   return (
@@ -65,7 +71,7 @@ export function Manifest({ ask, ...given }: Given & { ask: (text: string) => voi
         aria-label="Lines of the draft"
         aria-rowcount={rows.length + 1}
         aria-multiselectable
-        aria-activedescendant={order.includes(inHand) ? rowId(inHand) : undefined}
+        aria-activedescendant={isDrawn ? rowId(inHand) : undefined}
         tabIndex={0}
         onKeyDown={(event) => event.target === scroller.current && known.pressed(event, scrollTo)}
         sx={{
@@ -78,7 +84,7 @@ export function Manifest({ ask, ...given }: Given & { ask: (text: string) => voi
       >
         <HeadRow headers={headers} />
         <Box role="rowgroup" sx={{ height: virtual.getTotalSize(), position: "relative" }}>
-          {virtual.getVirtualItems().map((item) => {
+          {drawn.map((item) => {
             const row = rows[item.index];
             const place = { at: item.start, index: item.index + 2 };
             return "heading" in row ? (
