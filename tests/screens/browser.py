@@ -13,6 +13,7 @@ from selenium.common.exceptions import (
     ElementClickInterceptedException,
     ElementNotInteractableException,
     StaleElementReferenceException,
+    TimeoutException,
 )
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -67,7 +68,10 @@ class Browser:
 
     def sees(self, *texts: str) -> None:
         for text in texts:
-            self.until(f"to see “{text}”", lambda text=text: text in self.text())
+            try:
+                self.until(f"to see “{text}”", lambda text=text: text in self.text())
+            except TimeoutException as error:
+                raise AssertionError(f"waited in vain to see “{text}”; there is:\n{self.text()[-1500:]}") from error
 
     def sees_no_more(self, text: str) -> None:
         self.until(f"no longer to see “{text}”", lambda: text not in self.text())
@@ -105,6 +109,22 @@ class Browser:
             return True
 
         self.until(f"“{name}” to be pressed", pressed)
+
+    def click(self, css: str) -> None:
+        """Presses what has no name of its own, as soon as it is there and can be pressed."""
+
+        def clicked() -> bool:
+            found = self.driver.find_elements(By.CSS_SELECTOR, css)
+            if not found or not found[0].is_displayed():
+                return False
+            try:
+                self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", found[0])
+                found[0].click()
+            except (ElementClickInterceptedException, ElementNotInteractableException):
+                return False
+            return True
+
+        self.until(f"{css} to be pressed", clicked)
 
     def fill(self, name: str, text: str) -> None:
         field = self.find(name)

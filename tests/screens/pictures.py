@@ -150,7 +150,7 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     odwin.sign_in("odwin")
     odwin.go("/")
     odwin.sees("behind by 4")
-    odwin.driver.find_element("css selector", "a[href*='/installations/']").click()
+    odwin.click("a[href*='/installations/']")
     odwin.sees("From 1.0.0 to 1.4.0", "To bring by hand")
     take(odwin, "errands")
     scroll_to(odwin, "//h2[starts-with(., 'From 1.0.0')]")
@@ -160,7 +160,7 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
 def at_night(night: Browser) -> None:
     night.sign_in("tolliver")
     night.sees("differs")
-    night.driver.find_element("css selector", "a[href*='/installations/']").click()
+    night.click("a[href*='/installations/']")
     night.sees("Put it right")
     take(night, "installation-dark")
 

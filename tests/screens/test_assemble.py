@@ -57,7 +57,7 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     edda.press("Unmark")
     edda.fill("Search these lines", "")
 
-    edda.driver.find_element("css selector", "[data-line=bale-and-barrel]").click()
+    edda.click("[data-line=bale-and-barrel]")
     edda.sees("Why it is in", "Clay Run")
     edda.press("Remove", within="Inspector")
     edda.sees("would stay in the pack", "Remove those 3 as well")
@@ -102,7 +102,7 @@ def test_a_folder_filled_by_hand_and_files_from_elsewhere(
     assert runa.complaints() == []
     runa.press("Take over 6 mods")
     runa.sees("6 mods taken over from a folder", "6 chosen + 3 brought in = 9")
-    runa.driver.find_element("css selector", "[data-line=butty-line]").click()
+    runa.click("[data-line=butty-line]")
     runa.sees("Update to 2.1.0")
 
     archive = Path(stack["CONVOY_DATA"]) / "Fog Bell.zip"
@@ -119,7 +119,7 @@ def test_a_folder_filled_by_hand_and_files_from_elsewhere(
     runa.sees("own builds now", "Fog Bell added")
     runa.press("Add 1 mod")
     runa.sees("8 chosen + 4 brought in = 12")
-    runa.driver.find_element("css selector", "[data-line^='fog-bell']").click()
+    runa.click("[data-line^='fog-bell']")
     runa.press("All about it")
     runa.sees("Licence and pickup", "The crew hands it out itself.", "In my packs", "Two Winters")
     assert runa.complaints() == []

@@ -105,7 +105,7 @@ def test_assemble(people: People, kept: dict[str, str]) -> None:
     wren.fill("Find a mod", "fog over")
     wren.press("Add Fog over Fen")
     wren.sees("Fog over Fen added: nothing breaks.")
-    wren.driver.find_element("css selector", "[data-line=fog-over-fen]").click()
+    wren.click("[data-line=fog-over-fen]")
     wren.press("Remove", within="Inspector")
     wren.sees("Fog over Fen removed", "2 chosen + 2 brought in = 4")
     wren.fill("Find a mod", "sluice")
@@ -278,7 +278,7 @@ def test_a_file_altered_by_hand_is_named_and_mended(people: People, kept: dict[s
     wren = people("wren")
     wren.go(kept["pack"] + "/crew")
     wren.sees("◆ differs", "Lock Ledger: mods/lock-ledger/readme.md altered")
-    wren.driver.find_element("css selector", "[aria-expanded=false]").click()
+    wren.click("[aria-expanded=false]")
     wren.sees("altered files move aside", "The release", "A message, to copy", "Hello pim")
     done = agent(pims_machine, "convoy sync --folder pim-s-barge")
     assert "moved aside: mods/lock-ledger/readme.md" in done.stdout

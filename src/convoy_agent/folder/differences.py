@@ -10,8 +10,7 @@ from convoy_core.lock.lock import Lock
 from convoy_core.lock.rendering import broken
 from convoy_core.lock.terms import Tweak
 from convoy_core.settings.formats import Key, UnreadableSettings, Value
-from convoy_core.sync.deviations import Deviation, Strayed
-from convoy_core.sync.plan import NOT_PLAIN, is_extra
+from convoy_core.sync.deviations import Deviation, Strayed, deviations_of
 
 from ..storage.files import inside
 from .folder import Folder
@@ -33,28 +32,18 @@ class Look:
 
 def look_at(folder: Folder, share: Lock, hashes: dict[str, str]) -> Look:
     """Compares, and reads the settings files in which something is enforced. All other settings are the member's."""
-    found: dict[str, Deviation] = {}
+    found = deviations_of(share, hashes)
     strayed: list[Strayed] = []
     values: dict[str, dict[Key, Value]] = {}
-    to_mend, by_hand = set(), share.terms.by_hand
+    to_mend: set[str] = set()
     for file in share.files:
-        there = hashes.get(file.path)
-        if there is None:
-            found[file.path] = Deviation.MISSING
-        elif there == NOT_PLAIN or (
-            there != file.sha256 and file.path not in by_hand and not share.terms.is_settings(file.path)
-        ):
-            found[file.path] = Deviation.ALTERED
-        elif enforced := share.terms.enforced(file.path):
+        if file.path not in found and (enforced := share.terms.enforced(file.path)):
             off, values[file.path] = _strayed(folder, file.path, enforced)
             if off:
                 found[file.path] = Deviation.SETTING
                 strayed += off
             if off and values[file.path]:
                 to_mend.add(file.path)
-    for path in hashes:
-        if is_extra(path, share):
-            found[path] = Deviation.EXTRA
     return Look(hashes, found, tuple(strayed), values, frozenset(to_mend))
 
 

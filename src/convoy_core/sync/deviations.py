@@ -10,7 +10,9 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 
-from ..lock.lock import Lock
+from ..lock.lock import Lock, PlacedFile
+from ..lock.terms import Terms
+from .plan import NOT_PLAIN, is_extra
 
 
 class Deviation(StrEnum):
@@ -19,6 +21,27 @@ class Deviation(StrEnum):
     EXTRA = "extra"
     SETTING = "setting"
     """An enforced setting of the file says something else. Other settings are the member's."""
+
+
+def is_right(file: PlacedFile, sha256: str, terms: Terms) -> bool:
+    """Whether what lies in a file's place is as it should be. A member's settings are theirs, and so is a file that
+    a step by hand changes; a link or device (NOT_PLAIN) never is right.
+    """
+    if sha256 == file.sha256:
+        return True
+    return sha256 != NOT_PLAIN and (terms.is_settings(file.path) or file.path in terms.by_hand)
+
+
+def deviations_of(share: Lock, there: Mapping[str, str]) -> dict[str, Deviation]:
+    """Missing, altered and extra paths of a folder. `there`: path to sha256 of what lies in it. What settings files say
+    is not looked at.
+    """
+    found = {
+        file.path: Deviation.ALTERED if file.path in there else Deviation.MISSING
+        for file in share.files
+        if file.path not in there or not is_right(file, there[file.path], share.terms)
+    }
+    return found | {path: Deviation.EXTRA for path in there if is_extra(path, share)}
 
 
 @dataclass(frozen=True, slots=True)

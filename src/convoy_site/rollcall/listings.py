@@ -1,7 +1,7 @@
 """Compare by listing: somebody without the agent hands in names and hashes, and gets the same row of the roll call."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from uuid import UUID
 
 from django.db import transaction
@@ -9,8 +9,7 @@ from django.utils import timezone
 
 from convoy_core.lock.lock import Lock
 from convoy_core.outside.takeover import read_listing
-from convoy_core.sync.deviations import Deviation
-from convoy_core.sync.plan import is_extra
+from convoy_core.sync.deviations import Deviation, deviations_of, is_right
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import CarriedFile, Side
 
@@ -57,16 +56,15 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
     newest = open_to[:NEAREST_OF]
     judged = [(release, *_against(files, recipe_of(release.pk).lock.share(Side(side)))) for release in newest]
     # The release that is nearest: somebody who is behind is told so, and not that everything is altered.
-    release, there, missing = min(judged, key=lambda row: len(row[2]))
+    release, there, found = min(judged, key=lambda row: _wrong(row[2]))
     share = recipe_of(release.pk).lock.share(Side(side))
-    if len(missing) > len(share.files) * (1 - FOREIGN):
+    if _wrong(found) > len(share.files) * (1 - FOREIGN):
         raise NothingOfThePack(
             "This listing has next to nothing of the pack.",
-            f"Of {len(share.files)} files {len(share.files) - len(missing)} are there.",
+            f"Of {len(share.files)} files {len(share.files) - _wrong(found)} are there.",
             "List the game's folder, the one that holds the mods.",
         )
     one.side, one.release, one.heard_at = side, release, timezone.now()
-    found = _deviations(share, there, missing)
     one.deviations = {path: found[path].value for path in sorted(found)[:MAX_DEVIATIONS]}
     one.fingerprint = recipe_of(release.pk).lock.fingerprint(there, _as_if_right(share))
     off = {path: there[path] for path in list(one.deviations)[:RECOGNISED] if path in there}
@@ -77,8 +75,8 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
     return one
 
 
-def _against(files: Sequence[CarriedFile], share: Lock) -> tuple[dict[str, str], set[str]]:
-    """The listing's files by their paths in an installation, and the pack's paths that are missing or other there.
+def _against(files: Sequence[CarriedFile], share: Lock) -> tuple[dict[str, str], dict[str, Deviation]]:
+    """The listing's files by their paths in an installation, and every path that deviates there.
 
     A listing may have been made some folders above: the folder below which most is as it should be is the one meant.
     """
@@ -86,24 +84,17 @@ def _against(files: Sequence[CarriedFile], share: Lock) -> tuple[dict[str, str],
     for file in files:
         parts = file.path.split("/")
         for depth in range(min(ABOVE + 1, len(parts))):
-            if _is_right("/".join(parts[depth:]), file.sha256, share):
+            wanted = share.by_path.get("/".join(parts[depth:]))
+            if wanted and is_right(wanted, file.sha256, share.terms):
                 right["".join(f"{part}/" for part in parts[:depth])] += 1
     top = min(right, key=lambda one: (-right[one], len(one), one), default="")
     there = {file.path.removeprefix(top): file.sha256 for file in files if file.path.startswith(top)}
-    return there, {file.path for file in share.files if not _is_right(file.path, there.get(file.path, ""), share)}
+    return there, deviations_of(share, there)
 
 
-def _is_right(path: str, sha256: str, share: Lock) -> bool:
-    """Whether a file of the pack lies there as it should; a member's own settings do, whatever is in them."""
-    file = share.by_path.get(path)
-    if file is None or not sha256:
-        return False
-    return sha256 == file.sha256 or share.terms.is_settings(path) or path in share.terms.by_hand
-
-
-def _deviations(share: Lock, there: dict[str, str], missing: set[str]) -> dict[str, Deviation]:
-    found = {path: Deviation.ALTERED if path in there else Deviation.MISSING for path in missing}
-    return found | {path: Deviation.EXTRA for path in there if is_extra(path, share)}
+def _wrong(found: Mapping[str, Deviation]) -> int:
+    """How many of the pack's own paths are missing or altered."""
+    return sum(what is not Deviation.EXTRA for what in found.values())
 
 
 def _as_if_right(share: Lock) -> dict[str, dict[tuple[str, ...], object]]:
