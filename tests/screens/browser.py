@@ -115,7 +115,7 @@ class Browser:
 
         def clicked() -> bool:
             found = self.driver.find_elements(By.CSS_SELECTOR, css)
-            if not found or not found[0].is_displayed():
+            if not found:
                 return False
             try:
                 self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", found[0])

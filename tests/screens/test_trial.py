@@ -64,7 +64,7 @@ def test_marks_places_and_what_stays_although_it_is_off(people: People) -> None:
     shift_click(juna, row(first[2], "input"))
     juna.until("three marks", lambda: "3 lines marked" in marked(juna))
     juna.fill("Search these lines", "bells")  # searching goes on while lines are marked
-    juna.sees("of")
+    juna.sees("1 of")
     juna.fill("Search these lines", "")
     juna.press("Unmark")
     juna.press("Put away the mod in hand")

@@ -291,6 +291,7 @@ def test_made_for_another_game_version_or_loader(world: World) -> None:
     [
         ("nite lanterns", "night-lanterns"),
         ("almanack", "heron-almanac"),
+        ("wether", "heron-almanac"),
         ("https%3A%2F%2Fharbour.example%2Fmods%2Flock-ledger%3Ftab%3Dfiles", "lock-ledger"),
         ("market+bells+that+sing+loudly", "market-bells"),
     ],

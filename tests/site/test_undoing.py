@@ -60,7 +60,7 @@ def back(world: World, revision: int | None) -> str:
     return told["sentence"]
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.lists(EDITS, max_size=7))
 def test_any_sequence_of_edits_and_its_undoing_ends_where_it_began(world: World, asked: list[dict[str, Any]]) -> None:
     world.as_("owner")  # signed in before what is rolled back begins

@@ -114,6 +114,7 @@ class Mod(models.Model):
             GinIndex(fields=["needs"], name="mod_needs"),
             GinIndex(fields=["words"], name="mod_words"),
             GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"]),
+            GinIndex(fields=["summary"], name="mod_summary_alike", opclasses=["gin_trgm_ops"]),
             models.Index(fields=["game", "-downloads", "slug"], name="mod_by_downloads"),
             models.Index(fields=["game", "-followers", "slug"], name="mod_by_followers"),
             models.Index(fields=["game", "-rating", "-downloads", "slug"], name="mod_by_rating"),

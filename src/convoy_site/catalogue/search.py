@@ -154,7 +154,7 @@ def _matches(found: QuerySet[Mod], asked: Asked) -> list[Row]:
     for more in (_linked, _alike, _of_some_words):
         if len(rows) < FEW:
             rows += more(found.exclude(pk__in=[row[0] for row in rows]), words, asked)
-    return rows
+    return rows or _told_alike(found, words, asked)
 
 
 def _linked(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
@@ -195,6 +195,13 @@ def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row
     found = found.filter(each | Q(name__trigram_word_similar=" ".join(words)))
     order = ORDERS.get(asked.sort, ("-likeness", "-downloads", "slug"))
     return _rows(found.annotate(likeness=TrigramWordSimilarity(asked.text, "name")).order_by(*order))
+
+
+def _told_alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
+    """Where nothing has the words: mods whose summary has something like each of them."""
+    for word in words:
+        found = found.filter(summary__trigram_word_similar=word)
+    return _rows(found.order_by("-downloads", "slug"))
 
 
 def _facets(rows: Sequence[Row]) -> dict[str, list[tuple[str, int]]]:

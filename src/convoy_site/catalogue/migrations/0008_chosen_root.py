@@ -10,4 +10,7 @@ class Migration(migrations.Migration):
         migrations.RemoveIndex("build", "build_marks"),
         migrations.RenameField("build", "marks", "short_hashes"),
         migrations.AddIndex("build", GinIndex(fields=["short_hashes"], name="build_short_hashes")),
+        migrations.AddIndex(
+            "mod", GinIndex(fields=["summary"], name="mod_summary_alike", opclasses=["gin_trgm_ops"])
+        ),
     ]

@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import type { ColumnDef, FilterFn } from "@tanstack/react-table";
 import type { Shape } from "../../../api/client";
 import { Hidden } from "../../../parts/marks";
+import { PICKUPS, REACHES, SIDES } from "../../../parts/meanings";
 import { bytes, day } from "../../../parts/words";
 import { mono } from "../../../theme";
 
@@ -34,8 +35,8 @@ const COLUMNS: Shown[] = [
   { id: "version", head: "Build", width: 84, value: (one) => one.version, cell: Build },
   { id: "newer", head: "Newer", width: 74, value: (one) => one.newer, cell: Newer },
   { id: "kind", head: "Kind", width: 82, value: (one) => one.kind },
-  { id: "side", head: "Side", width: 56, value: (one) => one.side },
-  { id: "reach", head: "Reach", width: 52, value: (one) => one.reach },
+  { id: "side", head: "Side", width: 56, value: (one) => one.side, cell: Side },
+  { id: "reach", head: "Reach", width: 52, value: (one) => one.reach, cell: Reach },
   {
     id: "size",
     head: "Size",
@@ -179,9 +180,22 @@ function Newer(line: Line) {
   );
 }
 
+/** A word of the trade says what it means when one stays on it. */
+function Side(line: Line) {
+  return line.side && <span title={SIDES[line.side]}>{line.side}</span>;
+}
+
+function Reach(line: Line) {
+  return line.reach && <span title={REACHES[line.reach]}>{line.reach}</span>;
+}
+
 function Pickup(line: Line) {
   return (
-    <Box component="span" sx={{ color: line.errand ? "warning.main" : undefined }}>
+    <Box
+      component="span"
+      title={line.pickup ? PICKUPS[line.pickup] : undefined}
+      sx={{ color: line.errand ? "warning.main" : undefined }}
+    >
       {line.pickup}
     </Box>
   );
