@@ -1,14 +1,17 @@
 """Where a machine stands, case by case."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from convoy_core.lock.terms import Check, HandStep, Terms
 from convoy_core.machine.verdict import Obstacle
-from convoy_core.sync.deviations import Deviation, Report, Strayed
+from convoy_core.sync.deviations import Deviation, Report, Strayed, deviations_of
 from convoy_core.sync.messages import MESSAGE_LINES, message
+from convoy_core.sync.plan import NOT_PLAIN
 from convoy_core.sync.standing import Course, Standing, State, standing, what_keeps
-from convoy_core.words.model import Reach
+from convoy_core.words.model import Reach, Side
 
 from .making import lock, locked
 
@@ -127,3 +130,35 @@ def test_what_keeps_somebody_is_the_first_thing_a_curator_would_ask_about() -> N
     ]
     assert [what_keeps(found, True, errands) for found, errands, _ in cases] == [says for *_, says in cases]
     assert what_keeps(silent, False, 0) == ""
+
+
+def test_what_deviates_is_told_by_what_a_file_is() -> None:
+    terms = Terms(settings=("config/**",), steps=(HandStep("run", "Run it.", Check.CHANGED, "mods/ledger/patched"),))
+    paths = {"mods/ledger/a": "a", "mods/ledger/patched": "p", "config/x.toml": "x", "mods/ledger/gone": "g"}
+    share = replace(lock((locked("ledger"), paths)), terms=terms, managed=("mods",))
+    right = {file.path: file.sha256 for file in share.files}
+    assert deviations_of(share, right) == {}
+    there = {
+        "mods/ledger/a": "other", "mods/ledger/patched": "changed", "config/x.toml": "mine", "mods/mine.zip": "m",
+        "readme.txt": "outside of the pack's folders",
+    }  # fmt: skip
+    assert deviations_of(share, there) == {
+        "mods/ledger/a": Deviation.ALTERED, "mods/ledger/gone": Deviation.MISSING, "mods/mine.zip": Deviation.EXTRA,
+    }  # fmt: skip
+    links = dict.fromkeys(right, NOT_PLAIN)
+    assert deviations_of(share, links) == dict.fromkeys(right, Deviation.ALTERED)
+
+
+@pytest.mark.parametrize(("side", "reach", "state"), [
+    (Side.BOTH, Reach.CREW, "differs"), (Side.PLAYER, Reach.CREW, "differs"), (Side.PLAYER, Reach.SAVE, "differs"),
+    (Side.PLAYER, Reach.OWN, "in step"), (Side.BOTH, Reach.OWN, "in step"),
+])  # fmt: skip
+def test_whether_a_difference_counts_goes_by_reach_and_the_fingerprint_by_side_too(
+    side: Side, reach: Reach, state: str
+) -> None:
+    share = lock((locked("deck", side=side, reach=reach), {"mods/deck/a": "a"}))
+    altered = Report("1.2.0", NOW, {"mods/deck/a": Deviation.ALTERED})
+    assert standing(altered, COURSE, share, NOW).state == state
+    told = share.fingerprint() != share.fingerprint({"mods/deck/a": "other"})
+    assert told is (side is Side.BOTH and reach is not Reach.OWN)
+    assert bool(replace(share, builds=(replace(share.builds[0], optional=True),)).choices) is (reach is Reach.OWN)

@@ -23,7 +23,7 @@ SYNC_SECONDS = 1800
 log = logging.getLogger(__name__)
 
 
-@app.task(name=OBEY, queue="stand-ins")
+@app.task(name=OBEY, aliases=["convoy_site.installations.tasks.obey"], queue="stand-ins")
 def obey(installation: str) -> None:
     """Pairs the stand-in machine if need be, and has its agent do what was asked for, or look."""
     found = Installation.objects.select_related("machine", "member", "pack").filter(pk=installation).first()
