@@ -89,6 +89,7 @@ def test_marks_places_and_what_stays_although_it_is_off(people: People) -> None:
     juna.sees("It is off, and stays because others need it")
     juna.press("Switch on", within="Inspector")
     juna.sees("Signal Flags switched on")
+    juna.press("Put away the mod in hand")
 
 
 def test_on_a_phone_a_tapped_line_opens_over_the_list(people: People) -> None:
