@@ -11,10 +11,11 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
-from convoy_core.lock.change_log import Changes, change_log, changes
+from convoy_core.lock.change_log import Changes, change_log, changes, terms_changes
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe, ReleaseChannel, read_recipe
 from convoy_core.lock.signing import sign
+from convoy_core.lock.terms import Terms
 from convoy_core.machine.memory import Needed
 from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
@@ -122,25 +123,24 @@ def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
     pack, lock = draft.pack, drafts.lock_of(draft, with_files=False)
     before = release_before(pack, channel)
     said = recipe_of(before.pk).lock if before else None
+    moved = changes(said, lock)
+    rows = (*(one.as_data() for one in moved.mods), *terms_changes(said.terms if said else Terms(), lock.terms))
     trial = releases_of(pack).filter(open_ones(trial=True)).first()
     same = trial and trial.channel == ReleaseChannel.TRIAL and _is_same(recipe_of(trial.pk).lock, lock)
-    return Pending(
-        before,
-        lock,
-        changes(said, lock),
-        change_log(said, lock),
-        bool(said and _is_same(said, lock)),
-        trial if same else None,
-    )
+    nothing = said is not None and not moved and not rows and _is_same(said, lock)
+    return Pending(before, lock, moved, rows, nothing, trial if same else None)
 
 
 def _is_same(one: Lock, other: Lock) -> bool:
-    """Whether two locks mean the same for members. Their files follow from their builds."""
-    as_told = [
-        {build.mod: (build.optional, build.advice, build.chosen) for build in lock.builds} for lock in (one, other)
-    ]
-    order = [[build.mod for build in lock.builds] for lock in (one, other)]
-    return not changes(one, other) and one.terms == other.terms and as_told[0] == as_told[1] and order[0] == order[1]
+    """Whether two locks mean the same for members. Their files follow from their builds, and the order of these."""
+
+    def told(lock: Lock) -> list[tuple[object, ...]]:
+        return [
+            (build.mod, build.version, build.archive.sha256, build.optional, build.advice, build.chosen)
+            for build in lock.builds
+        ]
+
+    return one.base == other.base and one.terms == other.terms and told(one) == told(other)
 
 
 @transaction.atomic

@@ -77,7 +77,7 @@ export function Bulk({ marked, lines: all, editing, clear }: Props) {
     <Box
       role="toolbar"
       aria-label="Marked lines"
-      sx={{ display: "flex", alignItems: "center", gap: 0.5, minWidth: 0, flex: 1 }}
+      sx={{ display: "flex", alignItems: "center", gap: 0.5, flex: "1 1 480px", flexWrap: "wrap", py: 0.5 }}
     >
       <strong style={{ whiteSpace: "nowrap" }}>{many(marked.length, "line")} marked</strong>
       {asking ? (
@@ -115,7 +115,7 @@ export function Bulk({ marked, lines: all, editing, clear }: Props) {
             color={name === "Remove" ? "error" : "primary"}
             disabled={!lines.length || editing.pending}
             onClick={run}
-            sx={{ minWidth: 0, px: 0.75 }}
+            sx={{ minWidth: 0, px: 0.75, whiteSpace: "nowrap" }}
           >
             {name}
           </Button>
