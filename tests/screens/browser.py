@@ -51,6 +51,12 @@ class Browser:
         features = [{"name": name, "value": value} for name, value in wishes.items()]
         self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": features})
 
+    def settles(self) -> None:
+        """Waits until what was changed is drawn, and drawn again."""
+        self.driver.execute_async_script(
+            "const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 60)))"
+        )
+
     def close(self) -> None:
         self.driver.quit()
         self._profile.cleanup()

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import pytest
-
 from .browser import Browser
 
 SIZES = ((1280, 800), (390, 844))
@@ -67,17 +65,20 @@ def pack_of(browser: Browser, group: str) -> str:
     return str(link[0].get_attribute("href")).replace(browser.address, "").replace("/assemble", "")  # type: ignore[index]
 
 
-@pytest.mark.parametrize("dark", [False, True], ids=["light", "dark"])
-@pytest.mark.parametrize("size", SIZES, ids=["desk", "phone"])
-def test_nothing_is_found_on_any_screen(people: People, size: tuple[int, int], dark: bool) -> None:
+def test_nothing_is_found_on_any_screen(people: People) -> None:
     browser = of_the_demo(people)
-    browser.becomes(*size, dark=dark)
     found: dict[str, list[str]] = {}
     for path, seen, pressed in states(browser):
+        browser.becomes(1280, 800)
         browser.go(path)
         for name in pressed:
             browser.press(name)
         browser.sees(seen)
-        if complaints := browser.complaints():
-            found[f"{path} {' '.join(pressed)}"] = complaints
+        for size in SIZES:
+            for dark in (False, True):
+                browser.becomes(*size, dark=dark)
+                browser.settles()
+                if complaints := browser.complaints():
+                    found[f"{path} {' '.join(pressed)} {size} {'dark' if dark else 'light'}"] = complaints
+    browser.becomes(1280, 800)
     assert not found, "\n".join(f"{where}\n  " + "\n  ".join(what) for where, what in found.items())

@@ -160,7 +160,6 @@ export const useMod = (pack_id: string, slug: string) =>
     queryKey: ["pack", pack_id, "mod", slug],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/mods/{slug}", { params: { path: { pack_id, slug } } })),
     enabled: slug !== "",
-    placeholderData: keepPreviousData,
   });
 
 export const useInstallations = () =>
