@@ -150,11 +150,12 @@ def test_killed_at_every_step(torn: Torn, killer: Killer) -> None:
 
 
 @needs_posix
-def test_killed_at_three_hundred_moments(torn: Torn, killer: Killer) -> None:
-    """Moments spread over a whole sync. How long one takes is measured again and again: other work comes and goes."""
+def test_killed_at_a_hundred_moments(torn: Torn, killer: Killer) -> None:
+    """Moments spread over a whole sync. How long one takes is measured again and again, as other work comes and
+    goes. Every step by itself is above, and the random walk (`./run bench walk`) kills far more."""
     chance = random.Random(20261124)
     killed, whole = 0, 0.0
-    for number in range(1500):
+    for number in range(500):
         torn.publish(torn.other())
         if number % 10 == 0:
             began = time.monotonic()
@@ -163,9 +164,9 @@ def test_killed_at_three_hundred_moments(torn: Torn, killer: Killer) -> None:
         else:
             killed += killer.kill("seconds", chance.uniform(0, whole)) == "killed"
         torn.judge()
-        if killed == 300:
+        if killed == 100:
             break
-    assert killed == 300 and torn.seen == {"old", "completed", "new"}
+    assert killed == 100 and torn.seen == {"old", "completed", "new"}
 
 
 @pytest.mark.parametrize(("code", "error"), [(errno.ENOSPC, DiskFull), (errno.EROFS, FolderRefused)])
