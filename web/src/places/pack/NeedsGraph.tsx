@@ -23,6 +23,12 @@ export function NeedsGraph({ packId, mod, take }: { packId: string; mod: string;
   );
 }
 
+/** Colours as they are in light and in dark: a drawing is told them by variables, as all else is. */
+function useColours() {
+  const theme = useTheme();
+  return (theme.vars ?? theme).palette;
+}
+
 function Alone({ needs, mod }: { needs: Needs; mod: string }) {
   const node = needs.nodes.find((one) => one.mod === mod);
   return (
@@ -33,7 +39,7 @@ function Alone({ needs, mod }: { needs: Needs; mod: string }) {
 }
 
 function Drawn({ needs, mod, take }: { needs: Needs; mod: string; take: (mod: string) => void }) {
-  const { palette } = useTheme();
+  const palette = useColours();
   const columns = inColumns(needs, mod);
   const places = new Map<string, { x: number; y: number }>();
   const tallest = Math.max(...columns.map((column) => Math.min(column.length, TALLEST)));
@@ -99,7 +105,7 @@ function Boxed({
   inHand: boolean;
   take: (mod: string) => void;
 }) {
-  const { palette } = useTheme();
+  const palette = useColours();
   return (
     // biome-ignore lint/a11y/useSemanticElements: a button element cannot stand in a drawing
     <g
