@@ -2,8 +2,8 @@
 
 import sys
 
-from .commands.errors_told import main as plain_main
-from .commands.errors_told import plain
+from .commands.plain_files import main as plain_main
+from .commands.plain_files import plain
 
 
 def main() -> None:

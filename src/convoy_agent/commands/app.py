@@ -13,11 +13,11 @@ from ..errors import NotPaired
 from .archive_store import keep as keep_store
 from .archive_store import store_app
 from .ending import ending
-from .errors_told import plain
 from .everyday import playing
 from .exits import as_help
 from .going_back import going_back
 from .options import KEEP
+from .plain_files import plain
 from .running import run
 from .screen import say
 

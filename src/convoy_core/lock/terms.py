@@ -5,15 +5,14 @@ Source: docs/rules.md, "Words" and "Sync"; docs/rules.md, "The job" 6, 9 and 12.
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
-from functools import lru_cache
 from typing import Any
 
 from ..outside.fields import Fields
 from ..outside.paths import checked_path
+from ..outside.patterns import checked_patterns, matcher
 from ..settings.formats import TEXT_ONLY, Key, Value, format_of
 from ..words.errors import MalformedInput
 
@@ -67,7 +66,7 @@ class HandStep:
 class Terms:
     """`settings` and `worlds` are the game's; tweaks and steps the curator's.
 
-    `settings`: patterns of paths; `*` stands for anything but a slash, `**` for anything. `worlds`: folders.
+    `settings`: patterns of paths (`outside.patterns`). `worlds`: folders.
     """
 
     settings: tuple[str, ...] = ()
@@ -89,7 +88,7 @@ class Terms:
 
     def is_settings(self, path: str) -> bool:
         """Whether a path is a settings file that can be merged: one of the game's places, in a known format."""
-        return bool(self.settings and format_of(path) and _pattern(self.settings).fullmatch(path))
+        return bool(self.settings and format_of(path) and matcher(self.settings).fullmatch(path))
 
     def is_world(self, path: str) -> bool:
         return any(path.startswith(f"{folder}/") for folder in self.worlds)
@@ -106,18 +105,6 @@ class Terms:
         }
 
 
-@lru_cache(maxsize=256)
-def _pattern(patterns: Sequence[str]) -> re.Pattern[str]:
-    parts = {"**": ".*", "*": "[^/]*"}
-    return re.compile(
-        "|".join(
-            "".join(parts.get(part) or re.escape(part) for part in re.split(r"(\*\*|\*)", pattern))
-            for pattern in patterns
-        ),
-        re.IGNORECASE,
-    )
-
-
 def read_terms(fields: Fields) -> Terms:
     """Terms from a lock's JSON data; all parts may be missing. Raises MalformedInput or HostileArchive."""
     tweaks = tuple(read_tweak(one) for one in fields.items("tweaks"))
@@ -125,7 +112,7 @@ def read_terms(fields: Fields) -> Terms:
     if len(tweaks) > MAX_TWEAKS or len(steps) > MAX_STEPS:
         raise MalformedInput("The lock has more tweaks or steps than anybody reads.", field="tweaks")
     worlds = tuple(checked_path(folder) for folder in fields.strings("worlds"))
-    return Terms(fields.strings("settings"), worlds, tweaks, steps)
+    return Terms(checked_patterns(fields.strings("settings"), "settings"), worlds, tweaks, steps)
 
 
 def read_tweak(fields: Fields) -> Tweak:

@@ -23,30 +23,30 @@ class Fields:
         self._where = where
 
     def text(self, name: str, default: str | None = None, longest: int = 2_000) -> str:
-        return checked_text(self._get(name, default), longest, self._path(name))
+        return checked_text(self._get(name, default), longest, self.place(name))
 
     def whole(self, name: str, default: int | None = None) -> int:
         value = self._get(name, default)
         if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 2**53:
-            raise _malformed(self._path(name), "a whole number of 0 or more")
+            raise _malformed(self.place(name), "a whole number of 0 or more")
         return value
 
     def number(self, name: str) -> float:
         value = self._get(name, None)
         if not isinstance(value, int | float) or isinstance(value, bool) or not 0 <= value < 2**53:
-            raise _malformed(self._path(name), "a number of 0 or more")
+            raise _malformed(self.place(name), "a number of 0 or more")
         return float(value)
 
     def flag(self, name: str, default: bool | None = None) -> bool:
         value = self._get(name, default)
         if not isinstance(value, bool):
-            raise _malformed(self._path(name), "true or false")
+            raise _malformed(self.place(name), "true or false")
         return value
 
     def sha256(self, name: str) -> str:
         value = self.text(name)
         if not _SHA256.fullmatch(value):
-            raise _malformed(self._path(name), "a SHA-256 in lower-case hex")
+            raise _malformed(self.place(name), "a SHA-256 in lower-case hex")
         return value
 
     def one_of(self, name: str, choices: type[Choice], default: Choice | None = None) -> Choice:
@@ -54,7 +54,7 @@ class Fields:
         try:
             return choices(value)
         except ValueError as error:
-            raise _malformed(self._path(name), "one of " + ", ".join(choices)) from error
+            raise _malformed(self.place(name), "one of " + ", ".join(choices)) from error
 
     def plain(self, name: str) -> Any:
         """A value as it stands: text, number, truth, list or mapping, never nothing."""
@@ -63,23 +63,23 @@ class Fields:
     def mapping(self, name: str) -> Mapping[str, Any]:
         value = self._get(name, {})
         if not isinstance(value, Mapping) or not all(isinstance(key, str) for key in value):
-            raise _malformed(self._path(name), "a set of named fields")
+            raise _malformed(self.place(name), "a set of named fields")
         return value
 
     def texts(self, name: str) -> dict[str, str]:
-        return {key: Fields(self.mapping(name), self._path(name)).text(key) for key in self.mapping(name)}
+        return {key: Fields(self.mapping(name), self.place(name)).text(key) for key in self.mapping(name)}
 
     def fields(self, name: str) -> Fields:
-        return Fields(self._get(name, None), self._path(name))
+        return Fields(self._get(name, None), self.place(name))
 
     def items(self, name: str) -> Iterator[Fields]:
         for index, item in enumerate(self.entries(name)):
-            yield Fields(item, f"{self._path(name)}[{index}]")
+            yield Fields(item, f"{self.place(name)}[{index}]")
 
     def strings(self, name: str) -> tuple[str, ...]:
         items = self.entries(name)
         if not all(isinstance(item, str) for item in items):
-            raise _malformed(self._path(name), "a list of texts")
+            raise _malformed(self.place(name), "a list of texts")
         return tuple(items)
 
     def has(self, name: str) -> bool:
@@ -91,17 +91,18 @@ class Fields:
     def entries(self, name: str) -> list[Any]:
         value = self._get(name, [])
         if not isinstance(value, list):
-            raise _malformed(self._path(name), "a list")
+            raise _malformed(self.place(name), "a list")
         return value
+
+    def place(self, name: str) -> str:
+        """A field's name in errors, with what it stands in: `builds[3].archive`."""
+        return f"{self._where}.{name}" if self._where else name
 
     def _get(self, name: str, default: Any) -> Any:
         value = self._value.get(name, default)
         if value is None:
-            raise _malformed(self._path(name), "present")
+            raise _malformed(self.place(name), "present")
         return value
-
-    def _path(self, name: str) -> str:
-        return f"{self._where}.{name}" if self._where else name
 
 
 def checked_text(value: Any, longest: int = 2_000, where: str = "") -> str:

@@ -81,6 +81,35 @@ class MemoryFigures:
 
 
 @dataclass(frozen=True, slots=True)
+class StartHints:
+    """How a game is started. `files`: the program's name by system, by which it is looked for; it is the member who
+    says what is run. The arguments are handed over one by one, without a shell; what stands in braces is filled in.
+    """
+
+    files: Mapping[str, str]
+    arguments: tuple[str, ...]
+    plain: tuple[str, ...]
+    """Arguments for a start without mods."""
+
+
+@dataclass(frozen=True, slots=True)
+class LogShape:
+    """Where a game writes its log, how a line of it looks, and what it says on reaching the main screen."""
+
+    place: str
+    line: str
+    main_screen: str
+
+
+SYSTEMS = ("linux", "macos", "windows")
+PLACEHOLDERS = frozenset({"memory_mb", "server", "window", "folder"})
+"""What may stand in braces in an argument."""
+
+LOG_PARTS = frozenset({"time", "severity", "origin", "text"})
+"""What a line of a log is made of."""
+
+
+@dataclass(frozen=True, slots=True)
 class GameProfile:
     id: str
     name: str
@@ -96,6 +125,10 @@ class GameProfile:
     """Patterns of the paths where settings files lie (`lock.terms`): they are merged, never just replaced."""
     worlds: tuple[str, ...] = ()
     """Folders of saved worlds."""
+    data: tuple[str, ...] = ()
+    """Patterns of other files that can be read key by key, and are compared so."""
+    start: StartHints | None = None
+    log: LogShape | None = None
 
     @property
     def loader_names(self) -> dict[str, str]:

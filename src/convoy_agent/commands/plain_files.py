@@ -27,12 +27,14 @@ from convoy_core.words.wording import counted
 from convoy_io.archives import contents, hashes, marker_of
 
 from ..storage.files import sha256_of, walk, write_at_once
+from .game import game_app
 from .options import FILES
 from .running import run
 from .settings import settings
 
 plain = typer.Typer()
 plain.add_typer(settings, name="settings", rich_help_panel=FILES)
+plain.add_typer(game_app, name="game", rich_help_panel=FILES)
 
 
 @plain.command(rich_help_panel=FILES)
