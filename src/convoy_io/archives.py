@@ -62,6 +62,13 @@ def marker_of(archive: Path, path: str) -> dict[str, Any]:
         return {}
 
 
+def newest_date(archive: Path) -> str:
+    """The day on which the archive's newest member was changed, as the archive says; empty where it says none."""
+    with _opened(archive) as packed:
+        days = [info.date_time[:3] for info in packed.infolist()]
+    return "{:04}-{:02}-{:02}".format(*max(days)) if days else ""
+
+
 def hashes(archive: Path, members: list[Member]) -> Iterator[tuple[str, str]]:
     """Path and sha256 of each file, streamed; no member may give more than its table says. Raises ArchiveWrong."""
     with _opened(archive) as packed:

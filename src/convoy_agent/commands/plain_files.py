@@ -31,10 +31,12 @@ from .game import game_app
 from .options import FILES
 from .running import run
 from .settings import settings
+from .source import source_app
 
 plain = typer.Typer()
 plain.add_typer(settings, name="settings", rich_help_panel=FILES)
 plain.add_typer(game_app, name="game", rich_help_panel=FILES)
+plain.add_typer(source_app, name="source", rich_help_panel=FILES)
 
 
 @plain.command(rich_help_panel=FILES)

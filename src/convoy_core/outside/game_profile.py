@@ -127,7 +127,8 @@ def _with_lines(remarks: list[Remark], text: str) -> tuple[Fault, ...]:
     return tuple(sorted(found, key=lambda one: (one.line, one.field)))
 
 
-Read, Of = TypeVar("Read"), TypeVar("Of")
+Read = TypeVar("Read")
+Of = TypeVar("Of")
 
 
 class _Reading:

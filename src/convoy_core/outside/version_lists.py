@@ -73,3 +73,24 @@ def _once(versions: Iterable[Listed]) -> tuple[Listed, ...]:
     for one in versions:
         found.setdefault(one.version, one)
     return tuple(found.values())
+
+
+def lists_of(profile: GameProfile) -> dict[str, Any]:
+    """A profile's own versions, as a source hands them on."""
+    return {
+        "games": [
+            {"version": str(one.version), "label": one.label, "channel": str(one.channel), "runtime": one.runtime}
+            for one in profile.versions
+        ],
+        "loaders": [
+            {
+                "id": loader.id,
+                "name": loader.name,
+                "versions": [
+                    {"version": str(one.version), "games": one.games.text, "recommended": one.recommended}
+                    for one in loader.versions
+                ],
+            }
+            for loader in profile.loaders
+        ],
+    }
