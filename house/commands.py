@@ -68,6 +68,8 @@ def start_stack(
         "CONVOY_ADDRESS": f"http://127.0.0.1:{site_port}",
         "CONVOY_SOURCES": f"http://127.0.0.1:{sources_port}",
         "CONVOY_DEMO": "1",
+        # The stand-in sources lie on this machine.
+        "CONVOY_PRIVATE_SOURCES": "127.0.0.0/8",
         "CONVOY_ORIGINS": f"http://127.0.0.1:{web_port}",
         "PYTHONUNBUFFERED": "1",
     }

@@ -10,7 +10,8 @@ from ninja.security import django_auth
 
 from convoy_core.words.errors import ConvoyError
 
-from .catalogue.api import router as catalogue
+from .catalogue.api.games import router as games
+from .catalogue.api.sources import router as sources
 from .installations.api.agent import router as agent
 from .installations.api.member import router as installations
 from .packs.api.adding import router as ways_in
@@ -104,5 +105,5 @@ def health(request: HttpRequest) -> Done:
     return Done()
 
 
-for router in (people, catalogue, mods, packs, ahead, ways_in, releases, installations, crew, agent):
+for router in (people, games, sources, mods, packs, ahead, ways_in, releases, installations, crew, agent):
     api.add_router("", router)

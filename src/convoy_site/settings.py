@@ -15,6 +15,9 @@ DEMO = os.environ.get("CONVOY_DEMO") == "1"
 ADDRESS = os.environ.get("CONVOY_ADDRESS", "http://127.0.0.1:8460")
 DEMO_SOURCES_ADDRESS = os.environ.get("CONVOY_SOURCES", "http://127.0.0.1:8470")
 
+PRIVATE_SOURCES = [one for one in os.environ.get("CONVOY_PRIVATE_SOURCES", "").split(",") if one]
+"""Networks (CIDR) within which sources may lie although they are not of the open network."""
+
 ALLOWED_HOSTS = os.environ.get("CONVOY_HOSTS", "127.0.0.1,localhost").split(",")
 # Further origins that may send forms: the reloading front end of `./run dev` calls from a port of its own.
 CSRF_TRUSTED_ORIGINS = [ADDRESS, *filter(None, os.environ.get("CONVOY_ORIGINS", "").split(","))]

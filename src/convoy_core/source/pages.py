@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..lock.canonical import canonical_json, sha256_hex
-from ..lock.signing import public_half, sign
+from ..lock.signing import public_half, sign, verify
+from ..words.errors import BadSignature
 
 MODS_A_PAGE = 20
 """On the average; a page of ordinary mods is then some hundred kB."""
@@ -67,3 +68,15 @@ def _power_of_two(wanted: float) -> int:
 
 def _bucket(mod: str, count: int) -> int:
     return int.from_bytes(hashlib.sha256(mod.encode()).digest()[:4], "big") % count
+
+
+def check_signature(key: str, index: bytes, signature: bytes) -> None:
+    """Raises BadSignature unless `signature` (hex) is this key's (hex) over exactly this index."""
+    try:
+        verify(bytes.fromhex(key), CONTEXT + index, bytes.fromhex(signature.decode().strip()))
+    except (BadSignature, ValueError) as error:
+        raise BadSignature(
+            "Its catalogue is not signed by the key that was seen when it was added.",
+            "It was changed by somebody else, or its keeper signs with another key now.",
+            "Nothing of it was read. Ask its keeper; with a new key it has to be added anew.",
+        ) from error

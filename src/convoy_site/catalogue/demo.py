@@ -4,7 +4,7 @@ import tomllib
 
 from django.conf import settings
 
-from .models import Game, Source
+from .models import Game, GameRevision, Source
 
 DEMO = settings.ROOT / "demo"
 
@@ -13,7 +13,9 @@ def load_games_and_sources() -> list[Source]:
     for file in sorted((DEMO / "games").glob("*.toml")):
         text = file.read_text()
         told = tomllib.loads(text)
-        Game.objects.update_or_create(pk=told["id"], defaults={"name": told["name"], "profile_text": text})
+        game, is_new = Game.objects.get_or_create(pk=told["id"], defaults={"name": told["name"], "profile_text": text})
+        if is_new:
+            GameRevision.objects.create(game=game, number=1, why="brought", profile_text=text)
     sources = []
     for told in tomllib.loads((DEMO / "sources.toml").read_text())["sources"]:
         source, _ = Source.objects.update_or_create(

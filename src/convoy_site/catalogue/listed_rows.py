@@ -1,73 +1,143 @@
 """Writes what a source lists into the database: mods and builds, new ones added, vanished ones marked."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
+from typing import NamedTuple
 
 from django.db import transaction
+from django.db.models import Q
 
 from convoy_core.outside.catalogue import ListedBuild, ListedMod
 from convoy_core.outside.takeover import largest_hashes
+from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.profile import GameProfile
 
-from .models import Build, Mod, Source
+from .models import Build, BuildPlace, Mod, Source, SourceState
 from .search import WORDS
 
 UPDATED = (
     "name", "summary", "author", "category", "kind", "licence", "page", "downloads", "counterpart", "updated",
     "provides", "fits", "followers", "rating", "added", "needs", "sides", "reaches", "channels", "on_removal",
-    "pictures",
+    "pictures", "source",
 )  # fmt: skip
 BATCH = 1000
 
 
 @transaction.atomic
 def keep_mods(source: Source, listed: Sequence[ListedMod]) -> list[str]:
-    """Writes mods and builds; gives a sentence for each that was not taken."""
-    known = dict(
-        Mod.objects.filter(game=source.game, slug__in=[one.id for one in listed]).values_list("slug", "source_id")
-    )
-    ours = {one.id: one for one in listed if known.get(one.id, source.id) == source.id}
-    troubles = [f"{one.id}: {known[one.id]} has it already." for one in listed if one.id not in ours]
-    if len(ours) + len(troubles) < len(listed):
+    """Writes mods and builds; gives a sentence for each that was not taken.
+
+    A mod belongs to the source that listed it first. Another one that lists it is a further place of the builds whose
+    files are the very same, and brings no build of its own: nobody slips a build into somebody else's mod.
+    """
+    owners = _owners(source, [one.id for one in listed])
+    ours = {one.id: one for one in listed if owners.get(one.id, source.pk) == source.pk}
+    theirs = {one.id: one for one in listed if one.id not in ours}
+    troubles = _keep_places(source, theirs)
+    if len(ours) + len(theirs) < len(listed):
         troubles.append("It lists a mod twice; the last one was taken.")
     rows = Mod.objects.bulk_create(
         [_mod_row(source, one) for one in ours.values()],
         batch_size=BATCH,
         update_conflicts=True,
-        unique_fields=["game", "slug"],
+        unique_fields=["game", "slug", "crew"],
         update_fields=UPDATED,
     )
     Mod.objects.filter(pk__in=[row.pk for row in rows]).update(words=WORDS)
     return troubles + keep_builds([(row, one.builds) for row, one in zip(rows, ours.values(), strict=True)])
 
 
+def _owners(source: Source, slugs: Sequence[str]) -> dict[str, str]:
+    """Slug to the source that a mod belongs to, among what those see who see this source. A source that was removed
+    keeps none: the next that lists its mods takes them over.
+    """
+    seen = Q(crew=None) | Q(crew=source.crew_id) if source.crew_id else Q(crew=None)
+    rows = Mod.objects.filter(seen, game=source.game, slug__in=slugs).values_list(
+        "slug", "source_id", "source__state", "crew_id"
+    )
+    return {slug: owner for slug, owner, state, _ in rows if state != SourceState.REMOVED}
+
+
+def _keep_places(source: Source, listed: Mapping[str, ListedMod]) -> list[str]:
+    """Notes a source as a further place of builds that others list; gives a sentence for each mod with other builds."""
+    if not listed:
+        return []
+    seen = Q(mod__crew=None) | Q(mod__crew=source.crew_id) if source.crew_id else Q(mod__crew=None)
+    builds = Build.objects.filter(seen, mod__game=source.game, mod__slug__in=listed).exclude(mod__source=source)
+    known = {
+        (slug, version, sha256): (pk, owner)
+        for slug, version, sha256, pk, owner in builds.values_list(
+            "mod__slug", "version", "archive_sha256", "pk", "mod__source__name"
+        )
+    }
+    owners = {slug: owner for (slug, _, _), (_, owner) in known.items()}
+    places, troubles = [], []
+    for slug, mod in listed.items():
+        others = []
+        for one in mod.builds:
+            found = known.get((slug, one.build.version.text, one.archive.sha256))
+            if found and one.urls:
+                places.append(BuildPlace(build_id=found[0], source=source, url=one.urls[0]))
+            elif not found:
+                others.append(one.build.version.text)
+        if others:
+            told = f"{', '.join(others[:3])}{' and more' if len(others) > 3 else ''}"
+            troubles.append(
+                f"{slug}: {owners.get(slug, 'another source')} has it already, without this build: {told}; not taken."
+            )
+    BuildPlace.objects.filter(source=source, build__mod__slug__in=listed).delete()
+    BuildPlace.objects.bulk_create(places, batch_size=BATCH, ignore_conflicts=True)
+    return troubles
+
+
 def forget_all_but(source: Source, slugs: Iterable[str]) -> None:
     """Marks the builds of every other mod of a source as gone: it lists them no longer."""
-    Build.objects.filter(mod__source=source, gone=False).exclude(mod__slug__in=list(slugs)).update(gone=True)
+    slugs = list(slugs)
+    Build.objects.filter(mod__source=source, gone=False).exclude(mod__slug__in=slugs).update(gone=True)
+    source.places.exclude(build__mod__slug__in=slugs).delete()
+
+
+class _Known(NamedTuple):
+    """What is kept of a build already. `pk` is 0 for one that is listed twice just now."""
+
+    pk: int
+    sha256: str
+    gone: bool
+    url: str
+    mirrors: list[str]
 
 
 def keep_builds(listed: Sequence[tuple[Mod, Sequence[ListedBuild]]]) -> list[str]:
-    """Adds new builds, marks vanished ones; a known version with another archive is refused and named."""
-    known: dict[int, dict[str, tuple[int, str, bool]]] = {}
+    """Adds new builds, marks vanished ones, notes where known ones lie now; a known version with another archive is
+    refused and named.
+    """
+    known: dict[int, dict[str, _Known]] = {}
     found = Build.objects.filter(mod__in=[mod for mod, _ in listed])
-    for of, version, pk, sha256, gone in found.values_list("mod_id", "version", "pk", "archive_sha256", "gone"):
-        known.setdefault(of, {})[version] = (pk, sha256, gone)
-    troubles, fresh, vanished, back = [], [], [], []
+    for row in found.values("mod_id", "version", "pk", "archive_sha256", "gone", "url", "mirrors"):
+        kept_row = _Known(row["pk"], row["archive_sha256"], row["gone"], row["url"], row["mirrors"])
+        known.setdefault(row["mod_id"], {})[row["version"]] = kept_row
+    troubles, fresh, vanished, back, moved = [], [], [], [], []
     for mod, builds in listed:
         there = known.get(mod.pk, {})
         names = {one.build.version.text for one in builds}
-        vanished += [pk for version, (pk, _, gone) in there.items() if version not in names and not gone]
+        vanished += [one.pk for version, one in there.items() if version not in names and not one.gone]
         for one in builds:
-            if one.build.version.text not in there:
+            kept = there.get(one.build.version.text)
+            url, mirrors = (one.urls[0] if one.urls else ""), list(one.urls[1:])
+            if kept is None:
                 fresh.append(build_row(mod, one))
-                there[one.build.version.text] = (0, one.archive.sha256, False)
-            elif there[one.build.version.text][1] != one.archive.sha256:
+                there[one.build.version.text] = _Known(0, one.archive.sha256, False, url, mirrors)
+            elif kept.sha256 != one.archive.sha256:
                 troubles.append(f"{mod.slug} {one.build.version}: listed with another archive than before; not taken.")
-            elif there[one.build.version.text][2]:
-                back.append(there[one.build.version.text][0])
+            else:
+                if kept.gone:
+                    back.append(kept.pk)
+                if kept.pk and (kept.url, kept.mirrors) != (url, mirrors):
+                    moved.append(Build(pk=kept.pk, url=url, mirrors=mirrors))
     Build.objects.bulk_create(fresh, batch_size=BATCH)
     Build.objects.filter(pk__in=vanished).update(gone=True)
     Build.objects.filter(pk__in=back).update(gone=False)
+    Build.objects.bulk_update(moved, ["url", "mirrors"], batch_size=BATCH)
     return troubles
 
 
@@ -105,7 +175,7 @@ def summed_up(builds: Sequence[ListedBuild], profile: GameProfile) -> dict[str, 
         "reaches": sorted({one.reach for one in builds}),
         "channels": sorted({one.build.channel for one in builds}),
         "provides": sorted({name for one in builds for name in one.build.provides}),
-        "fits": _fits(builds, profile),
+        "fits": fits([one.build for one in builds if not one.refused], profile),
     }
 
 
@@ -140,9 +210,8 @@ def build_row(mod: Mod, listed: ListedBuild) -> Build:
     )
 
 
-def _fits(builds: Sequence[ListedBuild], profile: GameProfile) -> list[str]:
+def fits(installable: Sequence[CoreBuild], profile: GameProfile) -> list[str]:
     """Every `VERSION` and `VERSION/LOADER` that some installable build is made for: what the finder filters by."""
-    installable = [one.build for one in builds if not one.refused]
     found = set()
     for game in profile.versions:
         for build in installable:

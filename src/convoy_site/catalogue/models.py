@@ -1,5 +1,7 @@
 """What exists to choose from: games, sources, and the mods and builds that were read from them."""
 
+import json
+from dataclasses import replace
 from enum import StrEnum
 from functools import lru_cache
 
@@ -10,6 +12,7 @@ from django.db import models
 from django.utils import timezone
 
 from convoy_core.outside.game_profile import read_profile
+from convoy_core.outside.version_lists import read_version_lists, with_lists
 from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.profile import GameProfile
 
@@ -18,33 +21,73 @@ def _choices(words: type[StrEnum]) -> list[tuple[str, str]]:
     return [(word.value, word.value) for word in words]
 
 
-@lru_cache(maxsize=32)
-def _profile(text: str) -> GameProfile:
-    return read_profile(text)
+@lru_cache(maxsize=64)
+def _profile(pk: str, text: str, listed: str) -> GameProfile:
+    profile = replace(read_profile(text), id=pk)
+    return with_lists(profile, read_version_lists(json.loads(listed))) if listed else profile
 
 
 class Game(models.Model):
-    """A game, wholly described by its profile (TOML)."""
+    """A game, wholly described by its profile (TOML), and by the version lists of a source where it follows one."""
 
-    id = models.SlugField(primary_key=True, max_length=40)
+    id = models.SlugField(primary_key=True, max_length=60)
+    """The profile's own id; for a crew's game with an ending, so that two crews may bring the same."""
     name = models.CharField(max_length=60)
+    crew = models.ForeignKey("people.Crew", models.CASCADE, null=True, related_name="games")
+    """Set where somebody brought it for their crew: nobody else sees it."""
     profile_text = models.TextField()
+    listed = models.TextField(blank=True)
+    """Version lists as the followed source said last (JSON, `outside.version_lists`)."""
+    follows = models.ForeignKey("Source", models.SET_NULL, null=True, related_name="+")
+    revision = models.PositiveIntegerField(default=1)
 
     @property
     def profile(self) -> GameProfile:
-        return _profile(self.profile_text)
+        return _profile(self.pk, self.profile_text, self.listed)
+
+
+class GameRevision(models.Model):
+    """A profile as it stood after one change. `by`: nobody where a followed source said something new."""
+
+    game = models.ForeignKey(Game, models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    by = models.ForeignKey("people.User", models.SET_NULL, null=True, related_name="+")
+    at = models.DateTimeField(default=timezone.now)
+    why = models.CharField(max_length=200, blank=True)
+    profile_text = models.TextField()
+    listed = models.TextField(blank=True)
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["game", "number"], name="one_profile_per_number")]
+
+
+class SourceState(models.TextChoices):
+    READ = "read"
+    PAUSED = "paused"
+    REMOVED = "removed"
 
 
 class Source(models.Model):
-    """Where builds come from. What its last reading said is kept, so that its freshness can be shown."""
+    """Where builds come from. What its last reading said is kept, so that its freshness can be shown.
 
-    id = models.SlugField(primary_key=True, max_length=40)
+    A removed one stays as a row: releases name it, and members fetch what they have from its address.
+    """
+
+    id = models.SlugField(primary_key=True, max_length=60)
     name = models.CharField(max_length=60)
     game = models.ForeignKey(Game, models.PROTECT, related_name="sources")
     address = models.URLField()
     pickup = models.CharField(max_length=10, choices=_choices(Pickup))
     crew = models.ForeignKey("people.Crew", models.CASCADE, null=True, related_name="sources")
     """Set where the builds are a crew's own: nobody else sees them."""
+    is_own = models.BooleanField(default=False)
+    """What a crew dropped in: kept here, and read from nowhere."""
+    state = models.CharField(max_length=10, choices=SourceState.choices, default=SourceState.READ)
+    key = models.CharField(max_length=64, blank=True)
+    """The public key (hex) that was seen when it was added; empty for a catalogue that nobody signs."""
+    added_by = models.ForeignKey("people.User", models.SET_NULL, null=True, related_name="+")
+    added_at = models.DateTimeField(default=timezone.now)
     etag = models.CharField(max_length=200, blank=True)
     read_at = models.DateTimeField(null=True)
     trouble = models.TextField(blank=True)
@@ -54,6 +97,8 @@ class Source(models.Model):
     pages_done = models.PositiveIntegerField(default=0)
     pages_changed = models.PositiveIntegerField(default=0)
     """Of the reading under way, or of the last one."""
+    bytes_read = models.PositiveBigIntegerField(default=0)
+    """Of its catalogue, all readings together."""
 
 
 class SourcePage(models.Model):
@@ -107,7 +152,10 @@ class Mod(models.Model):
     """`VERSION` or `VERSION/LOADER` of every base that some build fits, whatever the loader's version."""
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["game", "slug"], name="one_mod_per_slug")]
+        constraints = [
+            # A crew may have a mod of the same name as one that everybody sees; for them theirs stands before it.
+            models.UniqueConstraint(fields=["game", "slug", "crew"], nulls_distinct=False, name="one_mod_per_slug"),
+        ]
         indexes = [
             GinIndex(fields=["fits"], name="mod_fits"),
             GinIndex(fields=["provides"], name="mod_provides"),
@@ -163,6 +211,17 @@ class Build(models.Model):
             GinIndex(fields=["short_hashes"], name="build_short_hashes"),
             models.Index(fields=["archive_sha256"], name="build_by_archive"),
         ]
+
+
+class BuildPlace(models.Model):
+    """A further place of a build: another source lists the same mod with the very same file."""
+
+    build = models.ForeignKey(Build, models.CASCADE, related_name="places")
+    source = models.ForeignKey(Source, models.CASCADE, related_name="places")
+    url = models.CharField(max_length=500)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["build", "source"], name="one_place_per_source")]
 
 
 class OwnFile(models.Model):

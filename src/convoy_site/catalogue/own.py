@@ -228,7 +228,7 @@ def make_build(user: User, pack: Drawing, about: About) -> Mod:
         )
     if of is None:
         keep_mods(source, [listed])
-        mod = Mod.objects.get(game=pack.game_id, slug=listed.id)
+        mod = Mod.objects.get(game=pack.game_id, crew=pack.crew_id, slug=listed.id)
     else:
         mod = of
         Build.objects.bulk_create([build_row(mod, listed.builds[0])])
@@ -244,7 +244,7 @@ def make_build(user: User, pack: Drawing, about: About) -> Mod:
 
 
 def _own_mods(pack: Drawing) -> QuerySet[Mod]:
-    return Mod.objects.filter(crew=pack.crew_id, game=pack.game_id)
+    return Mod.objects.filter(crew=pack.crew_id, game=pack.game_id, source__is_own=True)
 
 
 def _slug(pack: Drawing, name: str) -> str:
@@ -305,11 +305,12 @@ def _needs(text: str) -> dict[str, str]:
 def _own_source(pack: Drawing, pickup: Pickup) -> Source:
     ours = pickup is Pickup.OURS
     source, _ = Source.objects.select_related("game").get_or_create(
-        pk=f"{'ours' if ours else 'elsewhere'}-{pack.crew_id.hex[:10]}-{pack.game_id}"[:40],
+        pk=f"{'ours' if ours else 'elsewhere'}-{pack.crew_id.hex[:10]}-{pack.game_id}"[:60],
         defaults={
             "name": f"{pack.crew.name}, own builds" if ours else f"Found by {pack.crew.name}",
             "game": pack.game,
             "crew": pack.crew,
+            "is_own": True,
             "pickup": pickup,
             "address": "/api/agent/own" if ours else "",
             "read_at": timezone.now(),
@@ -346,7 +347,7 @@ def own_file(crew: Crew, sha256: str) -> OwnFile:
 
 def builds_of(crew: Crew, game: str) -> list[Build]:
     """The newest of each of a crew's own builds."""
-    rows = Build.objects.filter(mod__crew=crew, mod__game=game, gone=False)
+    rows = Build.objects.filter(mod__crew=crew, mod__source__is_own=True, mod__game=game, gone=False)
     return list(
         rows.order_by("mod__name", "mod", "-pk").distinct("mod__name", "mod").select_related("mod").defer("files")
     )

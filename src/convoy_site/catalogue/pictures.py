@@ -9,13 +9,25 @@ from django.core.files.storage import default_storage
 from django.utils.crypto import salted_hmac
 from PIL import Image, ImageOps, UnidentifiedImageError
 
+from convoy_core.words.errors import ConvoyError
+
 from ..people.rights import NotFound
 from .models import Mod
+from .reaching import client
 
 MAX_PICTURE_BYTES = 8 * 2**20
 MAX_PIXELS = 40_000_000
 PICTURE_SIZE = (640, 360)
 PICTURE_SECONDS = 10
+NOT_HAD = (
+    httpx.HTTPError,
+    ConvoyError,
+    OSError,
+    ValueError,
+    Image.DecompressionBombError,
+    UnidentifiedImageError,
+)
+"""What it comes to when a source is away, lies where it may not, or sends no picture."""
 
 
 def picture(mod: Mod, number: int) -> bytes:
@@ -32,7 +44,14 @@ def picture(mod: Mod, number: int) -> bytes:
             return bytes(kept.read())
     try:
         drawn = _drawn_anew(_fetched(address))
-    except (httpx.HTTPError, OSError, ValueError, Image.DecompressionBombError, UnidentifiedImageError) as error:
+    except (
+        httpx.HTTPError,
+        ConvoyError,
+        OSError,
+        ValueError,
+        Image.DecompressionBombError,
+        UnidentifiedImageError,
+    ) as error:
         raise NotFound(f"The picture of {mod.name} cannot be had.", str(error)[:200]) from error
     default_storage.save(place, ContentFile(drawn))
     return drawn
@@ -40,7 +59,7 @@ def picture(mod: Mod, number: int) -> bytes:
 
 def _fetched(address: str) -> bytes:
     body = bytearray()
-    with httpx.stream("GET", address, timeout=PICTURE_SECONDS) as reply:
+    with client() as open_client, open_client.stream("GET", address, timeout=PICTURE_SECONDS) as reply:
         reply.raise_for_status()
         for block in reply.iter_bytes():
             body += block

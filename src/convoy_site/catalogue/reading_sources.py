@@ -1,7 +1,8 @@
 """Reads a source's catalogue: only what changed, page by page, politely, and without harm when it is away or nonsense.
 
 Each page is kept in one transaction together with its hash, so that a reading which was stopped goes on at the next
-page. The index's ETag is kept only when every page of it has been read.
+page. The index's ETag is kept only when every page of it has been read. Where a key was seen when the source was added,
+an index that it did not sign is not read.
 """
 
 import hashlib
@@ -13,21 +14,29 @@ from collections.abc import Callable
 from contextlib import nullcontext
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
 import httpx
 from django.db import transaction
 from django.utils import timezone
 
 from convoy_core.outside.catalogue import ListedMod, ListedPage, UnreadableEntry, read_catalogue, read_index
+from convoy_core.source.pages import check_signature, signature_name
 from convoy_core.words.errors import ConvoyError
 from convoy_io.waits import asked_wait
 
+from . import games, reaching
 from .listed_rows import forget_all_but, keep_mods
 from .models import Source, SourcePage
 
-TIMEOUT_SECONDS = 20
 MAX_PAGE_BYTES = 64 * 1024 * 1024
 """Bytes of one page or of a catalogue in one piece: some 10,000 mods."""
+
+MAX_READING_BYTES = 4 * 1024**3
+"""Bytes of one reading: far more than a million builds."""
+
+MODS_OF_A_CREWS = 50_000
+"""Mods in one source that a crew added; what the site's keeper adds has no such limit."""
 
 PAUSE_SECONDS = 0.02
 """Between two pages of one source: a reader is nobody's emergency."""
@@ -59,8 +68,7 @@ def read_source(
 ) -> None:
     """Brings a source's mods up to date. What went wrong is written to the source, never raised."""
     try:
-        own = httpx.Client(timeout=TIMEOUT_SECONDS, follow_redirects=True)
-        with own if client is None else nullcontext(client) as open_client:
+        with reaching.client() if client is None else nullcontext(client) as open_client:
             _Reading(source, open_client, sleep).run()
         source.failures, source.rest_until = 0, None
     except (httpx.HTTPError, ConvoyError, ValueError, RecursionError, _ComeLater) as error:
@@ -71,7 +79,11 @@ def read_source(
             rest = max(rest, min(timedelta(seconds=error.seconds), LONGEST_REST))
         source.rest_until = timezone.now() + rest * random.uniform(0.8, 1.2)  # noqa: S311 - so that not all return at once
         log.warning("source %s: %s", source.id, error)
-    source.save()
+    # Not all of the row: whoever pauses or renames it meanwhile is not overruled.
+    source.save(update_fields=WRITTEN)
+
+
+WRITTEN = ("etag", "read_at", "trouble", "failures", "rest_until", "pages_done", "pages_changed", "bytes_read")
 
 
 @dataclass
@@ -79,6 +91,8 @@ class _Reading:
     source: Source
     client: httpx.Client
     sleep: Callable[[float], None]
+    read: int = 0
+    """Bytes so far."""
 
     def run(self) -> None:
         source = self.source
@@ -87,8 +101,11 @@ class _Reading:
             source.trouble = "" if source.trouble.startswith(NOT_READ) else source.trouble
         else:
             body, etag = reply
+            if source.key:
+                check_signature(source.key, body, (self._ask(signature_name(body)) or (b"", ""))[0])
             told = json.loads(body)
             pages = read_index(told)
+            self._follow(told)
             bad = (
                 self._read_pages(pages) if pages is not None else self._keep("", hashlib.sha256(body).hexdigest(), told)
             )
@@ -97,6 +114,12 @@ class _Reading:
             source.trouble = "\n".join([*bad, *(line for lines in kept for line in lines)])[:2000]
             source.etag = "" if bad else etag[:200]
         source.read_at = timezone.now()
+
+    def _follow(self, told: Any) -> None:
+        """Where the game follows this source, its version lists are kept."""
+        game = self.source.game
+        if game.follows_id == self.source.pk and isinstance(told, dict) and "versions" in told:
+            games.keep_lists(game, told["versions"])
 
     def _read_pages(self, pages: list[ListedPage]) -> list[str]:
         """Reads the pages whose hash is not the one that was kept. Gives what spoke against each unread one."""
@@ -114,10 +137,19 @@ class _Reading:
             self.sleep(PAUSE_SECONDS)
         return bad
 
+    def _too_many(self, more: int) -> bool:
+        if self.source.crew_id is None:
+            return False
+        return sum(len(mods) for mods in self.source.pages.values_list("mods", flat=True)) + more > MODS_OF_A_CREWS
+
     @transaction.atomic
     def _keep(self, name: str, sha256: str, told: object) -> list[str]:
         entries = list(read_catalogue(told, self.source.game.profile))
         mods = [entry for entry in entries if isinstance(entry, ListedMod)]
+        if self._too_many(len(mods)):
+            return [
+                f"{name or 'The catalogue'}: a crew's source may list {MODS_OF_A_CREWS} mods; the rest is not read."
+            ]
         troubles = [f"{one.entry}: {one.why}" for one in entries if isinstance(one, UnreadableEntry)]
         troubles += keep_mods(self.source, mods)
         kept = {"sha256": sha256, "mods": [one.id for one in mods], "troubles": troubles}
@@ -144,12 +176,20 @@ class _Reading:
                     return None
                 if reply.status_code not in (429, 503):
                     reply.raise_for_status()
-                    return _body(reply), reply.headers.get("etag", "")
+                    body = _body(reply)
+                    self._count(len(body))
+                    return body, reply.headers.get("etag", "")
                 wait = asked_wait(reply) or 2**attempt
             if wait > LONGEST_WAIT_SECONDS or attempt == PATIENCE - 1:
                 raise _ComeLater(wait)
             self.sleep(wait)
         raise AssertionError("the last attempt returns or raises")
+
+    def _count(self, size: int) -> None:
+        self.read += size
+        self.source.bytes_read += size
+        if self.read > MAX_READING_BYTES:
+            raise ValueError(f"its catalogue is larger than {MAX_READING_BYTES // 2**30} GB")
 
 
 def _body(reply: httpx.Response) -> bytes:

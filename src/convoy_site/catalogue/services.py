@@ -87,7 +87,9 @@ def core_of(row: Build, mod: str) -> CoreBuild:
 
 def shelf(pack: Drawing) -> QuerySet[Mod]:
     """The mods that a pack can draw on: what sources list for its game, and what its crew made its own."""
-    return Mod.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
+    theirs = Mod.objects.filter(game=pack.game_id, crew=pack.crew_id)
+    shadowed = Q(crew=None, slug__in=theirs.values("slug"))
+    return Mod.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id).exclude(shadowed)
 
 
 def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:

@@ -1,15 +1,14 @@
 """What runs in the background for the catalogue."""
 
-from contextlib import suppress
-
 from django.db.models import Q
 from django.utils import timezone
 from procrastinate.contrib.django import app
-from procrastinate.exceptions import AlreadyEnqueued
 
-from .models import Source
+from . import after
+from .models import Game, Source, SourceState
 from .own import tidy
 from .reading_sources import read_source
+from .refitting import refit
 
 
 @app.periodic(cron="*/10 * * * *")
@@ -17,9 +16,8 @@ from .reading_sources import read_source
 def read_sources(timestamp: int = 0) -> None:
     """Has every source asked for news, each in a job of its own: a slow one keeps none of the others waiting."""
     rested = Q(rest_until=None) | Q(rest_until__lt=timezone.now())
-    for source in Source.objects.filter(rested, crew=None).values_list("pk", flat=True):
-        with suppress(AlreadyEnqueued):
-            read_one.configure(queueing_lock=f"read-{source}", lock=f"read-{source}").defer(source_id=source)
+    for source in Source.objects.filter(rested, is_own=False, state=SourceState.READ).values_list("pk", flat=True):
+        after.read_soon(source)
 
 
 @app.periodic(cron="17 4 * * *")
@@ -30,4 +28,13 @@ def tidy_own_files(timestamp: int = 0) -> None:
 
 @app.task
 def read_one(source_id: str) -> None:
-    read_source(Source.objects.select_related("game").get(pk=source_id))
+    source = Source.objects.select_related("game").filter(pk=source_id, state=SourceState.READ).first()
+    if source:
+        read_source(source)
+
+
+@app.task
+def refit_game(game_id: str) -> None:
+    game = Game.objects.filter(pk=game_id).first()
+    if game:
+        refit(game)

@@ -4,6 +4,9 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import ceil
 from typing import Any
+from urllib.parse import urljoin
+
+from django.db.models import Prefetch, Q
 
 from convoy_core.checks import Finding, Subject, run_checks
 from convoy_core.draft.lines import in_order
@@ -19,7 +22,7 @@ from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
-from ..catalogue.models import Build, Mod
+from ..catalogue.models import Build, BuildPlace, Mod, SourceState
 from ..catalogue.services import BuildRow, closure, core_of, shelf
 from .models import Draft, Line, Pack
 
@@ -91,13 +94,20 @@ class Picked:
 def picked(draft: Draft, with_files: bool = False) -> Picked:
     """In the order in which they are laid down (`draft.lines.in_order`)."""
     order = {line.mod: line.order for line in draft.lines.all() if line.on}
-    rows = Build.objects.filter(mod__game=draft.pack.game_id, mod__slug__in=draft.picks)
-    rows = rows.filter(version__in=set(draft.picks.values()))
-    rows = rows.select_related("mod__source") if with_files else rows.select_related("mod__source").defer("files")
+    rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
+    rows = rows.filter(version__in=set(draft.picks.values())).select_related("mod__source")
+    rows = rows.prefetch_related(further_places(draft.pack)) if with_files else rows.defer("files")
     found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
     place = {mod: at for at, mod in enumerate(in_order(order, draft.picks))}
     found.sort(key=lambda row: place[row.mod.slug])
     return Picked(found, {mod for mod in draft.picks if mod in order})
+
+
+def further_places(pack: Pack) -> "Prefetch[str]":
+    """Where else builds can be fetched, for those who see this pack."""
+    seen = Q(source__crew=None) | Q(source__crew=pack.crew_id)
+    open_ones = BuildPlace.objects.filter(seen, source__state=SourceState.READ, source__pickup=Pickup.DIRECT)
+    return Prefetch("places", open_ones.select_related("source").order_by("source"))
 
 
 def kept_for(
@@ -172,6 +182,9 @@ def findings(draft: Draft) -> list[Finding]:
 
 
 def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | None, memory: int) -> LockedBuild:
+    # Only rows that were read with their places: where no lock is published, nobody fetches.
+    places = row.places.all() if "places" in getattr(row, "_prefetched_objects_cache", {}) else ()
+    elsewhere = [urljoin(one.source.address.rstrip("/") + "/", one.url) for one in places]
     return LockedBuild(
         mod=mod.slug,
         name=mod.name,
@@ -184,7 +197,7 @@ def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line
         licence=mod.licence,
         source=mod.source_id,
         pickup=Pickup(mod.source.pickup),
-        urls=tuple(filter(None, (row.url, *row.mirrors))),
+        urls=tuple(filter(None, (row.url, *row.mirrors, *elsewhere))),
         page=mod.page,
         archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
         needs=tuple(sorted(set(needs))),

@@ -15,7 +15,7 @@ from convoy_core.resolve import leading_to, needed_by, why_not
 from convoy_core.words.errors import ConvoyError, NameTaken
 from convoy_core.words.versions import parse_version
 
-from ..catalogue.models import Game
+from ..catalogue.games import game_for
 from ..catalogue.services import build_rows, fit_of, shelf
 from ..people.models import Crew, User
 from ..people.rights import Action, NotFound, allow
@@ -79,9 +79,9 @@ class NewPack:
 
 def start_pack(user: User, new: NewPack) -> Pack:
     crew: Crew = crew_for(user, new.crew, Action.EDIT)
-    game = Game.objects.filter(pk=new.game).first()
-    if game is None:
-        raise NotFound(f"There is no game “{new.game}”.", now="Choose one of those listed.")
+    game = game_for(user, new.game)
+    if game.crew_id not in (None, crew.pk):
+        raise NotFound(f"{game.name} is another crew's game.", now="Choose one of those listed.")
     base = game.profile.base(new.game_version, new.loader, new.loader_version)
     with _name_taken(new.name, crew), transaction.atomic():
         pack = Pack.objects.create(

@@ -13,6 +13,11 @@ class User(AbstractUser):
     def shown(self) -> str:
         return self.first_name or self.username
 
+    @property
+    def keeps_the_site(self) -> bool:
+        """Django's own flag, so that its commands know it too. `manage.py keeper` gives and takes it."""
+        return self.is_active and self.is_staff
+
 
 class Role(models.TextChoices):
     OWNER = "owner"

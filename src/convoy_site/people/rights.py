@@ -4,6 +4,7 @@ What somebody may not know of does not exist for them: another crew's things are
 """
 
 from enum import StrEnum
+from uuid import UUID
 
 from django.http import HttpRequest
 
@@ -18,6 +19,8 @@ class Action(StrEnum):
     PUBLISH = "publish"
     HAND_OUT = "hand out codes"
     PEOPLE = "change roles"
+    SOURCES = "add sources"
+    GAMES = "bring games"
 
 
 MAY: dict[Action, frozenset[Role]] = {
@@ -26,6 +29,8 @@ MAY: dict[Action, frozenset[Role]] = {
     Action.PUBLISH: frozenset({Role.OWNER, Role.CURATOR}),
     Action.HAND_OUT: frozenset({Role.OWNER, Role.CURATOR}),
     Action.PEOPLE: frozenset({Role.OWNER}),
+    Action.SOURCES: frozenset({Role.OWNER, Role.CURATOR}),
+    Action.GAMES: frozenset({Role.OWNER}),
 }
 
 
@@ -37,7 +42,7 @@ class Forbidden(ConvoyError):
     code = "forbidden"
 
 
-def role_in(user: User, crew: Crew) -> Role | None:
+def role_in(user: User, crew: Crew | UUID) -> Role | None:
     role = Membership.objects.filter(user=user, crew=crew).values_list("role", flat=True).first()
     return Role(role) if role else None
 
@@ -54,6 +59,12 @@ def allow(user: User, crew: Crew, action: Action, thing: str = "It") -> Role:
             "Ask the crew's owner for that role.",
         )
     return role
+
+
+def keeper(user: User, what: str = "see this") -> None:
+    """Raises Forbidden unless the user keeps the site: what is everybody's is changed by its keepers alone."""
+    if not user.keeps_the_site:
+        raise Forbidden(f"You may not {what}.", "That takes a keeper of the site.", "Ask one of them.")
 
 
 class SignedIn(HttpRequest):

@@ -1,0 +1,23 @@
+"""Queues what a change of the catalogue has to be followed by: by name, as the tasks know the services, not the other
+way round. Queued within a transaction, a job begins when that holds.
+"""
+
+from contextlib import suppress
+
+from procrastinate.contrib.django import app
+from procrastinate.exceptions import AlreadyEnqueued
+
+TASKS = "convoy_site.catalogue.tasks"
+
+
+def read_soon(source_id: str) -> None:
+    _queue("read_one", f"read-{source_id}", source_id=source_id)
+
+
+def refit_soon(game_id: str) -> None:
+    _queue("refit_game", f"refit-{game_id}", game_id=game_id)
+
+
+def _queue(task: str, lock: str, **given: str) -> None:
+    with suppress(AlreadyEnqueued):
+        app.configure_task(f"{TASKS}.{task}", queueing_lock=lock, lock=lock).defer(**given)
