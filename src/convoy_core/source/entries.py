@@ -13,6 +13,8 @@ from typing import Any
 
 from ..outside.catalogue import ListedMod, UnreadableEntry, read_catalogue
 from ..outside.inspection import Member, inspect_members
+from ..outside.paths import checked_path
+from ..words.errors import ConvoyError
 from ..words.model import Kind
 from ..words.profile import GameProfile
 from ..words.versions import parse_version
@@ -203,10 +205,22 @@ def _say_of_mods(made: Entries, facts: Mapping[str, ModFacts], source: SourceFac
         for name, value in source.mod.items():
             entry.setdefault(name, value)
         entry.update(about.mod if about else {})
+        _without_odd_pictures(made, entry, about.file if about else "")
         entry["builds"].sort(key=lambda one: parse_version(one["version"]), reverse=True)
     for mod, one in sorted(facts.items()):
         if mod not in made.mods:
             made.troubles.append(Trouble(one.file, 0, f"No archive of “{mod}” lies here."))
+
+
+def _without_odd_pictures(made: Entries, entry: dict[str, Any], file: str) -> None:
+    """A picture that leads out of the folder costs the picture, not the mod."""
+    pictures = entry.get("pictures", [])
+    for one in [one for one in pictures if isinstance(one, str)] if isinstance(pictures, list) else []:
+        try:
+            checked_path(one)
+        except ConvoyError as error:
+            made.troubles.append(Trouble(file, 0, error.sentence()))
+            entry["pictures"] = [each for each in entry["pictures"] if each != one]
 
 
 def _read_back(made: Entries, facts: Mapping[str, ModFacts], profile: GameProfile) -> None:
