@@ -38,6 +38,7 @@ STATUS = {
     "working": 409,
     "not-watching": 409,
     "blocked": 409,
+    "in-use": 409,
     "too-many": 429,
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""

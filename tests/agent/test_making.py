@@ -1,7 +1,6 @@
-"""`convoy source make`: a folder of archives becomes a signed catalogue, again and again, and nothing hostile gets in."""
+"""`convoy source make`: a folder of archives becomes a signed catalogue, again and again; nothing hostile gets in."""
 
 import json
-import os
 import shutil
 import zipfile
 from pathlib import Path
@@ -114,7 +113,7 @@ def test_what_cannot_be_listed_is_told_by_file_and_the_rest_is_listed(folder: Pa
         packed.writestr("zeros", b"\0" * 40_000_000)
     (folder / "knots.toml").write_text('id = "knots"\nsumary = "a slip"\npictures = ["../key", "none.png"]\n')
     (folder / "broken.toml").write_text('id = "x\n')
-    os.symlink(folder.parent, folder / "around")
+    (folder / "around").symlink_to(folder.parent)
     result = made(folder)
     told = {one.file: one.sentence_with_place() for one in result.troubles}
     for name, (_, says) in HOSTILE.items():
@@ -150,26 +149,26 @@ def test_another_key_is_refused_and_so_is_a_folder_that_says_nothing(folder: Pat
 def test_a_stop_at_any_write_leaves_a_source_that_can_be_read(folder: Path, monkeypatch) -> None:
     made(folder)
     write_archive(folder / "warm-huts-1.0.zip", {"hitch.toml": marker("warm-huts", "1.0"), "b": "new"})
-    writes = 0
+    writes, allowed = 0, {"writes": 0}
     real = make.write_at_once
 
     def stopping(*given: Any, **more: Any) -> None:
         nonlocal writes
         writes += 1
-        if writes > allowed:
+        if writes > allowed["writes"]:
             raise KeyboardInterrupt
         real(*given, **more)
 
     monkeypatch.setattr(make, "write_at_once", stopping)
-    for allowed in range(10):
-        writes = 0
+    for number in range(10):
+        writes, allowed["writes"] = 0, number
         try:
             made(folder)
         except KeyboardInterrupt:
             assert [str(one.build.version) for one in listed(folder)["warm-huts"].builds] == ["0.9"]
             continue
         break
-    assert allowed > 1
+    assert number > 1
     assert len(listed(folder)["warm-huts"].builds) == 2
 
 

@@ -92,11 +92,15 @@ def test_new_builds_come_vanished_ones_go_and_changed_ones_are_named(catalogue, 
 
 
 def test_a_second_source_cannot_take_over_a_mod(catalogue, sources: Path) -> None:
-    stolen = {"mods": [mod for mod in listing(sources)["mods"] if mod["id"] == "rivet"]}
+    (rivet,) = [mod for mod in listing(sources)["mods"] if mod["id"] == "rivet"]
+    theirs = {**rivet["builds"][0], "version": "9", "archive": {**rivet["builds"][0]["archive"], "sha256": "f" * 64}}
+    stolen = {"mods": [{**rivet, "builds": [theirs]}]}
     other = Source.objects.select_related("game").get(pk="chandlers-row")
     with serving(sources, lambda request: httpx.Response(200, json=stolen)) as client:
         read_source(other, client)
-    assert "harbour-shelf has it already" in Source.objects.get(pk="chandlers-row").trouble
+    assert (
+        "rivet: Harbour Shelf has it already, without this build: 9" in Source.objects.get(pk="chandlers-row").trouble
+    )
     assert Mod.objects.get(slug="rivet").source_id == "harbour-shelf"
 
 

@@ -4,6 +4,7 @@ way round. Queued within a transaction, a job begins when that holds.
 
 from contextlib import suppress
 
+from django.db import transaction
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
@@ -19,5 +20,6 @@ def refit_soon(game_id: str) -> None:
 
 
 def _queue(task: str, lock: str, **given: str) -> None:
-    with suppress(AlreadyEnqueued):
+    # In a savepoint of its own: one that is queued already would spoil the transaction around it.
+    with suppress(AlreadyEnqueued), transaction.atomic():
         app.configure_task(f"{TASKS}.{task}", queueing_lock=lock, lock=lock).defer(**given)
