@@ -1,8 +1,8 @@
 #!/bin/sh
-# Writes the locked versions with hashes. Needs pip-tools; names no download host.
+# Writes the locked versions with hashes; what is locked stays unless it has to move. Needs uv; names no download host.
 set -eu
 cd "$(dirname "$0")"
 for name in app dev build node; do
-    pip-compile -q --generate-hashes --allow-unsafe --no-annotate --no-header --no-emit-options --strip-extras \
-        -o "$name.txt" "$name.in"
+    uv pip compile -q --generate-hashes --no-annotate --no-header --no-emit-index-url --no-emit-find-links \
+        --python-version 3.11 -o "$name.txt" "$name.in" "$@"
 done

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse
-from ninja import NinjaAPI
+from ninja import NinjaAPI, Status
 from ninja.errors import HttpError, ValidationError
 from ninja.security import django_auth
 
@@ -14,6 +14,10 @@ from .catalogue.api.games import router as games
 from .catalogue.api.sources import router as sources
 from .installations.api.agent import router as agent
 from .installations.api.member import router as installations
+from .keeping.api.account import router as account
+from .keeping.api.keeper import router as keeper
+from .keeping.shapes import HealthOut, PartOut
+from .keeping.standing import standing
 from .packs.api.adding import router as ways_in
 from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
@@ -21,7 +25,7 @@ from .packs.api.planning import router as ahead
 from .people.api import router as people
 from .releases.api import router as releases
 from .rollcall.api import router as crew
-from .shapes import Done, Refusal
+from .shapes import Refusal
 from .wrong_fields import in_words
 
 STATUS = {
@@ -40,6 +44,7 @@ STATUS = {
     "blocked": 409,
     "in-use": 409,
     "too-many": 429,
+    "storage-away": 503,
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 
@@ -101,10 +106,27 @@ def _plain(data: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-@api.get("/health", auth=None, response=Done)
-def health(request: HttpRequest) -> Done:
-    return Done()
+@api.get("/health", auth=None, response={200: HealthOut, 503: HealthOut})
+def health(request: HttpRequest) -> Status[HealthOut]:
+    """How database, queue, storage and sources stand, each by itself."""
+    found = standing()
+    parts = [PartOut(name=one.name, ok=one.ok, told=one.told) for one in found.parts]
+    return Status(200 if found.serves else 503, HealthOut(done=found.serves, parts=parts))
 
 
-for router in (people, games, sources, mods, packs, ahead, ways_in, releases, installations, crew, agent):
+for router in (
+    people,
+    games,
+    sources,
+    mods,
+    packs,
+    ahead,
+    ways_in,
+    releases,
+    installations,
+    crew,
+    agent,
+    account,
+    keeper,
+):
     api.add_router("", router)

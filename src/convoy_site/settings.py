@@ -3,6 +3,9 @@
 import os
 from pathlib import Path
 
+from convoy_site.files_settings import read_files
+from convoy_site.mail_settings import read_mail
+
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("CONVOY_DATA", ROOT / "var" / "site"))
 WEB_DIST = ROOT / "web" / "dist"
@@ -35,6 +38,8 @@ INSTALLED_APPS = [
     "allauth",
     "allauth.account",
     "allauth.headless",
+    "allauth.mfa",
+    "allauth.usersessions",
     "procrastinate.contrib.django",
     "convoy_site",
     "convoy_site.people",
@@ -42,8 +47,11 @@ INSTALLED_APPS = [
     "convoy_site.packs",
     "convoy_site.releases",
     "convoy_site.installations",
+    "convoy_site.keeping",
 ]
 MIDDLEWARE = [
+    "convoy_site.logs.RequestNamed",
+    "convoy_site.keeping.metrics.Counted",
     "django.middleware.security.SecurityMiddleware",
     "convoy_site.web.ContentPolicy",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -53,10 +61,18 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "allauth.account.middleware.AccountMiddleware",
+    "allauth.usersessions.middleware.UserSessionsMiddleware",
 ]
 ROOT_URLCONF = "convoy_site.urls"
 WSGI_APPLICATION = "convoy_site.wsgi.application"
-TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True, "OPTIONS": {}}]
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [Path(__file__).with_name("templates")],
+        "APP_DIRS": True,
+        "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
+    }
+]
 
 DATABASES = {
     "default": {
@@ -85,13 +101,37 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
-ACCOUNT_LOGIN_METHODS = {"username"}
-ACCOUNT_SIGNUP_FIELDS = ["username*", "password1*"]
-ACCOUNT_EMAIL_VERIFICATION = "none"
-ACCOUNT_ADAPTER = "allauth.account.adapter.DefaultAccountAdapter"
+MAIL = read_mail(os.environ.get("CONVOY_MAIL", ""))
+"""Where mail goes; None: this site sends none."""
+DEFAULT_FROM_EMAIL = SERVER_EMAIL = os.environ.get("CONVOY_MAIL_FROM", "True Convoy <convoy@localhost>")
+EMAIL_BACKEND = "convoy_site.keeping.mail.Queue" if MAIL else "django.core.mail.backends.dummy.EmailBackend"
+
+ACCOUNT_LOGIN_METHODS = {"username", "email"}
+ACCOUNT_SIGNUP_FIELDS = ["username*", "email*" if MAIL else "email", "password1*"]
+ACCOUNT_SIGNUP_FORM_CLASS = "convoy_site.keeping.signing_up.InvitedForm"
+# An address is asked to be confirmed, and nobody is kept out until then: a member wants to play tonight.
+ACCOUNT_EMAIL_VERIFICATION = "optional" if MAIL else "none"
+ACCOUNT_EMAIL_SUBJECT_PREFIX = ""
+ACCOUNT_EMAIL_NOTIFICATIONS = MAIL is not None
+ACCOUNT_ADAPTER = "convoy_site.keeping.signing_up.Accounts"
+ACCOUNT_MAX_EMAIL_ADDRESSES = 3
+ACCOUNT_USERNAME_MIN_LENGTH = 2
+ACCOUNT_USERNAME_BLACKLIST = ["admin", "keeper", "root", "convoy", "nobody"]
+ALLAUTH_TRUSTED_PROXY_COUNT = int(os.environ.get("CONVOY_PROXIES", "0"))
+"""How many machines stand before the site and say who asks: tries are counted by that address."""
+MFA_SUPPORTED_TYPES = ["totp", "webauthn", "recovery_codes"]
+MFA_PASSKEY_LOGIN_ENABLED = True
+MFA_TOTP_ISSUER = "True Convoy"
+MFA_WEBAUTHN_ALLOW_INSECURE_ORIGIN = ADDRESS.startswith("http://")
+USERSESSIONS_TRACK_ACTIVITY = True
 HEADLESS_ONLY = True
 HEADLESS_CLIENTS = ("browser",)
-HEADLESS_FRONTEND_URLS: dict[str, str] = {}
+HEADLESS_FRONTEND_URLS = {
+    "account_confirm_email": f"{ADDRESS}/account/address/{{key}}",
+    "account_reset_password": f"{ADDRESS}/password",
+    "account_reset_password_from_key": f"{ADDRESS}/password/{{key}}",
+    "account_signup": f"{ADDRESS}/sign-in?new=1",
+}
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -115,13 +155,34 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 MEDIA_ROOT = DATA / "files"
 """What is kept as files: archives of crews' own builds, and pictures that were fetched once. Never served as such."""
 
+STORAGES = {
+    # On this machine's disk, or in an S3-compatible store where `CONVOY_FILES` names one.
+    "default": read_files(os.environ.get("CONVOY_FILES", ""))
+    or {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+FILES_DIRECT = os.environ.get("CONVOY_FILES_DIRECT") == "1"
+"""Whether members fetch kept files from the store itself, by an address that is signed and soon runs out."""
+
 STANDIN_MACHINES = DATA / "machines"
 """Folders that stand for members' machines in the demo; the worker runs the agent only in there."""
+
+METRICS_TOKEN = os.environ.get("CONVOY_METRICS_TOKEN", "")
+"""What whoever asks for `/metrics` has to show; without one there are none."""
 
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {
+        "lines": {"()": "convoy_site.logs.Lines"},
+        "plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"},
+    },
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "formatter": "lines" if os.environ.get("CONVOY_LOG") == "json" else "plain",
+        }
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {"convoy_site": {"level": "INFO"}},
 }

@@ -20,6 +20,10 @@ PAIRING_LENGTH = 12
 """Characters, check included: 54 bits. It hands out an agent's token, so it is longer; it also works once only."""
 
 
+INVITATION_LENGTH = 10
+"""Characters, check included: 44 bits. It lets one person make an account."""
+
+
 def make_code(length: int, choose: Callable[[str], str]) -> str:
     """A new code with its check character. `choose` picks one character of the alphabet (secrets.choice)."""
     body = "".join(choose(ALPHABET) for _ in range(length - 1))

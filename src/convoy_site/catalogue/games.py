@@ -18,6 +18,7 @@ from convoy_core.outside.version_lists import read_version_lists, with_lists
 from convoy_core.words.errors import ConvoyError, MalformedInput, NameTaken
 from convoy_core.words.profile import GameProfile
 
+from ..people import audit
 from ..people.models import Crew, Role, User
 from ..people.rights import Action, NotFound, allow, keeper
 from ..people.services import TooMany
@@ -110,6 +111,7 @@ def add_game(user: User, text: str, crew: Crew | None) -> Game:
             raise NameTaken(f"There is a game “{profile.id}” already.", now="Change that one, or give this another id.")
         game = Game.objects.create(pk=pk, name=profile.name, crew=crew, profile_text=text)
         _note(game, user, "brought")
+        audit.note(user, f"brought the game {game.name}", crew)
     return game
 
 
@@ -137,6 +139,7 @@ def change_game(user: User, game_id: str, text: str, revision: int, why: str = "
             raise GameInUse(f"{game.name} cannot be changed so.", " ".join(stops[:3]), stops=stops)
         game.profile_text = text
         _keep(game, user, why or "changed")
+        audit.note(user, f"changed the game {game.name}: {why or 'its profile'}", game.crew)
     return game
 
 
@@ -203,6 +206,7 @@ def remove_game(user: User, game_id: str) -> None:
     with transaction.atomic():
         Mod.objects.filter(game=game).delete()
         game.sources.all().delete()
+        audit.note(user, f"removed the game {game.name}", game.crew)
         game.delete()
 
 

@@ -17,6 +17,7 @@ from convoy_core.source.pages import check_signature, signature_name
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.model import Pickup
 
+from ..people import audit
 from ..people.models import Crew, User
 from ..people.rights import MAY, Action, NotFound, allow, keeper, role_in
 from ..people.services import TooMany
@@ -166,6 +167,7 @@ def add_source(user: User, crew: Crew | None, new: NewSource) -> Source:
             game.follows = source
             game.save(update_fields=["follows"])
         after.read_soon(source.pk)
+        audit.note(user, f"added the source {source.name} at {source.address}", crew)
     return source
 
 
@@ -230,6 +232,7 @@ def pause(user: User, source_id: str, paused: bool) -> Source:
     source.state = SourceState.PAUSED if paused else SourceState.READ
     source.rest_until = None
     source.save(update_fields=["state", "rest_until"])
+    audit.note(user, f"{'paused' if paused else 'went on with'} the source {source.name}", source.crew)
     if not paused:
         after.read_soon(source.pk)
     return source
@@ -253,6 +256,7 @@ def remove_source(user: User, source_id: str) -> None:
     Game.objects.filter(follows=source).update(follows=None)
     source.state = SourceState.REMOVED
     source.save(update_fields=["state"])
+    audit.note(user, f"removed the source {source.name}", source.crew)
 
 
 def packs_using(source: Source) -> list[tuple[str, int]]:

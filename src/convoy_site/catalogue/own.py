@@ -15,8 +15,6 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from django.conf import settings
-from django.core.files.base import File
-from django.core.files.storage import default_storage
 from django.db import transaction
 from django.db.models import QuerySet, Sum
 from django.utils import timezone
@@ -30,19 +28,14 @@ from convoy_core.words.model import Kind, Pickup
 from convoy_core.words.profile import KindLayout
 from convoy_io import archives
 
-from ..people.models import Crew, User
+from .. import kept_files
+from ..people.models import Crew, SiteRules, User
 from ..people.rights import NotFound
 from .listed_rows import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
 from .services import Drawing, shelf
 
 CHUNK = 1024 * 1024
-MAX_FILE_BYTES = 1024 * CHUNK
-"""Bytes of one file that is dropped in."""
-
-CREW_BYTES = 8 * MAX_FILE_BYTES
-"""Bytes that a crew may keep in files of its own."""
-
 ANYWHERE = KindLayout("", "")
 """What is hostile is so whatever the kind."""
 
@@ -105,8 +98,11 @@ class Dropped:
 
 
 @contextmanager
-def incoming(stream: BinaryIO, most: int = MAX_FILE_BYTES) -> Iterator[tuple[Path, str]]:
-    """A request's body as a file of its own and its sha256, while the context lasts. Raises TooLarge."""
+def incoming(stream: BinaryIO, most: int | None = None) -> Iterator[tuple[Path, str]]:
+    """A request's body as a file of its own and its sha256, while the context lasts. `most`: bytes; without it what
+    the site's keepers settled. Raises TooLarge.
+    """
+    most = SiteRules.now().upload_mb * CHUNK if most is None else most
     folder = settings.DATA / "incoming"
     folder.mkdir(parents=True, exist_ok=True)
     digest, size = hashlib.sha256(), 0
@@ -162,10 +158,11 @@ def _look_through(dropped: Dropped, pack: Drawing, path: Path) -> None:
 
 def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
     used = OwnFile.objects.filter(crew=crew).aggregate(all=Sum("size"))["all"] or 0
-    if used + dropped.size > CREW_BYTES:
+    most = SiteRules.now().crew_mb
+    if used + dropped.size > most * CHUNK:
         raise TooLarge(
             f"{crew.name} keeps {used // CHUNK} MB of files already.",
-            f"{CREW_BYTES // CHUNK} MB is the most.",
+            f"{most} MB is the most.",
             "Ask the site's keeper for more room.",
         )
     sizes = {member.path: member.size for member in dropped.members}
@@ -173,9 +170,8 @@ def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
     told = {"name": dropped.name, "size": dropped.size, "by": user, "files": files, "marker": dropped.marker}
     file, _ = OwnFile.objects.get_or_create(crew=crew, sha256=dropped.sha256, defaults=told)
     # Asked of the storage, not of the row: a process that was killed in between left the row alone.
-    if not default_storage.exists(file.place):
-        with path.open("rb") as source:
-            default_storage.save(file.place, File(source))
+    with path.open("rb") as source:
+        kept_files.keep(file.place, source)
 
 
 @dataclass(frozen=True)
@@ -321,7 +317,7 @@ def _own_source(pack: Drawing, pickup: Pickup) -> Source:
 
 def _forget(file: OwnFile) -> None:
     with suppress(FileNotFoundError):
-        default_storage.delete(file.place)
+        kept_files.forget(file.place)
     file.delete()
 
 
@@ -340,7 +336,7 @@ def own_file(crew: Crew, sha256: str) -> OwnFile:
     """A file of a crew that some build of theirs names. Raises NoSuchFile."""
     used = Build.objects.filter(mod__crew=crew, archive_sha256=sha256, mod__source__pickup=Pickup.OURS).exists()
     file = OwnFile.objects.filter(crew=crew, sha256=sha256).first() if used else None
-    if file is None or not default_storage.exists(file.place):
+    if file is None or not kept_files.is_kept(file.place):
         raise NoSuchFile("The crew has no such file.", now="Ask your curator.")
     return file
 

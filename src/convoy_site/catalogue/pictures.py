@@ -4,13 +4,12 @@ import io
 from urllib.parse import urljoin
 
 import httpx
-from django.core.files.base import ContentFile
-from django.core.files.storage import default_storage
 from django.utils.crypto import salted_hmac
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from convoy_core.words.errors import ConvoyError
 
+from .. import kept_files
 from ..people.rights import NotFound
 from .models import Mod
 from .reaching import client
@@ -39,9 +38,8 @@ def picture(mod: Mod, number: int) -> bytes:
         raise NotFound(f"{mod.name} has no such picture.")
     address = urljoin(mod.source.address.rstrip("/") + "/", mod.pictures[number])
     place = f"pictures/{salted_hmac('picture', address).hexdigest()}.webp"
-    if default_storage.exists(place):
-        with default_storage.open(place) as kept:
-            return bytes(kept.read())
+    if kept_files.is_kept(place):
+        return kept_files.read(place)
     try:
         drawn = _drawn_anew(_fetched(address))
     except (
@@ -53,7 +51,7 @@ def picture(mod: Mod, number: int) -> bytes:
         UnidentifiedImageError,
     ) as error:
         raise NotFound(f"The picture of {mod.name} cannot be had.", str(error)[:200]) from error
-    default_storage.save(place, ContentFile(drawn))
+    kept_files.keep(place, drawn)
     return drawn
 
 

@@ -14,12 +14,13 @@ from convoy_core.lock.change_log import Change, changes
 from convoy_core.resolve import leading_to, needed_by, why_not
 from convoy_core.words.errors import ConvoyError, NameTaken
 from convoy_core.words.versions import parse_version
+from convoy_core.words.wording import counted
 
 from ..catalogue.games import game_for
 from ..catalogue.services import build_rows, fit_of, shelf
-from ..people.models import Crew, User
+from ..people.models import Crew, SiteRules, User
 from ..people.rights import Action, NotFound, allow
-from ..people.services import crew_for
+from ..people.services import TooMany, crew_for
 from . import drafts
 from .edits import APPLY, Applied, told
 from .history import difference, moment
@@ -83,7 +84,10 @@ def start_pack(user: User, new: NewPack) -> Pack:
     if game.crew_id not in (None, crew.pk):
         raise NotFound(f"{game.name} is another crew's game.", now="Choose one of those listed.")
     base = game.profile.base(new.game_version, new.loader, new.loader_version)
+    most = SiteRules.now().packs_per_crew
     with _name_taken(new.name, crew), transaction.atomic():
+        if crew.packs.count() >= most:
+            raise TooMany(f"{crew.name} has {counted(most, 'pack')} already.", now="Use one of those.")
         pack = Pack.objects.create(
             crew=crew,
             game=game,

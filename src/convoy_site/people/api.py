@@ -1,6 +1,7 @@
 """Me, crews and roles."""
 
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from django.conf import settings
@@ -10,7 +11,7 @@ from ninja import Router, Schema
 from ..shapes import Done, Name
 from . import services
 from .demo import DEMO_ACCOUNTS
-from .models import Membership, Role
+from .models import Membership, Registration, Role, SiteRules
 from .rights import Action, SignedIn
 
 router = Router(tags=["people"])
@@ -29,10 +30,15 @@ class DemoAccount(Schema):
 
 
 class Me(Schema):
-    """Who is signed in (empty username: nobody). Demo accounts are given in demo mode only."""
+    """Who is signed in (empty username: nobody). Demo accounts are given in demo mode only. `registration`: who may
+    make an account here; `mail`: whether this site sends mail, so that a forgotten password has a way back.
+    """
 
     username: str
     name: str
+    keeper: bool
+    registration: Registration
+    mail: bool
     crews: list[CrewOut]
     demo_accounts: list[DemoAccount]
 
@@ -60,11 +66,19 @@ class RoleIn(Schema):
 def me(request: SignedIn) -> Me:
     get_token(request)
     accounts = [DemoAccount(**vars(account)) for account in DEMO_ACCOUNTS] if settings.DEMO else []
+    site = _site()
     if not request.user.is_authenticated:
-        return Me(username="", name="", crews=[], demo_accounts=accounts)
+        return Me(username="", name="", keeper=False, crews=[], demo_accounts=accounts, **site)
     memberships = Membership.objects.filter(user=request.user).select_related("crew").order_by("crew__name")
     crews = [CrewOut(id=one.crew.id, name=one.crew.name, role=Role(one.role)) for one in memberships]
-    return Me(username=request.user.username, name=request.user.shown, crews=crews, demo_accounts=accounts)
+    me = request.user
+    return Me(
+        username=me.username, name=me.shown, keeper=me.keeps_the_site, crews=crews, demo_accounts=accounts, **site
+    )
+
+
+def _site() -> dict[str, Any]:
+    return {"registration": SiteRules.now().registration, "mail": settings.MAIL is not None}
 
 
 @router.post("/crews", response=CrewOut, operation_id="start_crew")

@@ -19,6 +19,46 @@ class User(AbstractUser):
         return self.is_active and self.is_staff
 
 
+class Registration(models.TextChoices):
+    """Who may make an account."""
+
+    OPEN = "open"
+    INVITED = "invited"
+    CLOSED = "closed"
+
+
+class SiteRules(models.Model):
+    """What the site's keepers settle; one row. Sizes in MB."""
+
+    registration = models.CharField(max_length=10, choices=Registration.choices, default=Registration.OPEN)
+    upload_mb = models.PositiveIntegerField(default=1024)
+    """One file that is dropped in."""
+    crew_mb = models.PositiveIntegerField(default=8192)
+    """All files that a crew keeps."""
+    crews_per_person = models.PositiveIntegerField(default=20)
+    """Crews that one person may own: more than any group of friends has; fewer than a script makes."""
+    packs_per_crew = models.PositiveIntegerField(default=200)
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=models.Q(pk=1), name="one_row_of_rules")]
+
+    @classmethod
+    def now(cls) -> "SiteRules":
+        """The rules as they are; those of a new site where nobody settled any."""
+        return cls.objects.filter(pk=1).first() or cls(pk=1)
+
+
+class Invitation(models.Model):
+    """A code with which one person may make an account while registration is by invitation."""
+
+    code = models.CharField(max_length=20, primary_key=True)
+    made_by = models.ForeignKey(User, models.CASCADE, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    note = models.CharField(max_length=200, blank=True)
+    used_by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
+    used_at = models.DateTimeField(null=True)
+
+
 class Role(models.TextChoices):
     OWNER = "owner"
     CURATOR = "curator"
@@ -45,3 +85,16 @@ class Membership(models.Model):
             models.UniqueConstraint(fields=["crew"], condition=models.Q(role="owner"), name="one_owner_per_crew"),
             models.CheckConstraint(condition=models.Q(role__in=Role.values), name="known_role"),
         ]
+
+
+class AuditEntry(models.Model):
+    """One thing that an owner or a keeper did. `who`: their name then; it stays when the account goes."""
+
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
+    who = models.CharField(max_length=150)
+    did = models.CharField(max_length=400)
+    crew = models.ForeignKey(Crew, models.CASCADE, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["-pk"]

@@ -6,12 +6,11 @@ from django.core.cache import cache
 from django.db import transaction
 
 from convoy_core.words.errors import ConvoyError
+from convoy_core.words.wording import counted
 
-from .models import Crew, Membership, Role, User
+from . import audit
+from .models import Crew, Membership, Role, SiteRules, User
 from .rights import Action, Forbidden, NotFound, allow
-
-CREWS_PER_OWNER = 20
-"""More crews than any group of friends has; fewer than a script makes."""
 
 
 class TooMany(ConvoyError):
@@ -21,8 +20,9 @@ class TooMany(ConvoyError):
 @transaction.atomic
 def start_crew(user: User, name: str) -> Crew:
     User.objects.select_for_update().get(pk=user.pk)
-    if Membership.objects.filter(user=user, role=Role.OWNER).count() >= CREWS_PER_OWNER:
-        raise TooMany(f"You own {CREWS_PER_OWNER} crews already.", now="Use one of those.")
+    most = SiteRules.now().crews_per_person
+    if Membership.objects.filter(user=user, role=Role.OWNER).count() >= most:
+        raise TooMany(f"You own {counted(most, 'crew')} already.", now="Use one of those.")
     crew = Crew.objects.create(name=name)
     Membership.objects.create(crew=crew, user=user, role=Role.OWNER)
     return crew
@@ -54,6 +54,7 @@ def change_role(user: User, crew_id: UUID, username: str, role: Role) -> None:
         own.save(update_fields=["role"])
     theirs.role = role
     theirs.save(update_fields=["role"])
+    audit.note(user, f"made {theirs.user.shown} {role.value} of {crew.name}", crew)
 
 
 @transaction.atomic
@@ -68,6 +69,8 @@ def go_ashore(user: User, crew_id: UUID, username: str) -> None:
     if theirs.role == Role.OWNER:
         raise Forbidden("A crew always has an owner.", now="Hand it over to somebody else first.")
     theirs.delete()
+    if username != user.username:
+        audit.note(user, f"took {username} out of {crew.name}", crew)
 
 
 def bring_aboard(user: User, crew: Crew) -> None:

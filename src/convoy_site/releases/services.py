@@ -24,6 +24,7 @@ from convoy_core.words.versions import parse_version
 from ..packs import drafts
 from ..packs.models import Draft, Pack
 from ..packs.services import Stale, pack_for
+from ..people import audit
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..people.services import count_try
@@ -86,7 +87,9 @@ def withdraw_release(user: User, pack_id: UUID, number: str, why: str) -> None:
     release = releases_of(pack).filter(number=number).first()
     if release is None:
         raise NotFound(f"{pack.name} has no release {number}.")
-    Withdrawal.objects.get_or_create(release=release, defaults={"by": user, "why": why})
+    _, is_new = Withdrawal.objects.get_or_create(release=release, defaults={"by": user, "why": why})
+    if is_new:
+        audit.note(user, f"withdrew {pack.name} {number}: {why}", pack.crew)
 
 
 def changes_between(pack: Pack, one: str, other: str) -> tuple[dict[str, Any], ...]:
@@ -159,6 +162,7 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
     _check_number(pack, number)
     _check_findings(draft)
     lock = drafts.lock_of(draft)
+    audit.note(user, f"published {pack.name} {number}, {channel}", pack.crew)
     return _sign(user, pack, number, channel, notes, lock, drafts.needed_by_draft(draft), draft.revision)
 
 
@@ -270,6 +274,11 @@ def open_code(user: User, text: str, lock: bool = False) -> JoinCode:
     """
     code = read_code(text, JOIN_LENGTH)
     count_try("code", str(user.pk), CODE_TRIES, CODE_SECONDS)
+    return standing_code(code, lock)
+
+
+def standing_code(code: str, lock: bool = False) -> JoinCode:
+    """The same for a code that was read already. Whoever calls it sees to it that codes are not guessed."""
     rows = JoinCode.objects.select_for_update(of=("self",)) if lock else JoinCode.objects
     found = rows.select_related("pack__crew", "pack__game", "pack__draft").filter(code=code).first()
     if found is None:

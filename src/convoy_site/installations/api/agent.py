@@ -2,7 +2,6 @@
 
 from typing import Annotated, Any, cast
 
-from django.core.files.storage import default_storage
 from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
@@ -113,7 +112,7 @@ def known(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}
 def own_file(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> HttpResponseBase:
     """An archive of the crew's own, for an installation of one of its packs."""
     file = own.own_file(request.auth.pack.crew, sha256)
-    return send_file(request, default_storage.open(file.place), file.size, file.sha256)
+    return send_file(request, file.place, file.size, file.sha256)
 
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")
