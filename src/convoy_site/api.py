@@ -43,6 +43,8 @@ STATUS = {
     "not-watching": 409,
     "blocked": 409,
     "in-use": 409,
+    "profile-changed": 409,
+    "still-needed": 409,
     "too-many": 429,
     "storage-away": 503,
 }

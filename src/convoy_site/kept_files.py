@@ -4,6 +4,7 @@ A file's place follows from its content, so that keeping it twice is keeping it 
 such; whatever was being done is taken back by its transaction.
 """
 
+import posixpath
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import IO, Any
@@ -75,7 +76,7 @@ def _opened(place: str, start: int) -> Any:
     bucket = _bucket()
     if bucket is not None:
         # The package would fetch the whole before giving the first byte; the store itself knows ranges.
-        name = default_storage._normalize_name(place)
+        name = posixpath.join(getattr(default_storage, "location", ""), place)
         return bucket.Object(name).get(Range=f"bytes={start}-")["Body"]
     file = default_storage.open(place)
     file.seek(start)

@@ -61,7 +61,6 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "allauth.account.middleware.AccountMiddleware",
-    "allauth.usersessions.middleware.UserSessionsMiddleware",
 ]
 ROOT_URLCONF = "convoy_site.urls"
 WSGI_APPLICATION = "convoy_site.wsgi.application"
@@ -123,7 +122,6 @@ MFA_SUPPORTED_TYPES = ["totp", "webauthn", "recovery_codes"]
 MFA_PASSKEY_LOGIN_ENABLED = True
 MFA_TOTP_ISSUER = "True Convoy"
 MFA_WEBAUTHN_ALLOW_INSECURE_ORIGIN = ADDRESS.startswith("http://")
-USERSESSIONS_TRACK_ACTIVITY = True
 HEADLESS_ONLY = True
 HEADLESS_CLIENTS = ("browser",)
 HEADLESS_FRONTEND_URLS = {

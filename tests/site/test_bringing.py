@@ -110,7 +110,7 @@ def test_a_change_is_shown_kept_refused_and_taken_back(world: World) -> None:
     assert (status, page["versions"][0]["label"], page["revision"]) == (200, "1.5", 2)
     assert page["history"][0]["changes"][0]["subject"] == "version 1.5"
     # Written against what it was before: told, not overwritten.
-    assert owner.send("PUT", at, {"text": FELLWRIGHT, "revision": 1})[1]["code"] == "changed-since"
+    assert owner.send("PUT", at, {"text": FELLWRIGHT, "revision": 1})[1]["code"] == "profile-changed"
     assert owner.send("PUT", at, {"text": "id = ", "revision": 2})[0] == 422
     assert world.as_("curator").post(f"{at}/versions", {"version": "1.6", "revision": 2})[0] == 403
     _, page = owner.post(f"{at}/taking-back", {"number": 1})

@@ -7,6 +7,7 @@ from django.db import transaction
 
 from convoy_site.api import api
 from convoy_site.people.models import Membership
+from tests.third_game import block
 
 from .conftest import World
 
@@ -23,6 +24,12 @@ NOBODYS = "00000000-0000-0000-0000-000000000000"
 NO_FILE = {**dict.fromkeys(SEE, 422), "nobody": 401}
 """Refused before anybody's rights are asked; with a file they are: tests of listings and of errands in the browser."""
 NEVER = {**SEE, **dict.fromkeys(("owner", "curator", "member"), 404)}
+
+KEEPERS = {**dict.fromkeys(SEE, 403), "nobody": 401}
+"""None of these keeps the site; what a keeper may is tested with the keeper's place."""
+FELLWRIGHT = block("fellwright.toml")
+CLOSED = {"address": "http://10.0.0.1/shelf"}
+OF_TILLERWAY = {"game": "tillerway", "name": "Closed"}
 
 DOORS = [
     ("GET", "/api/health", None, OPEN),
@@ -89,6 +96,42 @@ DOORS = [
     ("POST", "/api/packs/{pack}/departures", {"at": "2030-01-01T20:00:00Z"}, CURATE),
     ("POST", f"/api/packs/{{pack}}/departures/{NOBODYS}/answer", {"comes": True}, NEVER),
     ("DELETE", f"/api/packs/{{pack}}/departures/{NOBODYS}", None, {**CURATE, "owner": 404, "curator": 404}),
+    ("GET", "/api/games/tillerway", None, ANYBODY),
+    ("POST", "/api/games", {"text": FELLWRIGHT, "crew": "{crew}"}, OWN),
+    ("PUT", "/api/games/tillerway", {"text": FELLWRIGHT, "revision": 1}, KEEPERS),
+    ("DELETE", "/api/games/tillerway", None, KEEPERS),
+    ("POST", "/api/games/tillerway/versions", {"version": "9", "revision": 1}, KEEPERS),
+    ("POST", "/api/games/tillerway/taking-back", {"number": 1}, KEEPERS),
+    ("PUT", "/api/games/tillerway/follows", {"source": None}, KEEPERS),
+    ("POST", "/api/games/rehearsal", {"text": FELLWRIGHT}, ANYBODY),
+    ("POST", "/api/games/tries/folder", {"text": FELLWRIGHT, "files": []}, ANYBODY),
+    ("POST", "/api/games/tries/archive", None, NO_FILE),
+    ("GET", "/api/crews/{crew}/sources", None, SEE),
+    ("POST", "/api/crews/{crew}/sources/look", CLOSED, {**CURATE, "owner": 422, "curator": 422}),
+    ("POST", "/api/crews/{crew}/sources", {**CLOSED, **OF_TILLERWAY}, {**CURATE, "owner": 422, "curator": 422}),
+    ("GET", "/api/sources/harbour-shelf", None, ANYBODY),
+    ("POST", "/api/sources/harbour-shelf/pause", {"paused": True}, KEEPERS),
+    ("POST", "/api/sources/harbour-shelf/reading", None, KEEPERS),
+    ("DELETE", "/api/sources/harbour-shelf", None, KEEPERS),
+    ("PATCH", "/api/account", {"name": "Another"}, ANYBODY),
+    ("GET", "/api/account/taken-along", None, ANYBODY),
+    ("POST", "/api/account/end", {"password": "wrong"}, {**dict.fromkeys(SEE, 403), "nobody": 401}),
+    ("GET", "/api/keeper", None, KEEPERS),
+    ("PATCH", "/api/keeper/rules", {"registration": "closed"}, KEEPERS),
+    ("GET", "/api/keeper/accounts", None, KEEPERS),
+    ("POST", "/api/keeper/accounts/curator/lock", {"locked": True}, KEEPERS),
+    ("POST", "/api/keeper/accounts/curator/way-back", None, KEEPERS),
+    ("PUT", "/api/keeper/accounts/curator/keeper", {"keeper": True}, KEEPERS),
+    ("GET", "/api/keeper/invitations", None, KEEPERS),
+    ("POST", "/api/keeper/invitations", {"note": "Pim"}, KEEPERS),
+    ("DELETE", "/api/keeper/invitations/9", None, KEEPERS),
+    ("GET", "/api/keeper/jobs", None, KEEPERS),
+    ("POST", "/api/keeper/jobs/9/again", None, KEEPERS),
+    ("GET", "/api/keeper/storage", None, KEEPERS),
+    ("GET", "/api/keeper/audit", None, KEEPERS),
+    ("GET", "/api/keeper/sources", None, KEEPERS),
+    ("POST", "/api/keeper/sources/look", CLOSED, KEEPERS),
+    ("POST", "/api/keeper/sources", {**CLOSED, **OF_TILLERWAY}, KEEPERS),
 ]
 AGENT_DOORS = [
     ("GET", "/api/agent/head"),
@@ -131,7 +174,7 @@ def test_every_door_of_the_api_is_in_the_table() -> None:
         for method in operations
     }
     shapes = [(method, re.sub(r"\{[^}]*\}", "{}", path.split("?")[0])) for method, path, *_ in DOORS]
-    example = r"/(curator|weir-core|1\.0\.0|9|0{64}|0{8}-0{4}-0{4}-0{4}-0{12})(?=/|$)"
+    example = r"/(curator|tillerway|harbour-shelf|weir-core|1\.0\.0|9|0{64}|0{8}-0{4}-0{4}-0{4}-0{12})(?=/|$)"
     shapes += AGENT_DOORS
     tested = {(method, re.sub(example, "/{}", path)) for method, path in shapes}
     tested |= {("POST", "/api/agent/pair"), ("POST", "/api/agent/pair/look")}

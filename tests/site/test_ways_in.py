@@ -16,6 +16,7 @@ from convoy_site.catalogue import own, pictures
 from convoy_site.catalogue.models import Build, Mod, OwnFile
 from convoy_site.packs import drafts, edits
 from convoy_site.packs.models import Draft, Line
+from convoy_site.people.models import SiteRules
 from convoy_site.people.services import start_crew
 from convoy_site.releases.services import publish
 
@@ -185,7 +186,7 @@ def test_files_nobody_made_a_build_of_are_forgotten_after_a_day_and_crews_have_a
     make(world, drop(world))
     OwnFile.objects.update(at=timezone.now() - own.KEPT_UNUSED * 2)
     assert own.tidy() == 0
-    monkeypatch.setattr(own, "CREW_BYTES", 10)
+    SiteRules.objects.create(crew_mb=0)
     status, refused = send(world.as_("curator"), f"{world.at}/files?name=x", zipped({"waybill.toml": "x=1"}))
     assert (status, refused["code"]) == (422, "too-large")
 

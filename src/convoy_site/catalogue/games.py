@@ -37,7 +37,7 @@ class GameInUse(ConvoyError):
 class GameMoved(ConvoyError):
     """The profile was changed by somebody else since it was read."""
 
-    code = "changed-since"
+    code = "profile-changed"
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from convoy_core.lock.signing import key_fingerprint
 from convoy_core.outside.catalogue import read_index
 from convoy_core.outside.fields import Fields
 from convoy_core.source.pages import check_signature, signature_name
-from convoy_core.words.errors import ConvoyError, MalformedInput
+from convoy_core.words.errors import ConvoyError, MalformedInput, NameTaken
 from convoy_core.words.model import Pickup
 
 from ..people import audit
@@ -37,10 +37,6 @@ class NoSource(ConvoyError):
     """What lies at an address is no source, or cannot be had."""
 
     code = "no-source"
-
-
-class SourceKnown(ConvoyError):
-    code = "name-taken"
 
 
 @dataclass(frozen=True)
@@ -132,7 +128,7 @@ class NewSource:
 def add_source(user: User, crew: Crew | None, new: NewSource) -> Source:
     """Adds a source, for a crew or (as the site's keeper) for everybody, and has it read.
 
-    Raises NoSource, ClosedAddress, BadSignature, SourceKnown, TooMany.
+    Raises NoSource, ClosedAddress, BadSignature, NameTaken, TooMany.
     """
     if crew is None:
         keeper(user, "add a source for everybody")
@@ -157,7 +153,7 @@ def add_source(user: User, crew: Crew | None, new: NewSource) -> Source:
                 raise TooMany(f"{crew.name} has {SOURCES_OF_A_CREW} sources already.", now="Remove one of them.")
         same = Source.objects.filter(game=game, address=look.address, crew=crew).first()
         if same is not None and same.state != SourceState.REMOVED:
-            raise SourceKnown(f"{same.name} lies at this address already.", now="Look at that one.")
+            raise NameTaken(f"{same.name} lies at this address already.", now="Look at that one.")
         source = same or Source(pk=f"{slugify(new.name)[:40] or 'source'}-{uuid4().hex[:8]}", game=game, crew=crew)
         source.name, source.address, source.pickup, source.key = new.name, look.address, new.pickup, look.key
         source.added_by, source.state, source.etag = user, SourceState.READ, ""

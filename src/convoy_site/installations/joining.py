@@ -155,7 +155,8 @@ def opened_by(text: str, who: str) -> Installation:
 
 def by_token(token: str) -> Installation | None:
     """The installation that a token is of, while its member is in the crew."""
-    return Installation.objects.aboard().select_related("pack", "member").filter(token_hash=_hash(token)).first()
+    served = Installation.objects.aboard().filter(member__is_active=True)
+    return served.select_related("pack", "member").filter(token_hash=_hash(token)).first()
 
 
 def left(installation: Installation) -> None:

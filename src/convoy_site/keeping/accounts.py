@@ -31,7 +31,7 @@ GONE = "gone-"
 class StillNeeded(ConvoyError):
     """An account cannot be ended while others depend on it."""
 
-    code = "in-use"
+    code = "still-needed"
 
 
 def accounts(asker: User, text: str = "") -> QuerySet[User]:
@@ -174,7 +174,7 @@ def taken_along(user: User) -> dict[str, Any]:
             for one in mine
         ],
         "signed in at": [
-            {"from": one.ip, "with": one.user_agent, "since": one.created_at, "last seen": one.last_seen_at}
+            {"from": one.ip, "with": one.user_agent, "since": one.created_at}
             for one in UserSession.objects.filter(user=user)
         ],
         "codes you gave out": list(

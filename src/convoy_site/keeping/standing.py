@@ -1,5 +1,6 @@
 """How the site stands: database, queue, storage and sources, each by itself, so that one trouble hides no other."""
 
+import logging
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -13,6 +14,8 @@ from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateW
 
 from .. import kept_files
 from ..catalogue.models import Source, SourceState
+
+log = logging.getLogger(__name__)
 
 WORKER_SILENT = timedelta(minutes=2)
 """After which a worker that has not been heard of is none."""
@@ -123,5 +126,7 @@ def _tried(name: str, ask: Callable[[], None]) -> Part:
     try:
         ask()
     except (OSError, DatabaseError) as error:
-        return Part(name, False, str(error)[:200])
+        # Everybody may ask; what exactly is wrong is for the log.
+        log.warning("%s: %s", name, error)
+        return Part(name, False, f"The {name} does not answer.")
     return Part(name, True)

@@ -2,8 +2,10 @@
 
 from uuid import UUID
 
+from django.conf import settings
 from django.core.cache import cache
 from django.db import transaction
+from django.http import HttpRequest
 
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
@@ -76,6 +78,17 @@ def go_ashore(user: User, crew_id: UUID, username: str) -> None:
 def bring_aboard(user: User, crew: Crew) -> None:
     """Makes somebody a member; keeps the role of one who is in already."""
     Membership.objects.get_or_create(crew=crew, user=user)
+
+
+def asker_address(request: HttpRequest) -> str:
+    """The address of whoever asks, as the machines before the site tell it (`CONVOY_PROXIES` says how many there are):
+    what anybody else writes into that line is not believed.
+    """
+    proxies = settings.ALLAUTH_TRUSTED_PROXY_COUNT
+    passed = [one.strip() for one in request.headers.get("X-Forwarded-For", "").split(",")]
+    if proxies and len(passed) >= proxies:
+        return passed[-proxies]
+    return str(request.META.get("REMOTE_ADDR", ""))
 
 
 def count_try(what: str, who: str, most: int, seconds: int) -> None:

@@ -4,6 +4,60 @@
  */
 
 export interface paths {
+    "/api/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Account */
+        patch: operations["change_account"];
+        trace?: never;
+    };
+    "/api/account/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End Account */
+        post: operations["end_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/taken-along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Along
+         * @description Everything that is kept about the one who asks, as a JSON file.
+         */
+        get: operations["take_account_along"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/head": {
         parameters: {
             query?: never;
@@ -264,6 +318,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crews/{crew_id}/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sources */
+        get: operations["sources"];
+        put?: never;
+        /** Add Source */
+        post: operations["add_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}/sources/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look At Source */
+        post: operations["look_at_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -291,10 +380,141 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Games */
+        /** List Games */
         get: operations["games"];
         put?: never;
+        /** Bring Game */
+        post: operations["bring_game"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Game
+         * @description What a profile comes to: what is wrong with it, and what keeping it would change. Nothing is kept.
+         */
+        post: operations["rehearse_game"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/tries/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Game On Archive
+         * @description What a profile makes of an archive. Only its table of contents is read, and nothing of it is kept.
+         */
+        post: operations["try_game_on_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/tries/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try Game On Folder */
+        post: operations["try_game_on_folder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Game Page */
+        get: operations["game"];
+        /** Change Game */
+        put: operations["change_game"];
         post?: never;
+        /** Remove Game */
+        delete: operations["remove_game"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/follows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Follow */
+        put: operations["follow_versions"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/taking-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Back */
+        post: operations["take_back_game"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Game Version
+         * @description One more version of the game, and nothing else.
+         */
+        post: operations["add_game_version"];
         delete?: never;
         options?: never;
         head?: never;
@@ -308,7 +528,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Health */
+        /**
+         * Health
+         * @description How database, queue, storage and sources stand, each by itself.
+         */
         get: operations["convoy_site_api_health"];
         put?: never;
         post?: never;
@@ -468,6 +691,246 @@ export interface paths {
         put?: never;
         /** Pairing */
         post: operations["pairing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Keeper Page */
+        get: operations["keeper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Accounts */
+        get: operations["accounts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/accounts/{username}/keeper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Make Keeper */
+        put: operations["make_keeper"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/accounts/{username}/lock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lock Account */
+        post: operations["lock_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/accounts/{username}/way-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open Account Again */
+        post: operations["open_account_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** See Audit */
+        get: operations["audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Invitations */
+        get: operations["invitations"];
+        put?: never;
+        /** Invite */
+        post: operations["invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/invitations/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw Invitation */
+        delete: operations["withdraw_invitation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Jobs */
+        get: operations["jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/jobs/{job_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin Job Again */
+        post: operations["begin_job_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Rules */
+        patch: operations["change_rules"];
+        trace?: never;
+    };
+    "/api/keeper/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybodys Sources */
+        get: operations["everybodys_sources"];
+        put?: never;
+        /** Add */
+        post: operations["add_everybodys_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/sources/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look */
+        post: operations["look_at_everybodys_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** See Storage */
+        get: operations["storage"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1129,6 +1592,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{source_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Source */
+        get: operations["source"];
+        put?: never;
+        post?: never;
+        /** Remove Source */
+        delete: operations["remove_source"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause Source */
+        post: operations["pause_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read Source */
+        post: operations["read_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1180,6 +1695,49 @@ export interface components {
             undo: string;
         };
         /**
+         * AccountIn
+         * @description How somebody is shown to others.
+         */
+        AccountIn: {
+            /** Name */
+            name: string;
+        };
+        /** AccountRow */
+        AccountRow: {
+            /** Active */
+            active: boolean;
+            /** Crews */
+            crews: number;
+            /** Email */
+            email: string;
+            /**
+             * Joined
+             * Format: date-time
+             */
+            joined: string;
+            /** Keeper */
+            keeper: boolean;
+            /** Last Login */
+            last_login: string | null;
+            /** Name */
+            name: string;
+            /** Second Factor */
+            second_factor: boolean;
+            /** Username */
+            username: string;
+        };
+        /** AccountsPage */
+        AccountsPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["AccountRow"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * AddMod
          * @description Adds a mod as a chosen line. On one that was brought in: makes it chosen.
          */
@@ -1217,6 +1775,11 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** AddressIn */
+        AddressIn: {
+            /** Address */
+            address: string;
+        };
         /** ArchiveFolderOut */
         ArchiveFolderOut: {
             /** Files */
@@ -1225,6 +1788,22 @@ export interface components {
             path: string;
             /** Size */
             size: number;
+        };
+        /** AsKindOut */
+        AsKindOut: {
+            /** Files */
+            files: number;
+            kind: components["schemas"]["Kind"];
+            /** Notes */
+            notes: string[];
+            /** Placed */
+            placed: components["schemas"]["PlacedOut"][];
+            /** Recognised */
+            recognised: boolean;
+            /** Root */
+            root: string;
+            /** Why */
+            why: string;
         };
         /**
          * Asked
@@ -1301,6 +1880,27 @@ export interface components {
              * @default
              */
             text: string;
+        };
+        /** AuditPage */
+        AuditPage: {
+            /** More */
+            more: boolean;
+            /** Rows */
+            rows: components["schemas"]["AuditRow"][];
+        };
+        /** AuditRow */
+        AuditRow: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Crew */
+            crew: string;
+            /** Did */
+            did: string;
+            /** Who */
+            who: string;
         };
         /** BackupIn */
         BackupIn: {
@@ -1563,6 +2163,11 @@ export interface components {
             what: components["schemas"]["What"];
         };
         /**
+         * Changed
+         * @enum {string}
+         */
+        Changed: "added" | "removed" | "changed";
+        /**
          * Channel
          * @enum {string}
          */
@@ -1709,6 +2314,19 @@ export interface components {
             /** People */
             people: components["schemas"]["Person"][];
             role: components["schemas"]["Role"];
+        };
+        /** CrewUseOut */
+        CrewUseOut: {
+            /** Bytes */
+            bytes: number;
+            /** Files */
+            files: number;
+            /** Name */
+            name: string;
+            /** Packs */
+            packs: number;
+            /** People */
+            people: number;
         };
         /**
          * DemandOut
@@ -1979,6 +2597,14 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** EndIn */
+        EndIn: {
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+        };
         /** ErrandOut */
         ErrandOut: {
             /** File */
@@ -2014,6 +2640,18 @@ export interface components {
             count: number;
             /** Value */
             value: string;
+        };
+        /**
+         * FaultOut
+         * @description `line` counts from 1; 0 where the whole is meant.
+         */
+        FaultOut: {
+            /** Field */
+            field: string;
+            /** Line */
+            line: number;
+            /** Sentence */
+            sentence: string;
         };
         /** FileOut */
         FileOut: {
@@ -2122,6 +2760,11 @@ export interface components {
             /** Runtimes */
             runtimes: string[];
         };
+        /** FollowIn */
+        FollowIn: {
+            /** Source */
+            source: string | null;
+        };
         /**
          * Found
          * @description Something the command palette can go to.
@@ -2162,21 +2805,118 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** GameChangeIn */
+        GameChangeIn: {
+            /** Revision */
+            revision: number;
+            /** Text */
+            text: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
         /**
          * GameChannel
          * @enum {string}
          */
         GameChannel: "stable" | "preview" | "archived";
-        /** GameOut */
+        /** GameIn */
+        GameIn: {
+            /** Crew */
+            crew?: string | null;
+            /** Text */
+            text: string;
+        };
+        /**
+         * GameOut
+         * @description `crew`: whose game it is; null for one that is everybody's. `may_change`: whether the asker may.
+         */
         GameOut: {
+            /** Crew */
+            crew: string | null;
+            /** Crew Name */
+            crew_name: string;
             /** Id */
             id: string;
+            /** May Change */
+            may_change: boolean;
             /** Name */
             name: string;
             /** Summary */
             summary: string;
             /** Versions */
             versions: components["schemas"]["GameVersionOut"][];
+        };
+        /**
+         * GamePage
+         * @description `listed`: how many versions come from the followed source, beside those of the text.
+         */
+        GamePage: {
+            /** Crew */
+            crew: string | null;
+            /** Crew Name */
+            crew_name: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Follows */
+            follows: string;
+            /** History */
+            history: components["schemas"]["RevisionOut"][];
+            /** Id */
+            id: string;
+            /** Listed */
+            listed: number;
+            /** May Change */
+            may_change: boolean;
+            /** Name */
+            name: string;
+            /** Packs */
+            packs: string[];
+            /** Remarks */
+            remarks: components["schemas"]["FaultOut"][];
+            /** Revision */
+            revision: number;
+            /** Sources */
+            sources: components["schemas"]["GameSourceOut"][];
+            /** Summary */
+            summary: string;
+            /** Text */
+            text: string;
+            /** Versions */
+            versions: components["schemas"]["GameVersionOut"][];
+        };
+        /** GameSourceOut */
+        GameSourceOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * GameVersionIn
+         * @description One more version; what is left empty is as with the version below it.
+         */
+        GameVersionIn: {
+            /** @default stable */
+            channel: components["schemas"]["GameChannel"];
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Runtime
+             * @default
+             */
+            runtime: string;
+            /** Version */
+            version: string;
         };
         /**
          * GameVersionOut
@@ -2238,6 +2978,16 @@ export interface components {
             sources: {
                 [key: string]: string;
             };
+        };
+        /**
+         * HealthOut
+         * @description `done` is true while the site can do its work; the answer's status is 503 while it cannot.
+         */
+        HealthOut: {
+            /** Done */
+            done: boolean;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
         };
         /** HistoryIn */
         HistoryIn: {
@@ -2463,6 +3213,45 @@ export interface components {
             /** Target */
             target: string;
         };
+        /** InvitationIn */
+        InvitationIn: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** InvitationOut */
+        InvitationOut: {
+            /** Code */
+            code: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Note */
+            note: string;
+            /** Used By */
+            used_by: string;
+        };
+        /** JobOut */
+        JobOut: {
+            /** About */
+            about: string;
+            /** At */
+            at: string | null;
+            /** Attempts */
+            attempts: number;
+            /** Id */
+            id: number;
+            /** Status */
+            status: string;
+            /** What */
+            what: string;
+        };
         /** JoinIn */
         JoinIn: {
             /** Code */
@@ -2480,6 +3269,37 @@ export interface components {
              * @enum {string}
              */
             side: "player" | "server";
+        };
+        /** KeeperIn */
+        KeeperIn: {
+            /** Keeper */
+            keeper: boolean;
+        };
+        /**
+         * KeeperPage
+         * @description `private_sources`: networks within which sources may lie, though they are not open.
+         */
+        KeeperPage: {
+            /**
+             * Files At
+             * @enum {string}
+             */
+            files_at: "disk" | "object store";
+            /** Health */
+            health: components["schemas"]["PartOut"][];
+            /** Jobs Doing */
+            jobs_doing: number;
+            /** Jobs Failed */
+            jobs_failed: number;
+            /** Jobs Waiting */
+            jobs_waiting: number;
+            /** Mail */
+            mail: boolean;
+            /** Private Sources */
+            private_sources: string[];
+            rules: components["schemas"]["RulesOut"];
+            /** Workers */
+            workers: number;
         };
         /**
          * Kind
@@ -2632,6 +3452,13 @@ export interface components {
          * @enum {string}
          */
         LineState: "settled" | "unsettled" | "kept" | "off";
+        /** LoadedOut */
+        LoadedOut: {
+            /** Folder */
+            folder: string;
+            /** Kinds */
+            kinds: components["schemas"]["Kind"][];
+        };
         /** LoaderOut */
         LoaderOut: {
             /** Id */
@@ -2648,12 +3475,41 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** LockIn */
+        LockIn: {
+            /** Locked */
+            locked: boolean;
+        };
         /** LogOut */
         LogOut: {
             /** Text */
             text: string;
             /** Version */
             version: string;
+        };
+        /**
+         * LookOut
+         * @description What lies at an address. `key` is sent back when it is added, `fingerprint` is what people compare; both empty
+         *     where nobody signs it. `profile`: the game's, as the source hands it on.
+         */
+        LookOut: {
+            /** Address */
+            address: string;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Game */
+            game: string;
+            /** Has Versions */
+            has_versions: boolean;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Pages */
+            pages: number;
+            pickup: components["schemas"]["Pickup"];
+            /** Profile */
+            profile: string;
         };
         /**
          * Looked
@@ -2707,15 +3563,21 @@ export interface components {
         };
         /**
          * Me
-         * @description Who is signed in (empty username: nobody). Demo accounts are given in demo mode only.
+         * @description Who is signed in (empty username: nobody). Demo accounts are given in demo mode only. `registration`: who may
+         *     make an account here; `mail`: whether this site sends mail, so that a forgotten password has a way back.
          */
         Me: {
             /** Crews */
             crews: components["schemas"]["CrewOut"][];
             /** Demo Accounts */
             demo_accounts: components["schemas"]["DemoAccount"][];
+            /** Keeper */
+            keeper: boolean;
+            /** Mail */
+            mail: boolean;
             /** Name */
             name: string;
+            registration: components["schemas"]["Registration"];
             /** Username */
             username: string;
         };
@@ -3291,6 +4153,18 @@ export interface components {
              */
             until: string;
         };
+        /**
+         * PartOut
+         * @description One part of the site. `told`: a sentence where it is not as it should be.
+         */
+        PartOut: {
+            /** Name */
+            name: string;
+            /** Ok */
+            ok: boolean;
+            /** Told */
+            told: string;
+        };
         /** PasteIn */
         PasteIn: {
             /** Text */
@@ -3302,6 +4176,11 @@ export interface components {
             left_out: number;
             /** Lines */
             lines: components["schemas"]["RecognisedOut"][];
+        };
+        /** PauseIn */
+        PauseIn: {
+            /** Paused */
+            paused: boolean;
         };
         /**
          * Pending
@@ -3347,6 +4226,15 @@ export interface components {
          * @enum {string}
          */
         Pickup: "direct" | "click" | "by hand" | "withheld" | "ours";
+        /** PlacedOut */
+        PlacedOut: {
+            /** Is Settings */
+            is_settings: boolean;
+            /** Member */
+            member: string;
+            /** Path */
+            path: string;
+        };
         /** PlanIn */
         PlanIn: {
             /** Aside */
@@ -3409,6 +4297,36 @@ export interface components {
             replace: number;
             /** Seconds */
             seconds: number;
+        };
+        /** ProfileChangeOut */
+        ProfileChangeOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Subject */
+            subject: string;
+            what: components["schemas"]["Changed"];
+        };
+        /**
+         * ProfileIn
+         * @description A profile as text, or as a form's document, which is written into `text` (or anew where that is empty).
+         */
+        ProfileIn: {
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Game
+             * @default
+             */
+            game: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
         };
         /** ProgressIn */
         ProgressIn: {
@@ -3621,6 +4539,33 @@ export interface components {
             why: string;
         };
         /**
+         * Registration
+         * @description Who may make an account.
+         * @enum {string}
+         */
+        Registration: "open" | "invited" | "closed";
+        /**
+         * RehearsedOut
+         * @description What a profile comes to. `document`: the text as plain data, null where it is no TOML. `stops`: what speaks
+         *     against keeping it, beside `faults`.
+         */
+        RehearsedOut: {
+            /** Changes */
+            changes: components["schemas"]["ProfileChangeOut"][];
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            } | null;
+            /** Faults */
+            faults: components["schemas"]["FaultOut"][];
+            /** Remarks */
+            remarks: components["schemas"]["FaultOut"][];
+            /** Stops */
+            stops: string[];
+            /** Text */
+            text: string;
+        };
+        /**
          * ReleaseChannel
          * @enum {string}
          */
@@ -3723,6 +4668,25 @@ export interface components {
             release: string;
         };
         /**
+         * RevisionOut
+         * @description One change of a profile. `by`: empty where a followed source said something new.
+         */
+        RevisionOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Changes */
+            changes: components["schemas"]["ProfileChangeOut"][];
+            /** Number */
+            number: number;
+            /** Why */
+            why: string;
+        };
+        /**
          * Role
          * @enum {string}
          */
@@ -3730,6 +4694,16 @@ export interface components {
         /** RoleIn */
         RoleIn: {
             role: components["schemas"]["Role"];
+        };
+        /** RoleShareOut */
+        RoleShareOut: {
+            /** Files */
+            files: number;
+            /** Paths */
+            paths: string[];
+            role: components["schemas"]["Role"];
+            /** Size */
+            size: number;
         };
         /**
          * RollCall
@@ -3744,6 +4718,33 @@ export interface components {
             rows: components["schemas"]["CalledRow"][];
             /** Without */
             without: string[];
+        };
+        /** RulesIn */
+        RulesIn: {
+            /** Crew Mb */
+            crew_mb?: number | null;
+            /** Crews Per Person */
+            crews_per_person?: number | null;
+            /** Packs Per Crew */
+            packs_per_crew?: number | null;
+            registration?: components["schemas"]["Registration"] | null;
+            /** Upload Mb */
+            upload_mb?: number | null;
+        };
+        /**
+         * RulesOut
+         * @description Sizes in MB.
+         */
+        RulesOut: {
+            /** Crew Mb */
+            crew_mb: number;
+            /** Crews Per Person */
+            crews_per_person: number;
+            /** Packs Per Crew */
+            packs_per_crew: number;
+            registration: components["schemas"]["Registration"];
+            /** Upload Mb */
+            upload_mb: number;
         };
         /**
          * SetSteps
@@ -3809,8 +4810,98 @@ export interface components {
          * @enum {string}
          */
         Sort: "best" | "downloads" | "followers" | "rating" | "name" | "updated" | "added";
-        /** SourceState */
-        SourceState: {
+        /**
+         * SourceIn
+         * @description `follow`: whether the game takes its versions from there.
+         */
+        SourceIn: {
+            /** Address */
+            address: string;
+            /**
+             * Follow
+             * @default false
+             */
+            follow: boolean;
+            /** Game */
+            game: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /** Name */
+            name: string;
+            /** @default direct */
+            pickup: components["schemas"]["Pickup"];
+        };
+        /**
+         * SourcePage
+         * @description `bytes`: of its archives; `using`: packs whose drafts have builds of it.
+         */
+        SourcePage: {
+            /** Added By */
+            added_by: string;
+            /** Address */
+            address: string;
+            /** Builds */
+            builds: number;
+            /** Bytes */
+            bytes: number;
+            /** Bytes Read */
+            bytes_read: number;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Follows */
+            follows: boolean;
+            /** Game */
+            game: string;
+            /** Game Name */
+            game_name: string;
+            /** Gone */
+            gone: number;
+            /** Id */
+            id: string;
+            /** May Change */
+            may_change: boolean;
+            /** Mods */
+            mods: number;
+            /** Name */
+            name: string;
+            /** Pages Changed */
+            pages_changed: number;
+            /** Pages Done */
+            pages_done: number;
+            pickup: components["schemas"]["Pickup"];
+            /** Read At */
+            read_at: string | null;
+            /** Refused */
+            refused: number;
+            /** Rest Until */
+            rest_until: string | null;
+            state: components["schemas"]["SourceState"];
+            /** Trouble */
+            trouble: string;
+            /** Troubles */
+            troubles: string[];
+            /** Using */
+            using: components["schemas"]["UsingOut"][];
+        };
+        /** SourceRow */
+        SourceRow: {
+            /** Added By */
+            added_by: string;
+            /** Address */
+            address: string;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Game */
+            game: string;
+            /** Game Name */
+            game_name: string;
+            /** Id */
+            id: string;
+            /** Mods */
+            mods: number;
             /** Name */
             name: string;
             /** Pages Changed */
@@ -3822,9 +4913,15 @@ export interface components {
             read_at: string | null;
             /** Rest Until */
             rest_until: string | null;
+            state: components["schemas"]["SourceState"];
             /** Trouble */
             trouble: string;
         };
+        /**
+         * SourceState
+         * @enum {string}
+         */
+        SourceState: "read" | "paused" | "removed";
         /**
          * StandingOut
          * @description `state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began;
@@ -3911,6 +5008,17 @@ export interface components {
             published_at: string;
             /** Withdrawn */
             withdrawn: boolean;
+        };
+        /** StorageOut */
+        StorageOut: {
+            /** Crews */
+            crews: components["schemas"]["CrewUseOut"][];
+            /** Database Bytes */
+            database_bytes: number;
+            /** File Bytes */
+            file_bytes: number;
+            /** Files */
+            files: number;
         };
         /** StrangerOut */
         StrangerOut: {
@@ -4030,6 +5138,11 @@ export interface components {
             /** Strangers In All */
             strangers_in_all: number;
         };
+        /** TakingBackIn */
+        TakingBackIn: {
+            /** Number */
+            number: number;
+        };
         /**
          * TheLine
          * @description The line: releases oldest first, the draft's pending changes, and who stands where.
@@ -4041,6 +5154,44 @@ export interface components {
             people: components["schemas"]["LinePerson"][];
             /** Stops */
             stops: components["schemas"]["StopOut"][];
+        };
+        /**
+         * TriedArchiveOut
+         * @description `trouble`: why it cannot be read at all.
+         */
+        TriedArchiveOut: {
+            /** Files */
+            files: number;
+            /** Kinds */
+            kinds: components["schemas"]["AsKindOut"][];
+            /** Name */
+            name: string;
+            /** Refused */
+            refused: string[];
+            /** Trouble */
+            trouble: string;
+        };
+        /**
+         * TriedFolderIn
+         * @description `files`: path below the game's folder, and bytes.
+         */
+        TriedFolderIn: {
+            /** Files */
+            files: [
+                string,
+                number
+            ][];
+            /** Text */
+            text: string;
+        };
+        /** TriedFolderOut */
+        TriedFolderOut: {
+            /** Loaded */
+            loaded: components["schemas"]["LoadedOut"][];
+            /** Shares */
+            shares: components["schemas"]["RoleShareOut"][];
+            /** Unmarked */
+            unmarked: string[];
         };
         /**
          * TweakOut
@@ -4134,12 +5285,27 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** UsingOut */
+        UsingOut: {
+            /** Builds */
+            builds: number;
+            /** Name */
+            name: string;
+        };
         /** WaitingOut */
         WaitingOut: {
             /** To Do */
             to_do: string;
             /** Who */
             who: string;
+        };
+        /**
+         * WayBackOut
+         * @description An address to be handed to the account's owner: it lets them set a new password.
+         */
+        WayBackOut: {
+            /** Address */
+            address: string;
         };
         /**
          * WayOutOut
@@ -4185,6 +5351,99 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    change_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    end_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_account_along: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     agent_head: {
         parameters: {
             query?: never;
@@ -4660,6 +5919,107 @@ export interface operations {
             };
         };
     };
+    sources: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceRow"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceRow"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_at_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query: {
@@ -4720,6 +6080,348 @@ export interface operations {
             };
         };
     };
+    bring_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rehearse_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsedOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_game_on_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Archive
+                     * Format: binary
+                     */
+                    archive: string;
+                    /** Text */
+                    text: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedArchiveOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_game_on_folder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriedFolderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedFolderOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamePage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GameChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamePage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    follow_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamePage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_back_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakingBackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamePage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_game_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GameVersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GamePage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     convoy_site_api_health: {
         parameters: {
             query?: never;
@@ -4735,7 +6437,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -5069,6 +6780,509 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PairingOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    keeper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeeperPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    accounts: {
+        parameters: {
+            query?: {
+                text?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    make_keeper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeeperIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    lock_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LockIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    open_account_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                username: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayBackOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    audit: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    invitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    withdraw_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    begin_job_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    everybodys_sources: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceRow"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_everybodys_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceRow"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_at_everybodys_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -6438,6 +8652,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RollCall"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcePage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pause_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcePage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcePage"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -14,6 +14,7 @@ from convoy_core.lock.signing import key_fingerprint
 from ...catalogue import own
 from ...catalogue.models import Source
 from ...people.rights import NotFound
+from ...people.services import asker_address
 from ...releases.keys import public_key
 from ...releases.services import releases_of
 from ...sending import send_file
@@ -43,7 +44,7 @@ router = Router(tags=["agent"], auth=AgentToken())
 
 @router.post("/agent/pair", auth=None, response=Paired, operation_id="agent_pair")
 def pair(request: HttpRequest, body: PairIn) -> Paired:
-    installation, token = joining.pair(body.code, request.META.get("REMOTE_ADDR", ""))
+    installation, token = joining.pair(body.code, asker_address(request))
     return Paired(token=token, **_looked(installation))
 
 
@@ -51,7 +52,7 @@ def pair(request: HttpRequest, body: PairIn) -> Paired:
 @transaction.atomic
 def look(request: HttpRequest, body: PairIn) -> Looked:
     """What a pairing code opens, and by which key: asked before the code is used up, or anything is copied."""
-    return Looked(**_looked(joining.opened_by(body.code, request.META.get("REMOTE_ADDR", ""))))
+    return Looked(**_looked(joining.opened_by(body.code, asker_address(request))))
 
 
 def _looked(installation: Installation) -> dict[str, Any]:
