@@ -5,11 +5,14 @@ import signal
 import subprocess
 import sys
 
-from . import commands
+from . import commands, serving
 from .places import VAR
 
 COMMANDS = {
     "demo": (commands.demo, "install, build, start everything with demo data; --fresh starts over"),
+    "serve": (serving.serve, "production, from one file of settings: database, site, workers"),
+    "backup": (serving.backup, "FOLDER: database and files of one moment into a folder"),
+    "restore": (serving.restore, "BACKUP: into an empty place"),
     "dev": (commands.dev, "the same, reloading code and screens as they change"),
     "test": (commands.test, "every check and test; or only parts: core agent site screens static"),
     "bench": (commands.bench, "measure, and write docs/benchmarks.md; or only parts by name"),

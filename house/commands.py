@@ -12,7 +12,7 @@ from . import install
 from .places import ROOT, VAR, WEB, say, secret
 from .services import Postgres, Services, python, remembered_port
 
-SITE_PORT, SOURCES_PORT, POSTGRES_PORT = 8460, 8470, 8480
+SITE_PORT, SOURCES_PORT, POSTGRES_PORT, POST_PORT = 8460, 8470, 8480, 8476
 WORKERS = "2"
 """Site processes: the machines that this was built on have two cores."""
 
@@ -34,7 +34,9 @@ def _demo(fresh: bool, reloading: bool) -> int:
         environment = start_stack(services, "demo", fresh, reloading)
         address = environment["CONVOY_ADDRESS"]
         say(f"ready after {time.monotonic() - began:.1f} s")
-        print(f"\n  True Convoy is at  {address}\n", flush=True)
+        print(
+            f"\n  True Convoy is at  {address}\n  what it mails lies at  {environment['CONVOY_LETTERS']}\n", flush=True
+        )
         subprocess.run(python("manage.py", "demo_accounts"), env=environment, cwd=ROOT, check=True)
         print("\n  Ctrl-C stops everything.\n", flush=True)
         try:
@@ -60,6 +62,8 @@ def start_stack(
     site_port = remembered_port(f"site-{name}", SITE_PORT)
     sources_port = remembered_port(f"sources-{name}", SOURCES_PORT)
     web_port = remembered_port(f"web-{name}", SITE_PORT + 5)
+    post_port = remembered_port(f"post-{name}", POST_PORT)
+    letters_port = remembered_port(f"letters-{name}", POST_PORT + 1)
     environment = {
         **os.environ,
         **postgres.environment("convoy"),
@@ -70,6 +74,8 @@ def start_stack(
         "CONVOY_DEMO": "1",
         # The stand-in sources lie on this machine.
         "CONVOY_PRIVATE_SOURCES": "127.0.0.0/8",
+        "CONVOY_MAIL": f"smtp://127.0.0.1:{post_port}",
+        "CONVOY_LETTERS": f"http://127.0.0.1:{letters_port}",
         "CONVOY_ORIGINS": f"http://127.0.0.1:{web_port}",
         "PYTHONUNBUFFERED": "1",
     }
@@ -78,6 +84,11 @@ def start_stack(
     subprocess.run(python("-m", "convoy_standins.generate", made), env=environment, cwd=ROOT, check=True)
     services.start("sources", python("-m", "convoy_standins.sources", made, str(sources_port)), environment)
     services.wait_for_address("sources", environment["CONVOY_SOURCES"] + "/health")
+    letters = str(data / "letters")
+    services.start(
+        "post", python("-m", "convoy_standins.post", letters, str(post_port), str(letters_port)), environment
+    )
+    services.wait_for_address("post", environment["CONVOY_LETTERS"] + "/health")
     say("bringing the database up to date")
     subprocess.run(python("manage.py", "set_up"), env=environment, cwd=ROOT, check=True)
     say("starting the site and the worker")

@@ -48,8 +48,10 @@ def remembered_port(name: str, wanted: int) -> int:
 class Services:
     """A group of processes. Used as a context: on the way out, the last started is stopped first."""
 
-    def __init__(self, logs: Path) -> None:
+    def __init__(self, logs: Path, to_screen: bool = False) -> None:
+        """`to_screen`: what they say goes where this process's own words go, for whoever keeps a journal of it."""
         self._logs = logs
+        self._to_screen = to_screen
         self._running: list[tuple[str, subprocess.Popen[bytes], int]] = []
         logs.mkdir(parents=True, exist_ok=True)
 
@@ -78,7 +80,7 @@ class Services:
         stop_signal: int = signal.SIGTERM,
         cwd: Path = ROOT,
     ) -> None:
-        log = (self._logs / f"{name}.log").open("ab")
+        log = None if self._to_screen else (self._logs / f"{name}.log").open("ab")
         process = subprocess.Popen(
             command,
             env=environment,
@@ -99,8 +101,11 @@ class Services:
             died = [(one, process) for one, process, _ in self._running if process.poll() is not None]
             if died or time.monotonic() > until:
                 log = self._logs / f"{died[0][0] if died else name}.log"
-                print("\n".join(log.read_text(errors="replace").splitlines()[-25:]))
-                raise SystemExit(f"{name} did not start; the end of {log} is above.")
+                if not self._to_screen:
+                    print("\n".join(log.read_text(errors="replace").splitlines()[-25:]))
+                raise SystemExit(
+                    f"{name} did not start; {'what it said' if self._to_screen else f'the end of {log}'} is above."
+                )
             time.sleep(0.05)
 
     def wait_for_address(self, name: str, address: str) -> None:
@@ -160,6 +165,13 @@ class Postgres:
         found = self._psql("postgres", f"select 1 from pg_database where datname = '{name}'").stdout.strip()
         if found != b"1":
             self._psql("postgres", f'create database "{name}"').check_returncode()
+
+    def port_in_use(self) -> int:
+        """The port of a server that runs on this data already; 0 where none does."""
+        try:
+            return int((self._data / "postmaster.pid").read_text().splitlines()[3]) if self._alive() else 0
+        except (OSError, ValueError, IndexError):
+            return 0
 
     def environment(self, database: str) -> dict[str, str]:
         return {

@@ -150,6 +150,9 @@ WHITENOISE_IMMUTABLE_FILE_TEST = _never_changes
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 """Bytes. The largest honest request is an agent's report naming some ten thousand paths."""
 
+SIGNING_KEY = os.environ.get("CONVOY_SIGNING_KEY", "")
+"""File of the key that signs releases, where it is not the one in CONVOY_DATA. All machines of a site have the same."""
+
 MEDIA_ROOT = DATA / "files"
 """What is kept as files: archives of crews' own builds, and pictures that were fetched once. Never served as such."""
 

@@ -10,7 +10,7 @@ from convoy_core.lock.signing import new_key, public_half
 
 
 def key_file() -> Path:
-    return Path(settings.DATA) / "signing.key"
+    return Path(settings.SIGNING_KEY or Path(settings.DATA) / "signing.key")
 
 
 def make_key() -> bool:
