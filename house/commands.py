@@ -189,6 +189,7 @@ def build(arguments: list[str]) -> int:
     install.python_packages("app")
     install.front_end()
     install.agent()
+    install.agent_executable()
     return 0
 
 

@@ -5,9 +5,11 @@ Each step leaves a stamp with a hash of what it was made from; an unchanged stam
 
 import hashlib
 import os
+import platform
 import shutil
 import subprocess
 import tempfile
+import tomllib
 from pathlib import Path
 
 from .places import PYTHON, ROOT, VAR, VENV, WEB, say
@@ -106,6 +108,45 @@ def agent_file(into: Path) -> None:
         pip = [str(PYTHON), "-m", "pip", "wheel", "-q", "--disable-pip-version-check"]
         steady = {**os.environ, "SOURCE_DATE_EPOCH": "1767225600"}
         subprocess.run([*pip, "--no-deps", "--no-build-isolation", "-w", str(into), place], check=True, env=steady)
+
+
+def agent_executable() -> None:
+    """The agent as one file for the system that this runs on: for people who have no Python, nor want one."""
+    system = f"{platform.system().lower().replace('darwin', 'macos')}-{platform.machine().lower()}"
+    version = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["version"]
+    ending = ".exe" if os.name == "nt" else ""
+    target = WEB / "dist" / "agent" / f"convoy-{version}-{system}{ending}"
+    packages = [ROOT / "src" / name for name in ("convoy_core", "convoy_io", "convoy_agent")]
+    locked = ROOT / "requirements" / "build.txt"
+    stamp = _hash([ROOT / "pyproject.toml", locked, *sorted(file for one in packages for file in one.rglob("*.py"))])
+    if _stamped("executable", stamp) and target.exists():
+        return
+    builder = VAR / "builder"
+    if not _stamped("builder", _hash([locked])):
+        say("installing what packs the agent")
+        shutil.rmtree(builder, ignore_errors=True)
+        subprocess.run(["python3", "-m", "venv", str(builder)], check=True)
+        pip = [str(builder / "bin" / "python"), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
+        subprocess.run([*pip, "--require-hashes", "-r", str(locked)], check=True)
+        _stamp("builder", _hash([locked]))
+    say("packing the agent as one file")
+    with tempfile.TemporaryDirectory() as place:
+        # Its own metadata goes with it: the agent says its version, and what it may be brought up to.
+        wheel_at = Path(place) / "wheel"
+        agent_file(wheel_at)
+        wheel = next(wheel_at.glob("*.whl"))
+        pip = [str(builder / "bin" / "python"), "-m", "pip", "install", "-q", "--no-deps", "--force-reinstall"]
+        subprocess.run([*pip, str(wheel)], check=True)
+        entry = Path(place) / "convoy.py"
+        entry.write_text("from convoy_agent.__main__ import main\n\nmain()\n")
+        command = [str(builder / "bin" / "python"), "-m", "PyInstaller", "--onefile", "--name", target.name]
+        command += ["--log-level", "ERROR", "--distpath", place, "--workpath", f"{place}/work", "--specpath", place]
+        command += ["--copy-metadata", "true-convoy", "--collect-submodules", "convoy_agent.commands"]
+        command += ["--collect-submodules", "convoy_core", str(entry)]
+        subprocess.run(command, check=True, env={**os.environ, "SOURCE_DATE_EPOCH": "1767225600"})
+        target.parent.mkdir(parents=True, exist_ok=True)
+        shutil.move(Path(place) / target.name, target)
+    _stamp("executable", stamp)
 
 
 def npm_packages() -> None:

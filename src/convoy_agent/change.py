@@ -13,8 +13,8 @@ from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, SyncChoices
 from convoy_io.archives import ArchiveWrong
 
 from .errors import ErrandsLeft
-from .fetching.fetch import Fetcher, Limits
 from .fetching.inbox import Arrived, Lookout
+from .fetching.limits import Limits
 from .folder.backup import Backup
 from .folder.backups import Backups
 from .folder.folder import Folder
@@ -84,6 +84,9 @@ class Work:
             return
         visit = self.visit
         self.progress.phase("fetching", sum(build.archive.size for build in builds), len(builds))
+        # Loaded where there is something to fetch: looking alone starts faster without it.
+        from .fetching.fetch import Fetcher
+
         fetcher = Fetcher(
             visit.store, visit.head.sources, self.progress, self.limits, visit.site.credentials,
             self.stager.stage_build, self.progress.wait,

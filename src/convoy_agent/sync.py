@@ -25,7 +25,7 @@ from .errors import (
     SiteAway,
     SiteRefused,
 )
-from .fetching.fetch import Limits
+from .fetching.limits import Limits
 from .folder import steps
 from .folder.backup import Backup
 from .folder.backups import Backups

@@ -10,7 +10,7 @@ from convoy_core.sync.undoing import to_take_back
 
 from .change import Wish
 from .errors import BackupRefused
-from .fetching.fetch import Limits
+from .fetching.limits import Limits
 from .folder.folder import Folder
 from .folder.history import lying_in
 from .folder.journal import Step, no_step, recover, returned

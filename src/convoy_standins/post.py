@@ -55,7 +55,8 @@ def _told(file: Path) -> dict[str, str]:
 def app(box: Letterbox) -> Starlette:
     async def page(request: Request) -> Response:
         rows = "".join(
-            f"<article><h2>{html.escape(one['subject'])}</h2><p>to {html.escape(one['to'])}, {html.escape(one['at'])}</p>"
+            f"<article><h2>{html.escape(one['subject'])}</h2>"
+            f"<p>to {html.escape(one['to'])}, {html.escape(one['at'])}</p>"
             f"<pre>{html.escape(one['text'])}</pre></article>"
             for one in box.letters()
         )

@@ -6,7 +6,7 @@ from pathlib import Path
 import httpx
 import pytest
 
-from convoy_agent.fetching.fetch import Limits
+from convoy_agent.fetching.limits import Limits
 from convoy_agent.join import join
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import Status, Synced, status, sync

@@ -22,7 +22,8 @@ from cryptography.hazmat.primitives.asymmetric import ec
 
 from convoy_agent.errors import FetchFailed, SiteAway
 from convoy_agent.fetching import fetch
-from convoy_agent.fetching.fetch import Fetcher, Limits
+from convoy_agent.fetching.fetch import Fetcher
+from convoy_agent.fetching.limits import Limits
 from convoy_agent.fetching.pace import LONGEST_PAUSE, Pace
 from convoy_agent.site import connection
 from convoy_agent.site.connection import BadProxy

@@ -34,7 +34,7 @@ import httpx
 from convoy_agent import backing_up, by_hand, here, taking_back
 from convoy_agent.change import Wish
 from convoy_agent.errors import ErrandsLeft
-from convoy_agent.fetching.fetch import Limits
+from convoy_agent.fetching.limits import Limits
 from convoy_agent.folder.backups import Backups
 from convoy_agent.folder.folder import Folder
 from convoy_agent.join import join

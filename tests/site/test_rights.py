@@ -135,6 +135,7 @@ DOORS = [
 ]
 AGENT_DOORS = [
     ("GET", "/api/agent/head"),
+    ("GET", "/api/agent/offer"),
     ("GET", "/api/agent/releases/1.0.0"),
     ("GET", f"/api/agent/own/{'0' * 64}"),
     ("POST", "/api/agent/report"),

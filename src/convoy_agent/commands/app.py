@@ -2,40 +2,24 @@
 
 from __future__ import annotations
 
-from importlib.metadata import PackageNotFoundError, version
+import gc
+import sys
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from .. import backing_up, here
-from ..errors import NotPaired
-from .archive_store import keep as keep_store
-from .archive_store import store_app
-from .ending import ending
-from .everyday import playing
 from .exits import as_help
-from .going_back import going_back
-from .options import KEEP
-from .plain_files import plain
+from .groups import GROUPS, holding, load
 from .running import run
 from .screen import say
-
-app = typer.Typer(
-    help="Keeps an installation in step with its pack. Without a command: says how this folder stands.",
-    epilog=as_help(),
-    invoke_without_command=True,
-    add_completion=False,
-    pretty_exceptions_enable=False,
-)
-for part in (playing, going_back, ending, plain):
-    app.registered_commands += part.registered_commands
-    app.registered_groups += part.registered_groups
-app.add_typer(store_app, name="store", rich_help_panel=KEEP)
 
 
 def _version(wanted: bool) -> None:
     if wanted:
+        from importlib.metadata import PackageNotFoundError, version
+
         try:
             say(f"convoy {version('true-convoy')}")
         except PackageNotFoundError:
@@ -43,7 +27,6 @@ def _version(wanted: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def options(
     context: typer.Context,
     store: Annotated[
@@ -54,6 +37,8 @@ def options(
     ] = False,
 ) -> None:
     if store:
+        from .the_store import keep_store
+
         keep_store(store)
     if context.invoked_subcommand is None:
         _here(Path())
@@ -61,6 +46,10 @@ def options(
 
 def _here(folder: Path) -> None:
     """How the folder stands by what is known in it, and the one next thing; no site is asked."""
+    from .. import backing_up, here
+    from ..errors import NotPaired
+    from .the_store import keep_store
+
     try:
         stands = here.here(folder, keep_store())
     except NotPaired as error:
@@ -77,6 +66,41 @@ def _here(folder: Path) -> None:
     say("“convoy status” asks the site; “convoy --help” lists every command.")
 
 
+def app(modules: Iterable[str]) -> typer.Typer:
+    """The command line, with the commands of some modules."""
+    made = typer.Typer(
+        help="Keeps an installation in step with its pack. Without a command: says how this folder stands.",
+        epilog=as_help(),
+        invoke_without_command=True,
+        add_completion=False,
+        pretty_exceptions_enable=False,
+    )
+    made.callback()(options)
+    for module in modules:
+        part = load(module)
+        made.registered_commands += part.registered_commands
+        made.registered_groups += part.registered_groups
+    return made
+
+
 def main() -> None:
-    """The whole command line."""
-    run(app)
+    """The whole command line, of which no more is loaded than this run needs."""
+    # Nothing that is loaded is garbage: looking for some only takes time.
+    gc.disable()
+    asked = holding(_command(sys.argv[1:]))
+    built = app([asked] if asked else GROUPS)
+    gc.enable()
+    run(built)
+
+
+def _command(words: list[str]) -> str:
+    """The first word that is no option, nor an option's value."""
+    takes_value = False
+    for word in words:
+        if takes_value:
+            takes_value = False
+        elif word == "--store":
+            takes_value = True
+        elif not word.startswith("-"):
+            return word
+    return ""

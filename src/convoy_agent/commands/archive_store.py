@@ -14,20 +14,15 @@ from convoy_core.words.wording import counted
 from ..folder.folder import Folder
 from ..storage.store import Store
 from ..sync import archives_of
-from .options import JsonOption
+from .options import KEEP, JsonOption
 from .screen import print_json, say
+from .the_store import keep_store
 
 store_app = typer.Typer(help="The store that all installations of this machine share.", no_args_is_help=True)
+commands = typer.Typer()
+commands.add_typer(store_app, name="store", rich_help_panel=KEEP)
 
 MB = 2**20
-_store: list[Store] = []
-
-
-def keep(root: Path | None = None) -> Store:
-    """The store of this run: at `root` when one is named, else where it was, else at the usual place."""
-    if root or not _store:
-        _store[:] = [Store(root)]
-    return _store[0]
 
 
 def wanted(store: Store) -> set[str]:
@@ -52,7 +47,7 @@ def wanted(store: Store) -> set[str]:
 @store_app.command()
 def show(as_json: JsonOption = False) -> None:
     """Say what lies there, for whom, and how much of it nothing refers to."""
-    store = keep()
+    store = keep_store()
     use = store.use(wanted(store))
     served = store.served()
     if as_json:
@@ -78,7 +73,7 @@ def check(
     as_json: JsonOption = False,
 ) -> None:
     """Hash every archive, and name those that are damaged. Exit code 1 while one is."""
-    store = keep()
+    store = keep_store()
     damaged = store.damaged(mend)
     if as_json:
         print_json({"damaged": damaged, "dropped": mend})
@@ -100,7 +95,7 @@ def prune(
     as_json: JsonOption = False,
 ) -> None:
     """Remove what no installation of this machine refers to. Installations keep their files."""
-    store = keep()
+    store = keep_store()
     for one in gone or ():
         store.forget(Folder(one).root)
     needed = wanted(store)

@@ -15,16 +15,16 @@ from .. import leave as leaving
 from ..folder.folder import Folder
 from ..mend import mend as mend_own
 from ..sync import utc_now
-from .archive_store import keep as keep_store
 from .exits import DONE, LEFT
 from .options import KEEP, FolderOption, JsonOption
 from .screen import Bar, print_json, say
 from .sentences import say_rows
+from .the_store import keep_store
 
-ending = typer.Typer()
+commands = typer.Typer()
 
 
-@ending.command(rich_help_panel=KEEP)
+@commands.command(rich_help_panel=KEEP)
 def mend(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Look at everything that the agent keeps, and put right what is wrong. Exit code 1 where something is left."""
     with Bar(quiet=as_json) as screen:
@@ -43,7 +43,7 @@ def mend(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     raise typer.Exit(LEFT if found.left else DONE)
 
 
-@ending.command(rich_help_panel=KEEP)
+@commands.command(rich_help_panel=KEEP)
 def leave(
     folder: FolderOption = Path(),
     keep_all: Annotated[bool, typer.Option("--keep-all", help="Leave every file where it is.")] = False,

@@ -13,7 +13,7 @@ from convoy_core.sync.errands import minutes, what_to_do
 from convoy_core.sync.plan import Act, SyncChoices
 from convoy_core.words.wording import counted
 
-from .. import by_hand
+from .. import by_hand, with_session
 from .. import join as joining
 from .. import sync as work
 from ..change import Wish
@@ -21,16 +21,16 @@ from ..fetching import inbox as hand
 from ..folder import machine as machines
 from ..folder.folder import Folder
 from ..watch import Watcher
-from .archive_store import keep as keep_store
 from .exits import DONE, LEFT
 from .options import PLAY, DownloadsOption, FolderOption, JsonOption
 from .screen import Bar, print_json, say
-from .sentences import here_of, say_status, say_synced, status_data
+from .sentences import say_synced
+from .the_store import keep_store
 
-playing = typer.Typer()
+commands = typer.Typer()
 
 
-@playing.command(rich_help_panel=PLAY)
+@commands.command(rich_help_panel=PLAY)
 def join(
     code: Annotated[str, typer.Argument(help="The pairing code from the installation's page.")],
     into: Annotated[Path, typer.Option("--into", help="A new or empty folder.")],
@@ -55,7 +55,7 @@ def join(
     say(f"Next: convoy sync --folder {into}")
 
 
-@playing.command(rich_help_panel=PLAY)
+@commands.command(rich_help_panel=PLAY)
 def sync(
     folder: FolderOption = Path(),
     extras_aside: Annotated[
@@ -95,41 +95,38 @@ def sync(
     )
 
 
-@playing.command(rich_help_panel=PLAY)
-def status(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
-    """Say where the folder stands and what a sync would do, and report it."""
-    _tell(work.status(folder, keep_store()), as_json)
-
-
-@playing.command(rich_help_panel=PLAY)
-def verify(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
-    """Hash every file anew, and say what differs. Needs no site."""
-    with Bar(quiet=as_json) as screen:
-        screen.phase("hashing every file", 0)
-        found = work.status(folder, keep_store(), thorough=True)
-    _tell(found, as_json)
-
-
-def _tell(found: work.Status, as_json: bool) -> None:
-    if as_json:
-        print_json(status_data(found))
-    else:
-        say_status(found)
-    raise typer.Exit(DONE if here_of(found).is_in_step else LEFT)
-
-
-@playing.command(rich_help_panel=PLAY)
+@commands.command(rich_help_panel=PLAY)
 def watch(
     folder: FolderOption = Path(),
     once: Annotated[bool, typer.Option("--once", help="Do what is waiting, then end.")] = False,
     downloads: DownloadsOption = None,
+    install: Annotated[
+        bool, typer.Option("--install", help="From now on, start this with your session; begin at once.")
+    ] = False,
+    remove: Annotated[bool, typer.Option("--remove", help="Start it with your session no longer.")] = False,
 ) -> None:
     """Keep reporting, and do what you ask for on the installation's page."""
+    if install or remove:
+        _with_session(folder, install)
+        return
     with Bar(quiet=once) as screen:
         Watcher(folder, keep_store(), [downloads or hand.downloads()], say, screen).run(once)
 
 
-@playing.command(rich_help_panel=PLAY)
+def _with_session(folder: Path, install: bool) -> None:
+    Folder(folder).pairing()  # Nothing is started for a folder that follows no pack.
+    start = with_session.start_here(folder)
+    if install:
+        with_session.install(start)
+        say(f"{folder} is watched from now on, whenever your session starts. Written: {start.place}")
+        say("“convoy watch --remove” ends that.")
+    elif with_session.remove(start):
+        say(f"{folder} is watched no longer when your session starts.")
+    else:
+        say(f"{folder} was not watched from the start of your session.")
+
+
+@commands.command(rich_help_panel=PLAY)
 def errands(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """List the files that only you can bring, each with its page. Exit code 1 while one is missing."""
     left = by_hand.errands_of(folder, keep_store())
@@ -146,7 +143,7 @@ def errands(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     raise typer.Exit(LEFT if left else DONE)
 
 
-@playing.command(rich_help_panel=PLAY)
+@commands.command(rich_help_panel=PLAY)
 def bring(
     files: Annotated[list[Path], typer.Argument(help="Files that you downloaded, under any name.")],
     folder: FolderOption = Path(),
@@ -171,7 +168,7 @@ def bring(
     raise typer.Exit(LEFT if left else DONE)
 
 
-@playing.command(rich_help_panel=PLAY)
+@commands.command(rich_help_panel=PLAY)
 def steps(
     folder: FolderOption = Path(),
     done: Annotated[list[str] | None, typer.Option("--done", help="Tick a step, by its name.")] = None,
@@ -193,7 +190,7 @@ def steps(
     raise typer.Exit(DONE if all(one["done"] for one in found) else LEFT)
 
 
-@playing.command(rich_help_panel=PLAY)
+@commands.command(rich_help_panel=PLAY)
 def machine(
     runtime: Annotated[list[str] | None, typer.Option("--runtime", help="A runtime that is installed here.")] = None,
     folder: FolderOption = Path(),

@@ -17,10 +17,12 @@ from convoy_core.words.wording import counted, listed
 from convoy_io.archives import contents
 
 from ..storage.files import walk
-from .options import JsonOption
+from .options import FILES, JsonOption
 from .screen import print_json, say
 
 game_app = typer.Typer(help="Game profiles: what a game is, told in one file.", no_args_is_help=True)
+commands = typer.Typer()
+commands.add_typer(game_app, name="game", rich_help_panel=FILES)
 
 
 @game_app.callback()

@@ -14,16 +14,16 @@ from .. import backing_up, taking_back
 from ..folder.backup import Backup
 from ..folder.folder import Folder
 from ..folder.journal import recover
-from .archive_store import keep as keep_store
 from .exits import DONE, LEFT
 from .options import BACK, FolderOption, JsonOption
 from .screen import print_json, say
 from .sentences import entry_sentence, say_rows, say_synced
+from .the_store import keep_store
 
-going_back = typer.Typer()
+commands = typer.Typer()
 
 
-@going_back.command(rich_help_panel=BACK)
+@commands.command(rich_help_panel=BACK)
 def undo(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Take the last sync back. Needs no site where everything is still here."""
     done = taking_back.undo(folder, keep_store())
@@ -34,7 +34,7 @@ def undo(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     say_synced(done)
 
 
-@going_back.command("put-back", rich_help_panel=BACK)
+@commands.command("put-back", rich_help_panel=BACK)
 def put_back(
     what: Annotated[
         str, typer.Argument(help="What it was called, its folder, or a sync as the history names it.")
@@ -60,7 +60,7 @@ def put_back(
     raise typer.Exit(LEFT if stays else DONE)
 
 
-@going_back.command(rich_help_panel=BACK)
+@commands.command(rich_help_panel=BACK)
 def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Every sync that changed something, newest last."""
     here = Folder(folder)
@@ -78,7 +78,7 @@ def history(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
         say("Nothing was synced here yet. Next: convoy sync")
 
 
-@going_back.command(rich_help_panel=BACK)
+@commands.command(rich_help_panel=BACK)
 def backup(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     """Back up worlds and settings."""
     made = backing_up.back_up(folder)
@@ -89,7 +89,7 @@ def backup(folder: FolderOption = Path(), as_json: JsonOption = False) -> None:
     say(f"“convoy restore {made.id}” goes back to it.")
 
 
-@going_back.command(rich_help_panel=BACK)
+@commands.command(rich_help_panel=BACK)
 def backups(
     folder: FolderOption = Path(),
     rehearse: Annotated[bool, typer.Option("--rehearse", help="Read each as restoring would, now.")] = False,
@@ -122,7 +122,7 @@ def _backup_data(one: Backup) -> dict[str, object]:
     return {**asdict(one), "size": one.size, "worlds": one.worlds, "holds": one.holds()}
 
 
-@going_back.command(rich_help_panel=BACK)
+@commands.command(rich_help_panel=BACK)
 def restore(
     backup: Annotated[str, typer.Argument(help="As “convoy backups” lists it.")],
     folder: FolderOption = Path(),

@@ -6,28 +6,17 @@ Text from outside steers nothing: names of mods and files may hold whatever thei
 from __future__ import annotations
 
 import json
-from typing import Any
-
-from rich.console import Console
-from rich.progress import (
-    BarColumn,
-    DownloadColumn,
-    Progress,
-    Task,
-    TaskID,
-    TextColumn,
-    TimeRemainingColumn,
-    TransferSpeedColumn,
-)
-from rich.text import Text
+import sys
+from typing import TYPE_CHECKING, Any
 
 from convoy_core.words.wording import printable
 
-out = Console(highlight=False, soft_wrap=True, markup=False, emoji=False)
+if TYPE_CHECKING:
+    from rich.progress import Progress, TaskID
 
 
 def say(text: str) -> None:
-    out.print(printable(text))
+    print(printable(text), flush=True)
 
 
 def print_json(value: Any) -> None:
@@ -36,39 +25,32 @@ def print_json(value: Any) -> None:
 
 
 class Bar:
-    """Progress on the terminal: bytes, speed, time left."""
+    """Progress on the terminal: bytes, speed, time left. What draws it is loaded only where there is a terminal."""
 
     def __init__(self, quiet: bool = False) -> None:
-        columns = (
-            TextColumn("{task.description}", markup=False),
-            BarColumn(),
-            _Bytes(),
-            TransferSpeedColumn(),
-            TimeRemainingColumn(),
-            TextColumn("{task.fields[what]}", markup=False),
-        )
-        self._bar = Progress(*columns, console=out, transient=True, disable=quiet or not out.is_terminal)
+        self._bar: Progress | None = None
         self._task: TaskID | None = None
+        if not quiet and sys.stdout.isatty():
+            from .drawn_bar import drawn_bar
+
+            self._bar = drawn_bar()
 
     def __enter__(self) -> Bar:
-        self._bar.start()
+        if self._bar is not None:
+            self._bar.start()
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._bar.stop()
+        if self._bar is not None:
+            self._bar.stop()
 
     def phase(self, phase: str, total: int) -> None:
+        if self._bar is None:
+            return
         if self._task is not None:
             self._bar.remove_task(self._task)
         self._task = self._bar.add_task(phase, total=total or None, what="")
 
     def move(self, done: int, what: str) -> None:
-        if self._task is not None:
+        if self._bar is not None and self._task is not None:
             self._bar.update(self._task, completed=done, what=printable(what))
-
-
-class _Bytes(DownloadColumn):
-    """Nothing where no bytes are counted: looking, and placing what was unpacked already."""
-
-    def render(self, task: Task) -> Text:
-        return super().render(task) if task.total else Text()

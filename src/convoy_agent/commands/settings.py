@@ -13,8 +13,11 @@ from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.words.errors import MalformedInput
 
 from ..storage.files import write_at_once
+from .options import FILES
 
 settings = typer.Typer(help="Read, change and merge settings files.", no_args_is_help=True)
+commands = typer.Typer()
+commands.add_typer(settings, name="settings", rich_help_panel=FILES)
 
 KeyArgument = Annotated[str, typer.Argument(help="Where the value stands: parts joined by a slash, as bow/strength.")]
 

@@ -10,10 +10,12 @@ import typer
 from convoy_core.words.wording import counted
 
 from ..sourcing.make import make_source
-from .options import JsonOption
+from .options import FILES, JsonOption
 from .screen import Bar, print_json, say
 
 source_app = typer.Typer(help="Sources: catalogues of mods as plain files.", no_args_is_help=True)
+commands = typer.Typer()
+commands.add_typer(source_app, name="source", rich_help_panel=FILES)
 
 SHOWN = 40
 """Troubles that are told on the screen; --json tells all."""

@@ -15,7 +15,6 @@ from pathlib import Path
 from typing import Any
 
 import platformdirs
-import psutil
 
 from ..storage import sealed
 
@@ -26,11 +25,17 @@ def facts(folder: Path) -> dict[str, Any]:
     """Memory in MB, bytes free where the installation lies, runtimes, and the system's name."""
     kept = _kept()
     return {
-        "memory_mb": int(kept.get("memory_mb") or psutil.virtual_memory().total // MB),
+        "memory_mb": int(kept.get("memory_mb") or _memory()),
         "disk_free": int(kept.get("disk_free") or shutil.disk_usage(folder).free),
         "runtimes": [str(one)[:20] for one in kept.get("runtimes", ())][:20],
         "system": str(kept.get("system") or platform.system())[:40],
     }
+
+
+def _memory() -> int:
+    import psutil
+
+    return int(psutil.virtual_memory().total // MB)
 
 
 def say_runtimes(runtimes: Sequence[str]) -> None:

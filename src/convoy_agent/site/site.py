@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urljoin
@@ -148,6 +148,23 @@ class Site:
             return SignedRelease(reply.content, signature, bytes.fromhex(reply.headers["Convoy-Key"]))
         except (KeyError, ValueError) as error:
             raise SiteAway("The site sent a release without a signature.") from error
+
+    def agent_offer(self) -> tuple[bytes, bytes]:
+        """Which agents the site has, as signed bytes with their signature, unverified."""
+        reply = _ask(self._client, "GET", "agent/offer")
+        try:
+            return reply.content, bytes.fromhex(reply.headers["Convoy-Signature"])
+        except (KeyError, ValueError) as error:
+            raise SiteAway("The site offers an agent without a signature.") from error
+
+    def agent_file(self, name: str) -> Iterator[bytes]:
+        """The blocks of one of those files. Raises SiteAway."""
+        try:
+            with self._client.stream("GET", urljoin(self._site, f"agent/{name}"), follow_redirects=True) as reply:
+                reply.raise_for_status()
+                yield from reply.iter_bytes()
+        except httpx.HTTPError as error:
+            raise SiteAway("The site's agent cannot be fetched.", reason_of(error).words) from error
 
     def report(
         self, release: str, deviations: Mapping[str, Deviation], fingerprint: str, about: Mapping[str, Any]

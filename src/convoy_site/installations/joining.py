@@ -4,7 +4,6 @@ import hashlib
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import lru_cache
 from uuid import UUID
 
 from django.conf import settings
@@ -44,14 +43,11 @@ class Busy(ConvoyError):
 
 @dataclass(frozen=True)
 class PairingCommand:
-    """The command that pairs a machine, shown once. `code` works until `until`, and once only. `install` gets the agent
-    onto a machine that has none.
-    """
+    """The command that pairs a machine, shown once. `code` works until `until`, and once only."""
 
     command: str
     code: str
     until: datetime
-    install: str
 
 
 def installation_for(user: User, installation_id: UUID) -> Installation:
@@ -101,19 +97,7 @@ def pairing_command(user: User, installation_id: UUID) -> PairingCommand:
     folder = "".join(char if char.isalnum() else "-" for char in installation.name.lower()).strip("-") or "pack"
     key = key_fingerprint(public_key())
     command = f"convoy join {show_code(code)} --site {settings.ADDRESS} --key {key} --into {folder}"
-    return PairingCommand(command, show_code(code), installation.pairing_until, install_command())
-
-
-@lru_cache(maxsize=1)
-def install_command() -> str:
-    """Installs the agent that this site hands out; its hash goes with it, so that no other file is taken for it.
-
-    Empty on a site that has no agent to hand out.
-    """
-    file = next(iter(sorted(settings.AGENT_FILES.glob("*.whl"))), None)
-    if file is None:
-        return ""
-    return f"pipx install {settings.ADDRESS}/agent/{file.name}#sha256={hashlib.sha256(file.read_bytes()).hexdigest()}"
+    return PairingCommand(command, show_code(code), installation.pairing_until)
 
 
 @transaction.atomic

@@ -19,7 +19,7 @@ from ...releases.keys import public_key
 from ...releases.services import releases_of
 from ...sending import send_file
 from ...shapes import Done, Short
-from .. import joining, orders, progress, reports, standings
+from .. import agents, joining, orders, progress, reports, standings
 from ..kept import Progress
 from ..models import Installation
 from ..shapes.agent import Head, HoldOut, Known, Looked, OrderDone, OrderOut, Paired, PairIn, ProgressIn, ReportIn
@@ -107,6 +107,13 @@ def left(request: FromAgent) -> Done:
 def known(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> Known:
     """Which build an archive is, so that a member who brings a wrong one is told which."""
     return Known(name=reports.known_archive(request.auth.pack, sha256))
+
+
+@router.get("/agent/offer", operation_id="agent_offer")
+def agent_offer(request: FromAgent) -> HttpResponse:
+    """Which agents this site has, as signed bytes: for agents that are asked to bring themselves up to date."""
+    document, signature = agents.offer()
+    return HttpResponse(document, content_type="application/json", headers={"Convoy-Signature": signature.hex()})
 
 
 @router.get("/agent/own/{sha256}", operation_id="agent_own_file")

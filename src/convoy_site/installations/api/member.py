@@ -2,6 +2,7 @@
 
 from uuid import UUID
 
+from django.conf import settings
 from ninja import File, Router, UploadedFile
 
 from convoy_core.words.errors import MalformedInput
@@ -9,11 +10,12 @@ from convoy_core.words.errors import MalformedInput
 from ...people.rights import SignedIn
 from ...releases.models import Release
 from ...shapes import Done, Short
-from .. import choices, joining, orders, reports
+from .. import agents, choices, joining, orders, reports
 from ..brought import bring
 from ..models import Installation
 from ..page import all_releases, page_of, row_of, shown
 from ..shapes.member import (
+    AgentFileOut,
     BroughtOut,
     ChoicesIn,
     HoldIn,
@@ -68,7 +70,22 @@ def remove(request: SignedIn, installation_id: UUID) -> Done:
 @router.post("/installations/{installation_id}/pairing", response=PairingOut, operation_id="pairing")
 def pairing(request: SignedIn, installation_id: UUID) -> PairingOut:
     made = joining.pairing_command(request.user, installation_id)
-    return PairingOut(command=made.command, code=made.code, until=made.until, install=made.install)
+    return PairingOut(
+        command=made.command,
+        code=made.code,
+        until=made.until,
+        install=agents.install_command(),
+        files=[
+            AgentFileOut(
+                system=one.system,
+                version=one.version,
+                address=f"{settings.ADDRESS}/agent/{one.name}",
+                size=one.size,
+                sha256=one.sha256,
+            )
+            for one in agents.agent_files()
+        ],
+    )
 
 
 @router.post("/installations/{installation_id}/orders", response=Done, operation_id="order")

@@ -263,13 +263,26 @@ class JoinIn(Schema):
     machine: Short = ""
 
 
+class AgentFileOut(Schema):
+    """The agent as one file, for one system (`linux-x86_64`), or for any Python (`any`). `size` in bytes."""
+
+    system: str
+    version: str
+    address: str
+    size: int
+    sha256: str
+
+
 class PairingOut(Schema):
-    """`install` gets the agent onto a machine that has none; empty where the site has none to hand out."""
+    """`install` gets the agent onto a machine that has a Python; empty where the site has none to hand out. `files`:
+    the agent for those who have none.
+    """
 
     command: str
     code: str
     until: datetime
     install: str
+    files: list[AgentFileOut]
 
 
 class OrderIn(Schema):
