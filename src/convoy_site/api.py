@@ -19,6 +19,7 @@ from .keeping.api.keeper import router as keeper
 from .keeping.shapes import HealthOut, PartOut
 from .keeping.standing import standing
 from .packs.api.adding import router as ways_in
+from .packs.api.beginning import router as beginnings
 from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
@@ -124,6 +125,7 @@ for router in (
     packs,
     ahead,
     ways_in,
+    beginnings,
     releases,
     installations,
     crew,

@@ -34,3 +34,12 @@ class Refusal(Schema):
 
 class Done(Schema):
     done: Annotated[bool, Field(description="Always true; a refusal has another status.")] = True
+
+
+FILE_BODY = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
+"""The file is the body itself: it is written away as it comes, however large it is."""

@@ -333,3 +333,20 @@ def _keeper(world: World) -> Any:
     world.users["owner"].is_staff = True
     world.users["owner"].save()
     return world.users["owner"]
+
+
+def test_a_pack_begins_with_what_one_wants_to_play(world: World) -> None:
+    owner = world.as_("owner")
+    asked = {"text": "Lock Ledger\nnight lanterns\nNo Such Thing\n", "crew": str(world.crew.id)}
+    status, told = owner.post("/api/games/tillerway/beginning", asked)
+    assert status == 200, told
+    assert [one["mod"] for one in told["mods"]] == ["lock-ledger", "night-lanterns"]
+    assert told["unknown"] == ["No Such Thing"]
+    best = told["bases"][0]
+    assert (best["fits"], best["missing"]) == (2, [])
+    assert [one["fits"] for one in told["bases"]] == sorted((one["fits"] for one in told["bases"]), reverse=True)
+    assert all("preview" not in one["label"] for one in told["bases"])
+    archive = Build.objects.filter(mod__slug="rivet")[0]
+    listing = {"format": "convoy-listing/1", "files": [["old/rivet.zip", archive.archive_size, archive.archive_sha256]]}
+    status, told = owner.send("POST", f"/api/games/tillerway/beginning/folder?crew={world.crew.id}", listing)
+    assert (status, [one["mod"] for one in told["mods"]]) == (200, ["rivet"])

@@ -87,6 +87,8 @@ def core_of(row: Build, mod: str) -> CoreBuild:
 
 def shelf(pack: Drawing) -> QuerySet[Mod]:
     """The mods that a pack can draw on: what sources list for its game, and what its crew made its own."""
+    if pack.crew_id is None:
+        return Mod.objects.filter(game=pack.game_id, crew=None)
     theirs = Mod.objects.filter(game=pack.game_id, crew=pack.crew_id)
     shadowed = Q(crew=None, slug__in=theirs.values("slug"))
     return Mod.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id).exclude(shadowed)

@@ -1,7 +1,9 @@
 """Looking ahead in a draft: what an update would bring, which base would suit, and why a mod is in. Changes nothing."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+
+from django.db.models import QuerySet
 
 from convoy_core.draft.bases import BaseOutlook, outlook
 from convoy_core.draft.settling import WantedLine
@@ -101,12 +103,7 @@ def base_outlooks(pack: Pack) -> tuple[list[BaseOutlook], dict[str, str]]:
     lines = [line for line in pack.draft.lines.all() if line.on]
     mods = shelf(pack)
     slugs = [line.mod for line in lines]
-    counterparts: dict[str, list[str]] = {slug: [] for slug in slugs}
-    for slug, other in mods.filter(slug__in=slugs).exclude(counterpart="").values_list("slug", "counterpart"):
-        counterparts[slug].append(other)
-    for slug, other in mods.filter(counterpart__in=slugs).values_list("slug", "counterpart"):
-        if slug not in counterparts[other]:
-            counterparts[other].append(slug)
+    counterparts = counterparts_of(mods, slugs)
     builds = closure(pack, [*slugs, *(one for others in counterparts.values() for one in others)])
     wanted = [WantedLine(line.mod, drafts.range_of(line)) for line in lines]
     library, picks = Shelves(builds), drafts.picked_builds(pack)
@@ -117,6 +114,17 @@ def base_outlooks(pack: Pack) -> tuple[list[BaseOutlook], dict[str, str]]:
     found = [outlook(base, wanted, library, picks, counterparts) for base in bases]
     spoken = {*slugs, *(other for one in found for other in one.through.values())}
     return found, dict(mods.filter(slug__in=spoken).values_list("slug", "name"))
+
+
+def counterparts_of(mods: QuerySet[Mod], slugs: Sequence[str]) -> dict[str, list[str]]:
+    """Of each mod, those that do its job on another loader, whichever of the two says so."""
+    counterparts: dict[str, list[str]] = {slug: [] for slug in slugs}
+    for slug, other in mods.filter(slug__in=slugs).exclude(counterpart="").values_list("slug", "counterpart"):
+        counterparts[slug].append(other)
+    for slug, other in mods.filter(counterpart__in=slugs).values_list("slug", "counterpart"):
+        if slug not in counterparts[other]:
+            counterparts[other].append(slug)
+    return counterparts
 
 
 def needs_around(pack: Pack, mod: str) -> tuple[list[Edge], dict[str, str], set[str]]:

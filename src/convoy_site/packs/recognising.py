@@ -12,7 +12,7 @@ from convoy_core.outside.pasting import PastedLine, folded, read_paste
 from convoy_core.words.model import misfit
 
 from ..catalogue.models import Mod
-from ..catalogue.services import Fit, build_rows, fit_of, shelf
+from ..catalogue.services import Drawing, Fit, build_rows, fit_of, shelf
 from . import drafts
 from .models import Pack
 
@@ -86,7 +86,20 @@ def recognise(pack: Pack, text: str) -> Reading:
     return Reading(lines, pasted.left_out)
 
 
-def _by_key(pack: Pack, lines: Iterable[PastedLine]) -> dict[str, list[Mod]]:
+def named(shelf_of: Drawing, text: str) -> tuple[list[tuple[PastedLine, Mod | None]], int]:
+    """What each pasted line most probably names, before there is a draft to hold it against; and how many lines were
+    left out.
+    """
+    pasted = read_paste(text)
+    by_key = _by_key(shelf_of, pasted.lines)
+    found = []
+    for line in pasted.lines:
+        candidates = _candidates(line, by_key)
+        found.append((line, max(candidates, key=lambda mod: mod.downloads) if candidates else None))
+    return found, pasted.left_out
+
+
+def _by_key(pack: Drawing, lines: Iterable[PastedLine]) -> dict[str, list[Mod]]:
     names = {name for line in lines for name in line.names}
     urls = {line.url for line in lines if line.url}
     plain = Func(Lower("name"), Value("[^0-9a-z]+"), Value(""), Value("g"), function="regexp_replace")

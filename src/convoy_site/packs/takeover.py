@@ -14,7 +14,7 @@ from convoy_io import archives
 
 from ..catalogue.models import Build, Mod
 from ..catalogue.own import CannotBeUsed, incoming
-from ..catalogue.services import build_rows, fit_of, shelf
+from ..catalogue.services import Drawing, build_rows, fit_of, shelf
 from . import drafts
 from .models import Pack
 
@@ -42,10 +42,7 @@ class Proposal:
 
 def propose(pack: Pack, stream: BinaryIO) -> Proposal:
     """Reads a listing, or a ZIP of the folder. Raises MalformedInput, CannotBeUsed, TooLarge."""
-    with incoming(stream) as (path, _):
-        files = _files_of_zip(path) if zipfile.is_zipfile(path) else _files_of_listing(path)
-    profile = pack.game.profile
-    taken = recognise(files, _known(pack, files, profile), profile)
+    taken = found_in(pack, stream)
     spoken = {one.mod for one in (*taken.found, *taken.doubles, *taken.remnants)}
     mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=spoken)}
     base, builds = drafts.base_of(pack.draft), build_rows({mod.pk: mod.slug for mod in mods.values()})
@@ -53,6 +50,14 @@ def propose(pack: Pack, stream: BinaryIO) -> Proposal:
     already = set(pack.draft.lines.values_list("mod", flat=True))
     needed = {need for one in taken.found for need in mods[one.mod].needs} | set(pack.draft.picks)
     return Proposal(taken, mods, reasons, already, needed - already)
+
+
+def found_in(pack: Drawing, stream: BinaryIO) -> TakenOver:
+    """What a listing, or a ZIP of a folder, comes to by the shelf alone. Raises as `propose` does."""
+    with incoming(stream) as (path, _):
+        files = _files_of_zip(path) if zipfile.is_zipfile(path) else _files_of_listing(path)
+    profile = pack.game.profile
+    return recognise(files, _known(pack, files, profile), profile)
 
 
 def _files_of_listing(path: Path) -> tuple[CarriedFile, ...]:
@@ -72,7 +77,7 @@ def _files_of_zip(path: Path) -> tuple[CarriedFile, ...]:
     return tuple(CarriedFile(name, sizes[name], sha256) for name, sha256 in archives.hashes(path, members))
 
 
-def _known(pack: Pack, files: tuple[CarriedFile, ...], profile: GameProfile) -> list[Known]:
+def _known(pack: Drawing, files: tuple[CarriedFile, ...], profile: GameProfile) -> list[Known]:
     """Builds of the shelf that one of the files' hashes speaks for: by an archive's, or by a mark's."""
     hashes = sorted({file.sha256 for file in files})
     keys: set[int] = set()

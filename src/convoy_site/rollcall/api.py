@@ -25,8 +25,10 @@ from ..releases.models import Release
 from ..releases.services import pending, releases_of
 from ..shapes import Done, Short
 from . import departures, listings
+from .board import figures
 from .listings import TooLong, compare
 from .shapes import (
+    BoardOut,
     CalledRow,
     ComingIn,
     DepartureIn,
@@ -38,6 +40,9 @@ from .shapes import (
     TheLine,
     WaitingOut,
 )
+
+BOARD_STOPS = 6
+"""Releases of a pack that its line on the board shows."""
 
 router = Router(tags=["crew"])
 
@@ -137,6 +142,24 @@ def line(request: SignedIn, pack_id: UUID) -> TheLine:
     ]
     ahead = pending(pack.draft)
     return TheLine(stops=stops, pending=len(ahead.rows) + ahead.moved.base_moved, people=people)
+
+
+@router.get("/packs/{pack_id}/board", response=BoardOut, operation_id="board")
+def board(request: SignedIn, pack_id: UUID) -> BoardOut:
+    """One pack on the evening's board: the end of its line, the next departure, and what is open in it."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    shown = line(request, pack_id)
+    found = figures(pack)
+    coming = _departures(request, pack)[:1]
+    return BoardOut(
+        stops=shown.stops[-BOARD_STOPS:],
+        pending=shown.pending,
+        people=shown.people,
+        departure=coming[0] if coming else None,
+        blockers=found.blockers,
+        warnings=found.warnings,
+        newer=found.newer,
+    )
 
 
 @router.post("/packs/{pack_id}/listing", response=CalledRow, operation_id="compare_listing")

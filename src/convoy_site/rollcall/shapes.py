@@ -109,6 +109,17 @@ class DepartureOut(Schema):
     changes: list[ChangeOut]
 
 
+class BoardOut(TheLine):
+    """One pack on the evening's board. `blockers` and `warnings` count findings of its draft, `newer` builds that are
+    newer than those in it and fit.
+    """
+
+    departure: DepartureOut | None
+    blockers: int
+    warnings: int
+    newer: int
+
+
 class DepartureIn(Schema):
     at: datetime
     release: Short = ""

@@ -56,17 +56,3 @@ export async function told<T>(answer: Promise<Answer<T>>): Promise<T> {
 function refusal(what: string, why: string, now: string): Shape["Refusal"] {
   return { code: "away", what, why, now, fields: {}, data: {} };
 }
-
-/** Sign-up, sign-in and sign-out are django-allauth's; its errors are told in the same way as ours. */
-export async function account(path: "auth/login" | "auth/signup" | "auth/session", body?: object): Promise<void> {
-  const reply = await fetch(`/_allauth/browser/v1/${path}`, {
-    method: body ? "POST" : "DELETE",
-    headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-    body: body && JSON.stringify(body),
-  }).catch(() => null);
-  if (reply?.ok || (!body && reply?.status === 401)) return;
-  const errors = ((await reply?.json().catch(() => null))?.errors ?? []) as { param?: string; message: string }[];
-  const fields = Object.fromEntries(errors.map((one) => [one.param ?? "password", one.message]));
-  const what = errors.map((one) => one.message).join(" ") || "The site does not answer. Try again in a moment.";
-  throw new Refused(reply?.status ?? 0, { code: "sign-in", what, why: "", now: "", fields, data: {} });
-}

@@ -115,6 +115,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Agent Offer
+         * @description Which agents this site has, as signed bytes: for agents that are asked to bring themselves up to date.
+         */
+        get: operations["agent_offer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/order": {
         parameters: {
             query?: never;
@@ -462,6 +482,46 @@ export interface paths {
         post?: never;
         /** Remove Game */
         delete: operations["remove_game"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/beginning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin With List
+         * @description What a pasted list comes to on each base of a game: asked before there is a pack.
+         */
+        post: operations["begin_with_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/beginning/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin With Folder
+         * @description The same for a folder's listing, or a ZIP of it.
+         */
+        post: operations["begin_with_folder"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1028,6 +1088,26 @@ export interface paths {
         head?: never;
         /** Describe Pack */
         patch: operations["describe_pack"];
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Board
+         * @description One pack on the evening's board: the end of its line, the next departure, and what is open in it.
+         */
+        get: operations["board"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/packs/{pack_id}/catalogue": {
@@ -1780,6 +1860,22 @@ export interface components {
             /** Address */
             address: string;
         };
+        /**
+         * AgentFileOut
+         * @description The agent as one file, for one system (`linux-x86_64`), or for any Python (`any`). `size` in bytes.
+         */
+        AgentFileOut: {
+            /** Address */
+            address: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+            /** System */
+            system: string;
+            /** Version */
+            version: string;
+        };
         /** ArchiveFolderOut */
         ArchiveFolderOut: {
             /** Files */
@@ -2020,6 +2116,45 @@ export interface components {
             /** Through */
             through: components["schemas"]["BaseLineOut"][];
         };
+        /**
+         * BeginningBaseOut
+         * @description One base: how many of the named mods have a build there, `through` of them by a counterpart; who has none.
+         */
+        BeginningBaseOut: {
+            /** Fits */
+            fits: number;
+            /** Game Version */
+            game_version: string;
+            /** Label */
+            label: string;
+            /** Loader */
+            loader: string;
+            /** Loader Version */
+            loader_version: string;
+            /** Missing */
+            missing: string[];
+            /** Through */
+            through: number;
+        };
+        /** BeginningIn */
+        BeginningIn: {
+            /** Crew */
+            crew?: string | null;
+            /** Text */
+            text: string;
+        };
+        /**
+         * BeginningOut
+         * @description `unknown`: lines, or places of a folder, that name no mod of the catalogue. `bases`: the best first.
+         */
+        BeginningOut: {
+            /** Bases */
+            bases: components["schemas"]["BeginningBaseOut"][];
+            /** Mods */
+            mods: components["schemas"]["NamedMod"][];
+            /** Unknown */
+            unknown: string[];
+        };
         /** BehindOut */
         BehindOut: {
             /** Mod */
@@ -2032,6 +2167,26 @@ export interface components {
             version: string;
             /** Why */
             why: string;
+        };
+        /**
+         * BoardOut
+         * @description One pack on the evening's board. `blockers` and `warnings` count findings of its draft, `newer` builds that are
+         *     newer than those in it and fit.
+         */
+        BoardOut: {
+            /** Blockers */
+            blockers: number;
+            departure: components["schemas"]["DepartureOut"] | null;
+            /** Newer */
+            newer: number;
+            /** Pending */
+            pending: number;
+            /** People */
+            people: components["schemas"]["LinePerson"][];
+            /** Stops */
+            stops: components["schemas"]["StopOut"][];
+            /** Warnings */
+            warnings: number;
         };
         /**
          * BroughtOut
@@ -2671,7 +2826,7 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["FinderRow"][];
             /** Sources */
-            sources: components["schemas"]["SourceState"][];
+            sources: components["schemas"]["Freshness"][];
             /** Total */
             total: number;
         };
@@ -2804,6 +2959,22 @@ export interface components {
             reason: string;
             /** Version */
             version: string;
+        };
+        /** Freshness */
+        Freshness: {
+            /** Name */
+            name: string;
+            /** Pages Changed */
+            pages_changed: number;
+            /** Pages Done */
+            pages_done: number;
+            pickup: components["schemas"]["Pickup"];
+            /** Read At */
+            read_at: string | null;
+            /** Rest Until */
+            rest_until: string | null;
+            /** Trouble */
+            trouble: string;
         };
         /** GameChangeIn */
         GameChangeIn: {
@@ -4138,13 +4309,16 @@ export interface components {
         };
         /**
          * PairingOut
-         * @description `install` gets the agent onto a machine that has none; empty where the site has none to hand out.
+         * @description `install` gets the agent onto a machine that has a Python; empty where the site has none to hand out. `files`:
+         *     the agent for those who have none.
          */
         PairingOut: {
             /** Code */
             code: string;
             /** Command */
             command: string;
+            /** Files */
+            files: components["schemas"]["AgentFileOut"][];
             /** Install */
             install: string;
             /**
@@ -5533,6 +5707,33 @@ export interface operations {
             };
         };
     };
+    agent_offer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     agent_order: {
         parameters: {
             query?: never;
@@ -6304,6 +6505,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    begin_with_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginningIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeginningOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    begin_with_folder: {
+        parameters: {
+            query?: {
+                crew?: string | null;
+            };
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeginningOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -7500,6 +7773,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PackOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    board: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

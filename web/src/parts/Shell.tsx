@@ -9,7 +9,7 @@ import { useColorScheme } from "@mui/material/styles";
 import Tooltip from "@mui/material/Tooltip";
 import { Suspense, useState } from "react";
 import { Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
-import { account } from "../api/client";
+import { ask } from "../api/account";
 import { queryClient, useInstallations, useMe, usePack } from "../api/queries";
 import { useKeys, useShowKeys } from "./keys";
 import { Emblem, Hidden } from "./marks";
@@ -225,7 +225,7 @@ function Account({ showKeys }: { showKeys: () => void }) {
         <MenuItem
           onClick={async () => {
             setAnchor(null);
-            await account("auth/session");
+            await ask("DELETE", "auth/session");
             queryClient.clear();
             navigate("/sign-in");
           }}

@@ -14,7 +14,7 @@ from convoy_core.words.profile import KindLayout
 from ...catalogue import own
 from ...catalogue.models import Build
 from ...people.rights import Action, SignedIn
-from ...shapes import Short
+from ...shapes import FILE_BODY, Short
 from .. import takeover
 from ..services import pack_for
 from ..shapes.adding import (
@@ -34,14 +34,6 @@ from ..shapes.adding import (
 
 router = Router(tags=["packs"])
 
-BODY = {
-    "requestBody": {
-        "required": True,
-        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
-    }
-}
-"""The file is the body itself: it is written away as it comes, however large it is."""
-
 TOLD = 200
 """Rows of one list of a folder that are told; the others are counted."""
 
@@ -54,7 +46,7 @@ def known_files(request: SignedIn, pack_id: UUID, body: HashesIn) -> list[KnownO
     return [_known_out(build, there) for build in own.by_archive(pack, body.hashes)]
 
 
-@router.post("/packs/{pack_id}/files", response=DroppedOut, operation_id="drop_file", openapi_extra=BODY)
+@router.post("/packs/{pack_id}/files", response=DroppedOut, operation_id="drop_file", openapi_extra=FILE_BODY)
 def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()]) -> DroppedOut:
     pack = pack_for(request.user, pack_id, Action.EDIT)
     dropped = own.drop(request.user, pack, name, cast(BinaryIO, request))
@@ -120,7 +112,7 @@ def licence(request: SignedIn, text: Annotated[Short, Query()] = "") -> LicenceO
     return LicenceOut(licence=text, passing_on=means.passing_on, sentence=means.sentence)
 
 
-@router.post("/packs/{pack_id}/draft/folder", response=TakeOverOut, operation_id="read_folder", openapi_extra=BODY)
+@router.post("/packs/{pack_id}/draft/folder", response=TakeOverOut, operation_id="read_folder", openapi_extra=FILE_BODY)
 def read_folder(request: SignedIn, pack_id: UUID) -> TakeOverOut:
     """What a listing, or a ZIP of a folder, comes to. Changes nothing: the edit `take over` does."""
     pack = pack_for(request.user, pack_id, Action.EDIT)

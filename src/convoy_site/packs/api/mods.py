@@ -3,6 +3,7 @@
 from typing import Annotated
 from uuid import UUID
 
+from django.db.models import Q, QuerySet
 from django.http import HttpResponse
 from ninja import Path, Query, Router
 
@@ -12,7 +13,7 @@ from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.wording import listed
 
 from ...catalogue import pictures
-from ...catalogue.models import Build, Mod
+from ...catalogue.models import Build, Mod, Source, SourceState
 from ...catalogue.search import Asked, search
 from ...catalogue.services import build_rows, core_of, fit_of, shelf
 from ...people.rights import Action, NotFound, SignedIn
@@ -27,11 +28,11 @@ from ..shapes.mods import (
     FileOut,
     FinderPage,
     FinderRow,
+    Freshness,
     ModPage,
     MoreOfMod,
     NeighbourOut,
     PackUse,
-    SourceState,
 )
 
 router = Router(tags=["catalogue"])
@@ -72,7 +73,7 @@ def finder(
             )
         )
     sources = [
-        SourceState(
+        Freshness(
             name=one.name,
             pickup=Pickup(one.pickup),
             read_at=one.read_at,
@@ -81,7 +82,7 @@ def finder(
             pages_changed=one.pages_changed,
             rest_until=one.rest_until,
         )
-        for one in pack.game.sources.filter(crew=None).order_by("name")
+        for one in _seen_sources(pack)
     ]
     facets = [
         FacetOut(name=name, values=[FacetValue(value=value, count=count) for value, count in values])
@@ -187,3 +188,9 @@ def mod_picture(
     pack = pack_for(request.user, pack_id, Action.SEE)
     drawn = pictures.picture(_mod(pack, slug), number)
     return HttpResponse(drawn, content_type="image/webp", headers={"Cache-Control": "private, max-age=86400"})
+
+
+def _seen_sources(pack: Pack) -> QuerySet[Source]:
+    """Sources of which the pack can have mods, those of its crew among them."""
+    seen = Q(crew=None) | Q(crew=pack.crew_id)
+    return pack.game.sources.filter(seen, is_own=False).exclude(state=SourceState.REMOVED).order_by("name")

@@ -29,7 +29,7 @@ class FinderRow(Schema):
     picture: bool
 
 
-class SourceState(Schema):
+class Freshness(Schema):
     name: str
     pickup: Pickup
     read_at: datetime | None
@@ -56,7 +56,7 @@ class FinderPage(Schema):
     page: int
     pages: int
     facets: list[FacetOut]
-    sources: list[SourceState]
+    sources: list[Freshness]
 
 
 class BuildOut(Schema):

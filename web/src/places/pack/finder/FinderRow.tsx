@@ -124,7 +124,7 @@ export function FinderRow({
   );
 }
 
-export function Sources({ sources }: { sources: Shape["SourceState"][] }) {
+export function Sources({ sources }: { sources: Shape["Freshness"][] }) {
   return (
     <Box sx={{ p: 1.5, fontSize: "0.8rem", color: "text.secondary" }}>
       {sources.map((one) => (

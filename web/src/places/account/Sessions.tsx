@@ -1,0 +1,69 @@
+// Where one is signed in, and ending that elsewhere.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { mine } from "../../api/account";
+import { Loaded } from "../../parts/notices";
+import { when } from "../../parts/words";
+import { type Asking, useMine } from "./useAsking";
+
+interface Session {
+  id: number;
+  ip: string;
+  user_agent: string;
+  created_at: number;
+  is_current: boolean;
+}
+
+export function Sessions({ asking }: { asking: Asking }) {
+  const sessions = useMine<Session[]>("auth/sessions");
+  return (
+    <Loaded query={sessions} rows={1}>
+      {(rows) => (
+        <>
+          {rows.map((one) => (
+            <Box key={one.id} sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.5, flexWrap: "wrap" }}>
+              <Box sx={{ flex: 1, minWidth: 220 }}>
+                {browser(one.user_agent)} from {one.ip}
+                <Typography variant="body2" sx={{ color: "text.secondary" }}>
+                  since {when(new Date(one.created_at * 1000).toISOString())}
+                  {one.is_current && ", this one"}
+                </Typography>
+              </Box>
+              {!one.is_current && (
+                <Button size="small" onClick={() => asking.run(() => mine("DELETE", "auth/sessions", { sessions: [one.id] }))}>
+                  End it
+                </Button>
+              )}
+            </Box>
+          ))}
+          {rows.length > 1 && (
+            <Button
+              variant="outlined"
+              size="small"
+              sx={{ mt: 1 }}
+              onClick={() =>
+                asking.run(() =>
+                  mine("DELETE", "auth/sessions", {
+                    sessions: rows.filter((one) => !one.is_current).map((one) => one.id),
+                  }),
+                )
+              }
+            >
+              End all others
+            </Button>
+          )}
+        </>
+      )}
+    </Loaded>
+  );
+}
+
+/** The last name that a browser gives itself, which is the most telling one, and the system. */
+function browser(agent: string): string {
+  const system = /Windows|Macintosh|Android|iPhone|iPad|Linux/.exec(agent)?.[0] ?? "";
+  const name = agent.match(/\w+\/[\d.]+/g)?.at(-1) ?? "";
+  return [name.split("/")[0] || "A browser", system && `on ${system.replace("Macintosh", "macOS")}`]
+    .filter(Boolean)
+    .join(" ");
+}

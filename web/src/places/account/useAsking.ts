@@ -1,0 +1,57 @@
+// Asking for changes of one's own account. Some of them want the password once more: it is asked for, and then what was
+// asked goes on by itself.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { AskPassword, mine } from "../../api/account";
+import type { Refused } from "../../api/client";
+
+export interface Asking {
+  /** Does something, and reads the account anew. */
+  run: (what: () => Promise<unknown>, then?: () => void) => void;
+  isPending: boolean;
+  error: Refused | null;
+  /** Set while the password is wanted. */
+  wanted: boolean;
+  confirm: (password: string) => void;
+  giveUp: () => void;
+}
+
+export function useAsking(): Asking {
+  const client = useQueryClient();
+  const [waiting, setWaiting] = useState<{ what: () => Promise<unknown>; then?: () => void } | null>(null);
+  const change = useMutation<void, Refused, { what: () => Promise<unknown>; then?: () => void }>({
+    mutationFn: async ({ what, then }) => {
+      try {
+        await what();
+        setWaiting(null);
+        then?.();
+      } catch (error) {
+        if (!(error instanceof AskPassword)) throw error;
+        setWaiting({ what, then });
+      }
+    },
+    onSettled: () => client.invalidateQueries({ queryKey: ["account"] }),
+  });
+  return {
+    run: (what, then) => change.mutate({ what, then }),
+    isPending: change.isPending,
+    error: change.error,
+    wanted: waiting !== null,
+    confirm: (password) =>
+      waiting &&
+      change.mutate({
+        what: async () => {
+          await mine("POST", "auth/reauthenticate", { password });
+          await waiting.what();
+        },
+        then: waiting.then,
+      }),
+    giveUp: () => {
+      setWaiting(null);
+      change.reset();
+    },
+  };
+}
+
+export const useMine = <T>(path: string) =>
+  useQuery({ queryKey: ["account", path], queryFn: () => mine<T>("GET", path), retry: false });
