@@ -22,6 +22,14 @@ const NewPack = lazy(() => import("./places/new/NewPack"));
 const Join = lazy(() => import("./places/Join"));
 const Installation = lazy(() => import("./places/installation/Installation"));
 const CrewPeople = lazy(() => import("./places/CrewPeople"));
+const Account = lazy(() => import("./places/account/Account"));
+const Forgotten = lazy(() => import("./places/account/Forgotten"));
+const ConfirmAddress = lazy(() => import("./places/account/ConfirmAddress"));
+const Games = lazy(() => import("./places/games/Games"));
+const NewGame = lazy(() => import("./places/games/NewGame"));
+const GamePlace = lazy(() => import("./places/games/GamePlace"));
+const SourcePlace = lazy(() => import("./places/sources/SourcePlace"));
+const Keeper = lazy(() => import("./places/keeper/Keeper"));
 const PackFrame = lazy(() => import("./places/pack/PackFrame"));
 const Assemble = lazy(() => import("./places/pack/Assemble"));
 const Check = lazy(() => import("./places/pack/Check"));
@@ -46,6 +54,14 @@ const router = createBrowserRouter([
       { path: "join/:code?", element: <Join /> },
       { path: "installations/:installationId", element: <Installation /> },
       { path: "crews/:crewId", element: <CrewPeople /> },
+      { path: "account", element: <Account /> },
+      { path: "account/address/:key", element: <ConfirmAddress /> },
+      { path: "password/:key?", element: <Forgotten /> },
+      { path: "games", element: <Games /> },
+      { path: "games/new", element: <NewGame /> },
+      { path: "games/:gameId", element: <GamePlace /> },
+      { path: "sources/:sourceId", element: <SourcePlace /> },
+      { path: "site", element: <Keeper /> },
       { path: "packs/new", element: <NewPack /> },
       {
         path: "packs/:packId",

@@ -214,6 +214,9 @@ function Account({ showKeys }: { showKeys: () => void }) {
           </MenuItem>
         ))}
         <MenuItem onClick={go("/join")}>Join with a code</MenuItem>
+        <MenuItem onClick={go("/games")}>Games</MenuItem>
+        {me.keeper && <MenuItem onClick={go("/site")}>The site, as its keeper</MenuItem>}
+        <MenuItem onClick={go("/account")}>Your account</MenuItem>
         <MenuItem
           onClick={() => {
             setAnchor(null);

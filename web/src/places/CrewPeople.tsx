@@ -7,12 +7,13 @@ import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../api/client";
 import { useChange, useCrew, useMe } from "../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../parts/notices";
 import { day, many } from "../parts/words";
 import { Pick } from "./BaseFields";
+import { SourceList } from "./sources/SourceList";
 
 const ROLES = {
   owner: "may do everything, and gives roles",
@@ -190,6 +191,15 @@ function Shown({ crew }: { crew: Shape["CrewPage"] }) {
           </Box>
         ))}
       </Box>
+      <Typography variant="h2" sx={{ mt: 4, mb: 1 }}>
+        Sources of this crew
+      </Typography>
+      <SourceList crew={crew.id} may={crew.role !== "member"} />
+      {crew.role === "owner" && (
+        <Typography variant="body2" sx={{ mt: 2 }}>
+          A game that is not here yet? <Link to={`/games/new?crew=${crew.id}`}>Bring it</Link>.
+        </Typography>
+      )}
       <Box
         component="dl"
         sx={{

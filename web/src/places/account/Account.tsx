@@ -83,12 +83,7 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
 
 function ShownAs({ name }: { name: string }) {
   const [text, setText] = useState(name);
-  const change = useChange(
-    () => told(api.PATCH("/api/account", { body: { name: text } })),
-    ["me"],
-    ["crew"],
-    ["pack"],
-  );
+  const change = useChange(() => told(api.PATCH("/api/account", { body: { name: text } })), ["me"], ["crew"], ["pack"]);
   return (
     <Box
       component="form"
@@ -118,7 +113,9 @@ function Password() {
   const [now, setNow] = useState("");
   const [next, setNext] = useState("");
   const [done, setDone] = useState(false);
-  const change = useChange(() => mine("POST", "account/password/change", { current_password: now, new_password: next }));
+  const change = useChange(() =>
+    mine("POST", "account/password/change", { current_password: now, new_password: next }),
+  );
   return (
     <Box
       component="form"

@@ -104,7 +104,10 @@ export function SecondFactor({ asking }: { asking: Asking }) {
                 <Button
                   size="small"
                   onClick={() =>
-                    asking.run(() => mine("POST", "account/authenticators/recovery-codes", {}), () => setCodes([]))
+                    asking.run(
+                      () => mine("POST", "account/authenticators/recovery-codes", {}),
+                      () => setCodes([]),
+                    )
                   }
                 >
                   Make new ones
@@ -151,8 +154,8 @@ function NewApp(props: { secret: Secret; asking: Asking; done: () => void; showC
       <img src={drawn} width={168} height={168} alt="A code for your app to read; the text beside it says the same" />
       <Box sx={{ display: "grid", gap: 1.5, flex: 1, minWidth: 240, alignContent: "start" }}>
         <Typography variant="body2">
-          Let your app read this, or type it in there: <code style={{ overflowWrap: "anywhere" }}>{props.secret.secret}</code>{" "}
-          <Copy text={props.secret.secret} />
+          Let your app read this, or type it in there:{" "}
+          <code style={{ overflowWrap: "anywhere" }}>{props.secret.secret}</code> <Copy text={props.secret.secret} />
         </Typography>
         <TextField
           label="The six digits that it shows"

@@ -31,7 +31,10 @@ export function Sessions({ asking }: { asking: Asking }) {
                 </Typography>
               </Box>
               {!one.is_current && (
-                <Button size="small" onClick={() => asking.run(() => mine("DELETE", "auth/sessions", { sessions: [one.id] }))}>
+                <Button
+                  size="small"
+                  onClick={() => asking.run(() => mine("DELETE", "auth/sessions", { sessions: [one.id] }))}
+                >
                   End it
                 </Button>
               )}

@@ -7,7 +7,7 @@ import type { Refused } from "../../api/client";
 
 export interface Asking {
   /** Does something, and reads the account anew. */
-  run: (what: () => Promise<unknown>, then?: () => void) => void;
+  run: (what: () => Promise<unknown>, after?: () => void) => void;
   isPending: boolean;
   error: Refused | null;
   /** Set while the password is wanted. */
@@ -18,22 +18,22 @@ export interface Asking {
 
 export function useAsking(): Asking {
   const client = useQueryClient();
-  const [waiting, setWaiting] = useState<{ what: () => Promise<unknown>; then?: () => void } | null>(null);
-  const change = useMutation<void, Refused, { what: () => Promise<unknown>; then?: () => void }>({
-    mutationFn: async ({ what, then }) => {
+  const [waiting, setWaiting] = useState<{ what: () => Promise<unknown>; after?: () => void } | null>(null);
+  const change = useMutation<void, Refused, { what: () => Promise<unknown>; after?: () => void }>({
+    mutationFn: async ({ what, after }) => {
       try {
         await what();
         setWaiting(null);
-        then?.();
+        after?.();
       } catch (error) {
         if (!(error instanceof AskPassword)) throw error;
-        setWaiting({ what, then });
+        setWaiting({ what, after });
       }
     },
     onSettled: () => client.invalidateQueries({ queryKey: ["account"] }),
   });
   return {
-    run: (what, then) => change.mutate({ what, then }),
+    run: (what, after) => change.mutate({ what, after }),
     isPending: change.isPending,
     error: change.error,
     wanted: waiting !== null,
@@ -44,7 +44,7 @@ export function useAsking(): Asking {
           await mine("POST", "auth/reauthenticate", { password });
           await waiting.what();
         },
-        then: waiting.then,
+        after: waiting.after,
       }),
     giveUp: () => {
       setWaiting(null);

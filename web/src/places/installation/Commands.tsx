@@ -7,6 +7,7 @@ import { api, type Shape, told } from "../../api/client";
 import { useChange } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { RefusalRemark } from "../../parts/notices";
+import { bytes } from "../../parts/words";
 import type { Page } from "./asking";
 
 /** For a machine of one's own: the pairing command, made on request and shown once, then the everyday commands. */
@@ -37,7 +38,7 @@ export function Commands({ one }: { one: Page }) {
       )}
       {shown && (
         <>
-          {shown.install && <Command text={shown.install} what="Get the agent, once for all packs; pip does it, too" />}
+          <GetAgent shown={shown} />
           <Command
             text={shown.command}
             what={`Make the folder and pair it: once, until ${until}. With --game FOLDER your game is copied into it`}
@@ -96,4 +97,69 @@ function Command({ text, what }: { text: string; what: string }) {
       </Box>
     </Box>
   );
+}
+
+/** How the agent gets onto this visitor's machine: as one file for its system, where the site has one. */
+function GetAgent({ shown }: { shown: Shape["PairingOut"] }) {
+  const system = systemHere();
+  const file = shown.files.find((one) => one.system.startsWith(system.key));
+  if (!file) return shown.install ? <Command text={shown.install} what={WITH_PYTHON} /> : null;
+  return (
+    <Box sx={{ display: "grid", gap: 1 }}>
+      <Typography variant="body2">
+        <strong>1.</strong> Get the agent, once for all packs: one file for {system.name}, nothing else to install.
+      </Typography>
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
+        <Button variant="outlined" href={file.address} download={system.file}>
+          Get it for {system.name}, {bytes(file.size)}
+        </Button>
+        <Typography variant="caption" sx={{ overflowWrap: "anywhere" }}>
+          SHA-256 <code>{file.sha256.slice(0, 16)}…</code>
+        </Typography>
+      </Box>
+      <Typography variant="body2">
+        <strong>2.</strong> {system.open}
+      </Typography>
+      {system.make && <Command text={system.make} what="Let it run, and be found from everywhere" />}
+      <Typography variant="body2">
+        <strong>3.</strong> Copy the next two lines there, one after the other, each with Enter.
+      </Typography>
+      {shown.install && (
+        <Box component="details" sx={{ fontSize: "0.875rem" }}>
+          <summary>There is a Python on this machine</summary>
+          <Command text={shown.install} what={WITH_PYTHON} />
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+const WITH_PYTHON = "Get the agent, once for all packs; pip does it, too";
+
+/** By what the browser says of itself. `key` begins the names of the agent's files for that system. */
+function systemHere() {
+  const said = navigator.userAgent;
+  if (said.includes("Windows"))
+    return {
+      key: "windows",
+      name: "Windows",
+      file: "convoy.exe",
+      open: "Open the folder where it lies now, click into the line above that shows where you are, type cmd and press Enter: a black window opens.",
+      make: "",
+    };
+  if (said.includes("Mac"))
+    return {
+      key: "macos",
+      name: "macOS",
+      file: "convoy",
+      open: "Open “Terminal” (in Programs, Utilities): a window in which one types.",
+      make: "chmod +x ~/Downloads/convoy && sudo mv ~/Downloads/convoy /usr/local/bin/",
+    };
+  return {
+    key: "linux",
+    name: "Linux",
+    file: "convoy",
+    open: "Open a terminal: a window in which one types.",
+    make: "mkdir -p ~/.local/bin && install ~/Downloads/convoy ~/.local/bin/ && export PATH=$HOME/.local/bin:$PATH",
+  };
 }

@@ -7,13 +7,14 @@ import TextField from "@mui/material/TextField";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import Typography from "@mui/material/Typography";
-import { Link, useNavigate } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Shape } from "../../api/client";
 import { useGames, useMe } from "../../api/queries";
 import { Emblem, emblemNames } from "../../parts/marks";
-import { Loaded, RefusalRemark } from "../../parts/notices";
+import { Empty, Loaded, RefusalRemark } from "../../parts/notices";
 import { BaseFields, Pick } from "../BaseFields";
-import { type Along, NEW_CREW, useStarting } from "./useStarting";
+import { Beginning } from "./Beginning";
+import { type Along, NEW_CREW, useStarting, type With } from "./useStarting";
 
 /** What goes along from another pack; of a release only what releases tell. */
 const ALONG: { name: keyof Along; label: string }[] = [
@@ -32,14 +33,27 @@ export default function NewPack() {
         Start a pack
       </Typography>
       <Loaded query={me}>
-        {(who) => <Loaded query={games}>{(list) => <Form games={list} crews={who.crews} />}</Loaded>}
+        {(who) => (
+          <Loaded query={games}>
+            {(list) =>
+              list.length ? (
+                <Form games={list} crews={who.crews} />
+              ) : (
+                <Empty title="No game is known here yet" action={<Link to="/games/new">Bring a game</Link>}>
+                  A pack is of a game. A crew's owner brings one: one file says what it is.
+                </Empty>
+              )
+            }
+          </Loaded>
+        )}
       </Loaded>
     </Box>
   );
 }
 
 function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewOut"][] }) {
-  const starting = useStarting(games, crews);
+  const [search] = useSearchParams();
+  const starting = useStarting(games, crews, (search.get("with") as With | null) ?? "nothing");
   const { about, along, base, begun, crew, curated, from, game, say, start } = starting;
   const navigate = useNavigate();
   return (
@@ -113,46 +127,84 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
         component="fieldset"
         sx={{ border: 1, borderColor: "divider", borderRadius: 1, p: 2, display: "grid", gap: 2, m: 0 }}
       >
-        <legend>Base: it can be changed at any time</legend>
+        <legend>What it begins with</legend>
         <Pick
           label="Game"
           value={game.id}
           options={games.map((one) => ({ value: one.id, name: one.name }))}
           onChange={starting.chooseGame}
         />
-        <Pick
-          label="Start from"
-          value={from}
-          options={[
-            { value: "", name: "nothing" },
-            ...starting.others.flatMap((one) => [
-              { value: one.id, name: `${one.name}, as its draft is now` },
-              ...(one.newest_release
-                ? [{ value: `${one.id} ${one.newest_release}`, name: `${one.name}, release ${one.newest_release}` }]
-                : []),
-            ]),
-          ]}
-          onChange={starting.startFrom}
-        />
-        {from && (
-          <Box sx={{ display: "flex", gap: 2, flexWrap: "wrap" }}>
-            <FormControlLabel
-              control={<Checkbox size="small" checked disabled />}
-              label="Its lines, in the builds that they have there"
-            />
-            {ALONG.filter(({ name }) => !from.includes(" ") || name === "tweaks" || name === "steps").map(
-              ({ name, label }) => (
-                <FormControlLabel
-                  key={name}
-                  control={
-                    <Checkbox size="small" checked={along[name]} onChange={(_, on) => starting.take({ [name]: on })} />
-                  }
-                  label={label}
-                />
-              ),
-            )}
-          </Box>
+        <ToggleButtonGroup
+          exclusive
+          size="small"
+          value={starting.begin}
+          aria-label="What it begins with"
+          sx={{ flexWrap: "wrap" }}
+          onChange={(_, how) => how && starting.beginWith(how)}
+        >
+          <ToggleButton value="nothing">Nothing yet</ToggleButton>
+          <ToggleButton value="list">A list, or links</ToggleButton>
+          <ToggleButton value="folder">A folder</ToggleButton>
+          <ToggleButton value="pack">Another pack</ToggleButton>
+        </ToggleButtonGroup>
+        {(starting.begin === "list" || starting.begin === "folder") && (
+          <Beginning
+            key={`${starting.begin} ${game.id}`}
+            how={starting.begin}
+            found={starting.found}
+            base={base}
+            choose={starting.setBase}
+            askList={starting.askList}
+            askFolder={starting.askFolder}
+          />
         )}
+        {starting.begin === "pack" && (
+          <>
+            <Pick
+              label="Which pack"
+              value={from}
+              options={[
+                { value: "", name: "choose one" },
+                ...starting.others.flatMap((one) => [
+                  { value: one.id, name: `${one.name}, as its draft is now` },
+                  ...(one.newest_release
+                    ? [{ value: `${one.id} ${one.newest_release}`, name: `${one.name}, release ${one.newest_release}` }]
+                    : []),
+                ]),
+              ]}
+              onChange={starting.startFrom}
+            />
+            {from && (
+              <Box sx={{ display: "flex", gap: 2, flexWrap: "wrap" }}>
+                <FormControlLabel
+                  control={<Checkbox size="small" checked disabled />}
+                  label="Its lines, in the builds that they have there"
+                />
+                {ALONG.filter(({ name }) => !from.includes(" ") || name === "tweaks" || name === "steps").map(
+                  ({ name, label }) => (
+                    <FormControlLabel
+                      key={name}
+                      control={
+                        <Checkbox
+                          size="small"
+                          checked={along[name]}
+                          onChange={(_, on) => starting.takeAlong({ [name]: on })}
+                        />
+                      }
+                      label={label}
+                    />
+                  ),
+                )}
+              </Box>
+            )}
+          </>
+        )}
+      </Box>
+      <Box
+        component="fieldset"
+        sx={{ border: 1, borderColor: "divider", borderRadius: 1, p: 2, display: "grid", gap: 2, m: 0 }}
+      >
+        <legend>Base: it can be changed at any time</legend>
         <BaseFields key={game.id} game={game} value={base} onChange={starting.setBase} />
       </Box>
       <TextField

@@ -1,20 +1,26 @@
 // A pack that is being started: what is said of it so far, and the starting.
 import { useState } from "react";
 import { api, type Shape, told } from "../../api/client";
+import { sendFile } from "../../api/files";
 import { sendEdits, useChange, usePacks } from "../../api/queries";
 import { type BaseChoice, firstBase } from "../BaseFields";
 
 export const NEW_CREW = "new";
 
+/** What a pack begins with. */
+export type With = "nothing" | "list" | "folder" | "pack";
+
 export type Along = Record<"holds" | "notes" | "tweaks" | "steps", boolean>;
 
-export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]) {
+export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][], how: With) {
   const curated = crews.filter((one) => one.role !== "member");
   const [game, setGame] = useState(games[0]);
   const [base, setBase] = useState<BaseChoice>(firstBase(game));
   const [crew, setCrew] = useState(curated[0]?.id ?? NEW_CREW);
   const [crewName, setCrewName] = useState("");
   const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
+  const [begin, setBegin] = useState<With>(how);
+  const [found, setFound] = useState<Shape["BeginningOut"] | null>(null);
   const [from, setFrom] = useState("");
   const [begun, setBegun] = useState<Shape["PackOut"] | null>(null);
   const [along, setAlong] = useState<Along>({ holds: true, notes: true, tweaks: true, steps: true });
@@ -27,13 +33,24 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
       const made =
         begun ?? (await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } })));
       setBegun(made);
-      const [pack, release] = from.split(" ");
+      const mods = found?.mods.map((one) => one.mod) ?? [];
+      if ((begin === "list" || begin === "folder") && mods.length)
+        await sendEdits(made.id, made.revision, [{ do: "add many", mods }], "keep");
+      const [pack, release] = begin === "pack" ? from.split(" ") : [];
       if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }], "keep");
       return made;
     },
     ["packs"],
     ["me"],
   );
+  const known = (id: string) => (id === NEW_CREW ? null : id);
+  /** What was found, and the base that has most of it. */
+  const take = (what: Shape["BeginningOut"]) => {
+    setFound(what);
+    const best = what.bases[0];
+    if (best && what.mods.length)
+      setBase({ game_version: best.game_version, loader: best.loader, loader_version: best.loader_version });
+  };
   return {
     curated,
     game,
@@ -41,6 +58,7 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
       const next = games.find((one) => one.id === id) ?? game;
       setGame(next);
       setFrom("");
+      setFound(null);
       setBase(firstBase(next));
     },
     base,
@@ -51,6 +69,32 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
     setCrewName,
     about,
     say: (what: Partial<typeof about>) => setAbout({ ...about, ...what }),
+    begin,
+    beginWith: (next: With) => {
+      setBegin(next);
+      setFound(null);
+    },
+    found,
+    askList: async (text: string) =>
+      take(
+        await told(
+          api.POST("/api/games/{game_id}/beginning", {
+            params: { path: { game_id: game.id } },
+            body: { text, crew: known(crew) },
+          }),
+        ),
+      ),
+    askFolder: async (data: Blob) => {
+      const about = known(crew) ? `?crew=${known(crew)}` : "";
+      take(
+        await sendFile<Shape["BeginningOut"]>(
+          `/api/games/${game.id}/beginning/folder${about}`,
+          data,
+          () => {},
+          new AbortController().signal,
+        ),
+      );
+    },
     others,
     from,
     startFrom: (value: string) => {
@@ -61,7 +105,7 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
       }
     },
     along,
-    take: (what: Partial<Along>) => setAlong({ ...along, ...what }),
+    takeAlong: (what: Partial<Along>) => setAlong({ ...along, ...what }),
     begun,
     start,
   };

@@ -32,7 +32,9 @@ export default function Assemble() {
   const draft = useDraft(packId);
   const editing = useEditing(packId);
   const [folded, setFolded] = useState(false);
-  const [open, setOpen] = useState<"base" | "updates" | "history" | "demand" | null>(null);
+  const [open, setOpen] = useState<"base" | "updates" | "history" | "demand" | null>(
+    search.has("updates") ? "updates" : null,
+  );
   const [pasting, setPasting] = useState(false);
   const [given, setGiven] = useState<Given | null>(null);
   const [asked, setAsked] = useState("");
