@@ -5,12 +5,14 @@ from __future__ import annotations
 import hashlib
 import stat
 import struct
+import tempfile
 import tomllib
 import zipfile
 import zlib
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from convoy_core.outside.inspection import Member
 from convoy_core.words.errors import ConvoyError
@@ -78,6 +80,16 @@ def hashes(archive: Path, members: list[Member]) -> Iterator[tuple[str, str]]:
                 for block in _blocks(packed, member.path, member.size):
                     digest.update(block)
                 yield member.path, digest.hexdigest()
+
+
+@contextmanager
+def opened_member(archive: Path, member: Member) -> Iterator[BinaryIO]:
+    """One member as a file to be read, no longer than its table says. Raises ArchiveWrong."""
+    with _opened(archive) as packed, tempfile.TemporaryFile() as out:
+        for block in _blocks(packed, member.path, member.size):
+            out.write(block)
+        out.seek(0)
+        yield out
 
 
 def _read(packed: zipfile.ZipFile, path: str) -> bytes:

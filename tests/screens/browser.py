@@ -151,7 +151,7 @@ class Browser:
 
     def sign_in(self, name: str, password: str = "kestrel-demo") -> None:
         self.go("/sign-in")
-        self.fill("Name to sign in with", name)
+        self.fill("Name or e-mail address", name)
         self.fill("Password", password)
         self.press("Sign in", within="page")
         self.sees("My crews' packs")

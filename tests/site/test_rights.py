@@ -64,6 +64,8 @@ DOORS = [
     ("POST", "/api/packs/{pack}/known", {"hashes": ["0" * 64]}, SEE),
     ("POST", "/api/packs/{pack}/files?name=x.zip", None, CURATE),
     ("POST", "/api/packs/{pack}/own-builds", OWN_BUILD, {**CURATE, "owner": 404, "curator": 404}),
+    ("POST", "/api/packs/{pack}/files/many", None, {**CURATE, "owner": 422, "curator": 422}),
+    ("POST", "/api/packs/{pack}/own-builds/many", {"builds": [OWN_BUILD]}, CURATE),
     ("POST", "/api/packs/{pack}/draft/folder", None, {**CURATE, "owner": 422, "curator": 422}),
     ("GET", "/api/packs/{pack}/pending", None, SEE),
     ("GET", "/api/packs/{pack}/line", None, SEE),

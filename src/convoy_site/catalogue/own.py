@@ -142,6 +142,29 @@ def drop(user: User, pack: Drawing, name: str, stream: BinaryIO) -> Dropped:
     return dropped
 
 
+MANY = 500
+"""Archives that come in one ZIP, or builds that are made at once."""
+
+
+def drop_many(user: User, pack: Drawing, stream: BinaryIO) -> list[Dropped]:
+    """The same for every archive within a ZIP of archives. Raises ArchiveWrong, TooLarge, CannotBeUsed."""
+    with incoming(stream, SiteRules.now().crew_mb * CHUNK) as (path, _):
+        members = archives.contents(path)
+        refused = inspect_members(members, ANYWHERE).refusals
+        if refused:
+            raise CannotBeUsed("The ZIP is not read.", f"{refused[0].path}: {refused[0].why}".removeprefix(": "))
+        inner = [one for one in members if one.path.lower().endswith(".zip")]
+        if not inner or len(inner) > MANY:
+            raise CannotBeUsed(
+                f"The ZIP holds {len(inner)} archives.", f"1 to {MANY} can come at once.", "Drop others one by one."
+            )
+        found = []
+        for one in inner:
+            with archives.opened_member(path, one) as file:
+                found.append(drop(user, pack, one.path, file))
+        return found
+
+
 def _look_through(dropped: Dropped, pack: Drawing, path: Path) -> None:
     dropped.members = archives.contents(path)
     layouts = pack.game.profile.kinds

@@ -11,7 +11,7 @@ class Account:
 
 
 DEMO_ACCOUNTS = (
-    Account("maren", "kestrel-demo", "owner of Kestrel Wharf, curator"),
+    Account("maren", "kestrel-demo", "owner of Kestrel Wharf, curator, keeps the site"),
     Account("tolliver", "kestrel-demo", "second curator"),
     Account("isbet", "kestrel-demo", "member, joins tonight"),
     Account("odwin", "kestrel-demo", "member, some releases behind"),

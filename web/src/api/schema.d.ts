@@ -1369,6 +1369,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/files/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop Many
+         * @description Every archive within a ZIP of archives.
+         */
+        post: operations["drop_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/findings": {
         parameters: {
             query?: never;
@@ -1531,6 +1551,26 @@ export interface paths {
         put?: never;
         /** Make Own Build */
         post: operations["make_own_build"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/own-builds/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Own Builds
+         * @description Many at once, each by itself: what cannot be made is told in its row, and keeps none of the others back.
+         */
+        post: operations["make_own_builds"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3733,6 +3773,20 @@ export interface components {
             name: string;
         };
         /**
+         * MadeRowOut
+         * @description What became of one of many: its mod, or why it could not be made.
+         */
+        MadeRowOut: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /** Trouble */
+            trouble: string;
+        };
+        /**
          * Me
          * @description Who is signed in (empty username: nobody). Demo accounts are given in demo mode only. `registration`: who may
          *     make an account here; `mail`: whether this site sends mail, so that a forgotten password has a way back.
@@ -4154,6 +4208,11 @@ export interface components {
             summary: string;
             /** Version */
             version: string;
+        };
+        /** OwnBuildsIn */
+        OwnBuildsIn: {
+            /** Builds */
+            builds: components["schemas"]["OwnBuildIn"][];
         };
         /** PackChange */
         PackChange: {
@@ -8396,6 +8455,41 @@ export interface operations {
             };
         };
     };
+    drop_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DroppedOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     findings: {
         parameters: {
             query?: never;
@@ -8689,6 +8783,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MadeOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    make_own_builds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnBuildsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeRowOut"][];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -23,6 +23,7 @@ from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.orders import note_order
 from convoy_site.installations.stand_ins import stand_in_folder
 from convoy_site.installations.tasks import obey
+from convoy_site.keeping.accounts import make_keeper
 from convoy_site.packs.models import Pack
 from convoy_site.packs.recognising import Recognition, recognise
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
@@ -131,6 +132,7 @@ class Command(BaseCommand):
             )
             for account in DEMO_ACCOUNTS
         }
+        make_keeper(None, "maren", True)
         for slug, name, owner, memory in MACHINES:
             StandInMachine.objects.create(
                 slug=slug,

@@ -7,6 +7,7 @@ from ninja import Query, Router
 
 from convoy_core.outside.inspection import Inspection
 from convoy_core.outside.takeover import Found
+from convoy_core.words.errors import ConvoyError
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind
 from convoy_core.words.profile import KindLayout
@@ -16,6 +17,7 @@ from ...catalogue.models import Build
 from ...people.rights import Action, SignedIn
 from ...shapes import FILE_BODY, Short
 from .. import takeover
+from ..models import Pack
 from ..services import pack_for
 from ..shapes.adding import (
     ArchiveFolderOut,
@@ -26,7 +28,9 @@ from ..shapes.adding import (
     KnownOut,
     LicenceOut,
     MadeOut,
+    MadeRowOut,
     OwnBuildIn,
+    OwnBuildsIn,
     RefusedOut,
     StrangerOut,
     TakeOverOut,
@@ -50,9 +54,26 @@ def known_files(request: SignedIn, pack_id: UUID, body: HashesIn) -> list[KnownO
 def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()]) -> DroppedOut:
     pack = pack_for(request.user, pack_id, Action.EDIT)
     dropped = own.drop(request.user, pack, name, cast(BinaryIO, request))
+    return _dropped_out(pack, [dropped])[0]
+
+
+@router.post(
+    "/packs/{pack_id}/files/many", response=list[DroppedOut], operation_id="drop_many", openapi_extra=FILE_BODY
+)
+def drop_many(request: SignedIn, pack_id: UUID) -> list[DroppedOut]:
+    """Every archive within a ZIP of archives."""
+    pack = pack_for(request.user, pack_id, Action.EDIT)
+    return _dropped_out(pack, own.drop_many(request.user, pack, cast(BinaryIO, request)))
+
+
+def _dropped_out(pack: Pack, found: list[own.Dropped]) -> list[DroppedOut]:
     there = set(pack.draft.lines.values_list("mod", flat=True))
+    ours = [_known_out(build, there) for build in own.builds_of(pack.crew, pack.game_id)]
+    return [_one_dropped_out(pack, one, there, ours) for one in found]
+
+
+def _one_dropped_out(pack: Pack, dropped: own.Dropped, there: set[str], ours: list[KnownOut]) -> DroppedOut:
     first = next(iter(dropped.kinds.values()), None)
-    ours = own.builds_of(pack.crew, pack.game_id)
     return DroppedOut(
         name=dropped.name,
         sha256=dropped.sha256,
@@ -69,8 +90,22 @@ def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()])
         says_name=_said(dropped, "name"),
         says_version=_said(dropped, "version"),
         like=dropped.like.name if dropped.like else "",
-        own=[_known_out(build, there) for build in ours],
+        own=ours,
     )
+
+
+@router.post("/packs/{pack_id}/own-builds/many", response=list[MadeRowOut], operation_id="make_own_builds")
+def make_own_builds(request: SignedIn, pack_id: UUID, body: OwnBuildsIn) -> list[MadeRowOut]:
+    """Many at once, each by itself: what cannot be made is told in its row, and keeps none of the others back."""
+    pack = pack_for(request.user, pack_id, Action.EDIT)
+    rows = []
+    for one in body.builds:
+        try:
+            mod = own.make_build(request.user, pack, own.About(**one.dict()))
+            rows.append(MadeRowOut(sha256=one.sha256, mod=mod.slug, name=mod.name, trouble=""))
+        except ConvoyError as error:
+            rows.append(MadeRowOut(sha256=one.sha256, mod="", name=one.name, trouble=error.sentence()))
+    return rows
 
 
 def _said(dropped: own.Dropped, field: str) -> str:

@@ -94,6 +94,19 @@ class OwnBuildIn(Schema):
     root: Annotated[str, Field(max_length=300)] | None = None
 
 
+class OwnBuildsIn(Schema):
+    builds: Annotated[list[OwnBuildIn], Field(min_length=1, max_length=500)]
+
+
+class MadeRowOut(Schema):
+    """What became of one of many: its mod, or why it could not be made."""
+
+    sha256: str
+    mod: str
+    name: str
+    trouble: str
+
+
 class MadeOut(Schema):
     mod: str
     name: str

@@ -62,11 +62,14 @@ export function Sessions({ asking }: { asking: Asking }) {
   );
 }
 
-/** The last name that a browser gives itself, which is the most telling one, and the system. */
+/** The most telling of the names that a browser gives itself, and the system. */
 function browser(agent: string): string {
   const system = /Windows|Macintosh|Android|iPhone|iPad|Linux/.exec(agent)?.[0] ?? "";
-  const name = agent.match(/\w+\/[\d.]+/g)?.at(-1) ?? "";
-  return [name.split("/")[0] || "A browser", system && `on ${system.replace("Macintosh", "macOS")}`]
+  const names = (agent.match(/\w+(?=\/[\d.]+)/g) ?? []).filter((one) => !COMMON.has(one));
+  return [names.at(-1) ?? "A browser", system && `on ${system.replace("Macintosh", "macOS")}`]
     .filter(Boolean)
     .join(" ");
 }
+
+/** What nearly all of them call themselves. */
+const COMMON = new Set(["Mozilla", "AppleWebKit", "Gecko", "Safari", "Version", "Mobile"]);

@@ -242,11 +242,11 @@ const put = (rows: Document[], at: number, part: Document) =>
 
 function Part({ title, what, children }: { title: string; what: string; children: ReactNode }) {
   return (
-    <Box component="fieldset" sx={{ border: 0, p: 0, m: 0, display: "grid", gap: 1.5 }}>
-      <Typography component="legend" variant="h3" sx={{ p: 0 }}>
+    <Box component="fieldset" sx={{ border: 0, p: 0, m: 0, minWidth: 0, "& > *": { mb: 1.5 } }}>
+      <Typography component="legend" variant="h3" sx={{ p: 0, mb: 0.5 }}>
         {title}
       </Typography>
-      <Typography variant="body2" sx={{ color: "text.secondary", mt: -1 }}>
+      <Typography variant="body2" sx={{ color: "text.secondary", mt: -0.5 }}>
         {what}
       </Typography>
       {children}

@@ -20,6 +20,7 @@ import { HistoryDialog } from "./History";
 import { Inspector } from "./Inspector";
 import { LastEdit } from "./LastEdit";
 import { Manifest } from "./manifest/Manifest";
+import { ManyBuilds } from "./own/ManyBuilds";
 import { PasteTray } from "./PasteTray";
 import { RehearsalDialog } from "./Rehearsal";
 import { UpdatesDialog } from "./Updates";
@@ -132,6 +133,7 @@ export default function Assemble() {
       {given?.what === "files" && (
         <DroppedFiles pack={pack} files={given.files} editing={editing} close={() => setGiven(null)} />
       )}
+      {given?.what === "many" && <ManyBuilds pack={pack} editing={editing} close={() => setGiven(null)} />}
       {given?.what === "folder" && (
         <FolderDialog packId={packId} given={given.given} editing={editing} close={() => setGiven(null)} />
       )}

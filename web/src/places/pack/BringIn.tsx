@@ -7,7 +7,10 @@ import { type ReactNode, useRef, useState } from "react";
 import { filesOf, type ListedFile } from "../../api/files";
 
 /** What was given: files to be looked through, or a folder (its files, a listing, a ZIP; nothing: it is asked for). */
-export type Given = { what: "files"; files: File[] } | { what: "folder"; given?: ListedFile[] | Blob };
+export type Given =
+  | { what: "many" }
+  | { what: "files"; files: File[] }
+  | { what: "folder"; given?: ListedFile[] | Blob };
 
 const LISTING = /\.json$|^sha256sums/i;
 
@@ -33,6 +36,7 @@ export function BringIn({ paste, give }: { paste: () => void; give: (given: Give
       <Menu anchorEl={at} open={!!at} onClose={() => setAt(null)} disableRestoreFocus>
         <MenuItem onClick={then(paste)}>A list of links or names</MenuItem>
         <MenuItem onClick={then(() => files.current?.click())}>Files from my disk</MenuItem>
+        <MenuItem onClick={then(() => give({ what: "many" }))}>Many archives, as the crew's own builds</MenuItem>
         <MenuItem onClick={then(() => give({ what: "folder" }))}>A folder that is already filled</MenuItem>
       </Menu>
       <input
