@@ -95,6 +95,13 @@ class Services:
         )
         self._running.append((name, process, stop_signal))
 
+    def stop(self, name: str) -> None:
+        """Ends one of them at once, as a machine that fails does."""
+        for entry in [one for one in self._running if one[0] == name]:
+            os.killpg(entry[1].pid, signal.SIGKILL)
+            entry[1].wait()
+            self._running.remove(entry)
+
     def wait_for(self, name: str, ready: Callable[[], bool], seconds: float = 60) -> None:
         until = time.monotonic() + seconds
         while not ready():
@@ -165,6 +172,10 @@ class Postgres:
         found = self._psql("postgres", f"select 1 from pg_database where datname = '{name}'").stdout.strip()
         if found != b"1":
             self._psql("postgres", f'create database "{name}"').check_returncode()
+
+    def forget(self) -> None:
+        """Drops its data. Nothing may run on it."""
+        shutil.rmtree(self._data, ignore_errors=True)
 
     def port_in_use(self) -> int:
         """The port of a server that runs on this data already; 0 where none does."""

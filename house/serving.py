@@ -52,15 +52,20 @@ def serve(arguments: list[str]) -> int:
     return 1
 
 
-def start_site(services: Services, environment: dict[str, str]) -> None:
+def forget(postgres: str) -> None:
+    """Drops the data of a packaged PostgreSQL that does not run."""
+    Postgres(postgres, 0).forget()
+
+
+def start_site(services: Services, environment: dict[str, str], name: str = "site") -> None:
     figures = Path(environment["CONVOY_DATA"]) / "figures"
     shutil.rmtree(figures, ignore_errors=True)
     figures.mkdir(parents=True)
     environment = {**environment, "PROMETHEUS_MULTIPROC_DIR": str(figures)}
-    services.start("site", gunicorn(environment), environment)
+    services.start(name, gunicorn(environment), environment)
     bind = environment["CONVOY_BIND"]
     if not bind.startswith("unix:"):
-        services.wait_for_address("site", f"http://{bind}/api/health")
+        services.wait_for_address(name, f"http://{bind}/api/health")
 
 
 def gunicorn(environment: dict[str, str]) -> list[str]:

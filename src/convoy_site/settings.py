@@ -91,7 +91,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "cache"}}
 # Sessions and the counters of tries are shared by all site processes, so they lie in the database.
 
-PROCRASTINATE_IMPORT_PATHS = ["convoy_site.upkeep"]
+PROCRASTINATE_IMPORT_PATHS = ["convoy_site.upkeep", "convoy_site.keeping.mail"]
 
 AUTH_USER_MODEL = "people.User"
 AUTHENTICATION_BACKENDS = ["allauth.account.auth_backends.AuthenticationBackend"]

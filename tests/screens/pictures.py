@@ -7,6 +7,7 @@ import time
 from pathlib import Path
 
 from .browser import Browser
+from .test_access import pack_of
 
 TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 SETTLE_SECONDS = 0.8
@@ -42,17 +43,11 @@ def take(browser: Browser, name: str) -> None:
     print(f"  {name}")
 
 
-def pack_address(browser: Browser, name: str) -> str:
-    path = f'//a[contains(@href, "/packs/")][contains(., "{name}")]'
-    link = browser.until(name, lambda: browser.driver.find_elements("xpath", path))
-    return link[0].get_attribute("href").replace(browser.address, "").replace("/assemble", "")
-
-
 def of_the_curator(maren: Browser) -> None:
     maren.sign_in("maren")
     maren.sees("Night Freight", "in step")
     take(maren, "start")
-    pack = pack_address(maren, "Thursday nights")
+    pack = pack_of(maren, "Night Freight")
     maren.go("/packs/new")
     maren.sees("Emblem")
     maren.choose("Game", "Tillerway")
@@ -109,7 +104,7 @@ def of_the_curator(maren: Browser) -> None:
     maren.sees("A message, to copy")
     scroll_to(maren, "//h1[text()='Roll call']")
     take(maren, "crew")
-    hollow = pack_address_of_hollow_line(maren)
+    hollow = pack_of(maren, "Hollow Line")
     maren.go(f"{hollow}/check")
     maren.sees("replaces one file of")
     take(maren, "check")
@@ -129,12 +124,6 @@ def start_pack(maren: Browser, name: str) -> str:
     maren.press("Start the pack")
     maren.sees("The pack is empty")
     return maren.driver.current_url.replace(maren.address, "").split("/assemble")[0]
-
-
-def pack_address_of_hollow_line(maren: Browser) -> str:
-    maren.go("/")
-    maren.sees("Hollow Line")
-    return pack_address(maren, "Hollow Line")
 
 
 def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:

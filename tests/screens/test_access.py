@@ -17,7 +17,7 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
     browser.sees("My crews' packs", "Night Freight")
     links = browser.driver.execute_script("return [...document.querySelectorAll('a')].map(a => a.pathname)")
     installation = next(one for one in links if one.startswith("/installations/"))
-    pack = pack_of(browser, "Thursday nights")
+    pack = pack_of(browser, "Night Freight")
     crew = crew_address(browser)
     assemble = f"{pack}/assemble"
     return [
@@ -25,6 +25,19 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
         ("/", "You own it", ("Start a crew",)),
         ("/join", "Join a pack", ()),
         ("/packs/new", "Emblem", ()),
+        ("/packs/new?with=list", "Which base has them?", ()),
+        ("/games", "Bring a game", ()),
+        ("/games/new", "1 thing is wrong", ()),
+        ("/games/new", "line 2:", ("As text",)),
+        ("/games/tillerway", "What was changed", ("Add a loader",)),
+        ("/sources/harbour-shelf", "not taken", ()),
+        ("/account", "Use an app with six digits", ()),
+        ("/account", "It cannot be brought back.", ("End the account…",)),
+        ("/site", "storage", ()),
+        ("/site?part=rules", "Who may make an account", ()),
+        ("/site?part=people", "Tolliver Reyes", ()),
+        ("/site?part=sources", "Harbour Shelf", ("Add a source",)),
+        ("/site?part=done", "published Night Freight", ()),
         (crew, "may do everything", ()),
         (assemble, "Chosen (", ()),
         (f"{assemble}?mod=night-lanterns", "Builds", ()),
@@ -34,6 +47,7 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
         (assemble, "Edits of this draft", ("Edits",)),
         (assemble, "Nothing comes in before you say so", ("Bring in", "A list of links or names")),
         (assemble, "Choose the game's folder", ("Bring in", "A folder that is already filled")),
+        (assemble, "A ZIP of archives", ("Bring in", "Many archives, as the crew's own builds")),
         (f"{pack}/mods/lock-ledger", "In my packs", ()),
         (f"{pack}/check", "What the checks found", ()),
         (f"{pack}/publish", "Latest edits", ()),
@@ -59,10 +73,25 @@ def of_the_demo(people: People) -> Browser:
     return browser
 
 
-def pack_of(browser: Browser, group: str) -> str:
-    path = f'//a[contains(@href, "/packs/")][contains(., "{group}")]'
-    link = browser.until(group, lambda: browser.driver.find_elements("xpath", path))
-    return str(link[0].get_attribute("href")).replace(browser.address, "").replace("/assemble", "")  # type: ignore[index]
+def pack_of(browser: Browser, name: str) -> str:
+    """The address of a pack of one's crews."""
+    script = "return fetch('/api/packs').then(r => r.json()).then(p => p.find(x => x.name === arguments[0]).id)"
+    return f"/packs/{browser.driver.execute_script(script.replace('arguments[0]', repr(name)))}"
+
+
+def test_nothing_is_found_on_the_pages_of_strangers(people: People) -> None:
+    browser = people("nobody")
+    found = {}
+    for path, seen in (("/", "Everyone in step"), ("/sign-in?new=1", "Make an account"), ("/password", "forgotten")):
+        browser.go(path)
+        browser.sees(seen)
+        for size in SIZES:
+            for dark in (False, True):
+                browser.becomes(*size, dark=dark)
+                browser.settles()
+                if complaints := browser.complaints():
+                    found[f"{path} {size} {dark}"] = complaints
+    assert not found, found
 
 
 def test_nothing_is_found_on_any_screen(people: People) -> None:

@@ -82,7 +82,8 @@ def test_from_nothing_to_forty_lines_by_mouse(people: People) -> None:
     edda.go("/packs/new")
     edda.fill("Name", "Slow Water, Other Bank")
     edda.choose("Game", "Tillerway")
-    edda.choose("Start from", "Slow Water, as its draft is now")
+    edda.press("Another pack")
+    edda.choose("Which pack", "Slow Water, as its draft is now")
     assert edda.complaints() == []
     edda.press("Start the pack")
     edda.sees("32 chosen + 4 brought in = 36", "32 lines taken over from Slow Water")

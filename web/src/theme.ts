@@ -48,6 +48,7 @@ export const theme = createTheme({
     MuiButton: { defaultProps: { disableElevation: true, disableRipple: true } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
+    MuiToggleButton: { styleOverrides: { root: { color: "var(--mui-palette-text-secondary)" } } },
     MuiPaper: { styleOverrides: { root: { backgroundImage: "none" } } },
     MuiTableCell: { styleOverrides: { root: { borderColor: "var(--mui-palette-divider)" } } },
     MuiDialogTitle: { defaultProps: { variant: "h2" } },

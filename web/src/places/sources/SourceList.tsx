@@ -139,7 +139,9 @@ function AddSource({ crew, done }: { crew: string; done: () => void }) {
 function Confirm({ crew, found, done }: { crew: string; found: Look; done: () => void }) {
   const games = useGames().data ?? [];
   const likely = games.find((one) => one.id === found.game || one.id.startsWith(`${found.game}-`));
-  const [game, setGame] = useState(likely?.id ?? games[0]?.id ?? "");
+  // Until somebody chooses, the game that it says it is for: games may still be on their way.
+  const [chosen, setGame] = useState("");
+  const game = chosen || (likely?.id ?? games[0]?.id ?? "");
   const [name, setName] = useState(found.name);
   const [follow, setFollow] = useState(found.has_versions);
   const body = {

@@ -59,7 +59,7 @@ export function PackOnBoard({ one }: { one: Shape["PackRow"] }) {
       emblem={one.emblem}
       to={`/packs/${one.id}/${curates ? "assemble" : "crew"}`}
       name={one.name}
-      about={[one.crew, base].join(", ")}
+      about={[one.group || one.crew, base].join(", ")}
     >
       <Box sx={{ flex: 2, minWidth: 260, minHeight: 54 }}>
         {board.data && <SmallLine packId={one.id} board={board.data} />}
