@@ -16,24 +16,25 @@ SETTLE_SECONDS = 0.8
 
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
-    maren, isbet, odwin = (
-        Browser(os.environ["CONVOY_ADDRESS"], *size) for size in ((1280, 800), (390, 844), (1280, 800))
+    maren, isbet, odwin, stranger = (
+        Browser(os.environ["CONVOY_ADDRESS"], *size) for size in ((1280, 800), (390, 844), (1280, 800), (1280, 800))
     )
     night = Browser(os.environ["CONVOY_ADDRESS"], 1280, 800, dark=True)
     try:
         of_the_curator(maren)
+        of_the_keeper(stranger, maren)
+        maren.go(f"{pack_of(maren, 'Night Freight')}/publish")
         of_the_members(maren, isbet, odwin)
         at_night(night)
     finally:
-        for browser in (maren, isbet, odwin, night):
+        for browser in (maren, isbet, odwin, stranger, night):
             browser.close()
 
 
-PASTE = """- Towpath Trial
-https://harbour.example/mods/lock-ledger
-Dark Lanterns 1.1.0
+PASTE = """Lock Ledger
+Night Lanterns
+Heron Almanac
 Sluice Books
-Fog and Lantern Pach
 A Mod That Nobody Made"""
 
 
@@ -48,10 +49,14 @@ def of_the_curator(maren: Browser) -> None:
     maren.sees("Night Freight", "in step")
     take(maren, "start")
     pack = pack_of(maren, "Night Freight")
-    maren.go("/packs/new")
+    maren.go("/packs/new?with=list")
     maren.sees("Emblem")
     maren.choose("Game", "Tillerway")
     maren.fill("Name", "First Light")
+    maren.fill("Mods, one a line", PASTE)
+    maren.press("Which base has them?")
+    maren.sees("mods known")
+    scroll_to(maren, "//legend[text()='What it begins with']")
     take(maren, "new-pack")
     maren.go(f"{pack}/assemble?mod=night-lanterns")
     maren.sees("Night Lanterns", "Builds", "Chosen")
@@ -62,21 +67,6 @@ def of_the_curator(maren: Browser) -> None:
     maren.go(f"{pack}/assemble")
     maren.sees("Chosen (", "Cargo Scales")
     take(maren, "manifest")
-    maren.press("Newer builds")
-    maren.sees("Take them all")
-    take(maren, "updates")
-    maren.press("Leave it as it is")
-    maren.press("Change base")
-    maren.press("Look at 2.1 Capstan")
-    maren.sees("chosen lines still fit")
-    take(maren, "change-base")
-    maren.press("Keep it as it is")
-    maren.press("Bring in")
-    maren.press("A list of links or names")
-    maren.fill("Links or names, one a line", PASTE)
-    maren.press("Look them up")
-    maren.sees("to come in")
-    take(maren, "paste")
     maren.go(f"{start_pack(maren, 'Two Winters')}/assemble")
     maren.press("Bring in")
     maren.press("A folder that is already filled")
@@ -89,10 +79,6 @@ def of_the_curator(maren: Browser) -> None:
     maren.go(f"{pack}/mods/lock-ledger")
     maren.sees("If it is removed", "In my packs")
     take(maren, "mod")
-    maren.go(f"{pack}/assemble?mod=crew-roster")
-    maren.sees("Why it is in", "Fair Wages")
-    maren.driver.execute_script("document.querySelector('[aria-label=\"Needs as a graph\"]').scrollIntoView(false)")
-    take(maren, "needs")
     maren.go(f"{pack}/publish")
     maren.sees("Changes since release", "any number of uses")
     take(maren, "publish")
@@ -108,7 +94,6 @@ def of_the_curator(maren: Browser) -> None:
     maren.go(f"{hollow}/check")
     maren.sees("replaces one file of")
     take(maren, "check")
-    maren.go(f"{pack}/publish")
 
 
 def scroll_to(browser: Browser, path: str) -> None:
@@ -132,7 +117,6 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     isbet.sign_in("isbet")
     isbet.go(f"/join/{code}")
     isbet.sees("Kestrel Wharf", "Machine")
-    take(isbet, "join-phone")
     isbet.press("Join Kestrel Wharf and install")
     isbet.sees("Release 1.4.0", "My choices")
     take(isbet, "installation-phone")
@@ -144,6 +128,26 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     take(odwin, "errands")
     scroll_to(odwin, "//h2[starts-with(., 'From 1.0.0')]")
     take(odwin, "installation")
+
+
+def of_the_keeper(stranger: Browser, maren: Browser) -> None:
+    stranger.go("/")
+    stranger.sees("Everyone in step")
+    take(stranger, "front")
+    maren.go("/games/tillerway")
+    maren.sees("What was changed")
+    maren.press("As text")
+    scroll_to(maren, "//button[text()='As text']")
+    take(maren, "game")
+    maren.go("/sources/harbour-shelf")
+    maren.sees("not taken")
+    take(maren, "source")
+    maren.go("/site?part=people")
+    maren.sees("Tolliver Reyes")
+    take(maren, "keeper")
+    maren.go("/account")
+    maren.sees("Use an app with six digits")
+    take(maren, "account")
 
 
 def at_night(night: Browser) -> None:

@@ -348,9 +348,11 @@ def test_backed_up_lost_and_brought_back_the_agent_goes_on(
 
 def test_a_backup_into_a_place_that_is_none_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.delenv("CONVOY_SECRET", raising=False)
+    good = tmp_path / "good.env"
+    good.write_text(f"CONVOY_SECRET=x\nCONVOY_DATA={tmp_path / 'data'}\n")
     for arguments, says in (
         (["nowhere", str(tmp_path / "none.env")], "There is no"),
-        ([str(tmp_path)], "is no backup"),
+        ([str(tmp_path), str(good)], "is no backup"),
     ):
         with pytest.raises(SystemExit, match=says):
             serving.restore(arguments)
