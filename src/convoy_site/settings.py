@@ -120,6 +120,8 @@ ALLAUTH_TRUSTED_PROXY_COUNT = int(os.environ.get("CONVOY_PROXIES", "0"))
 """How many machines stand before the site and say who asks: tries are counted by that address."""
 MFA_SUPPORTED_TYPES = ["totp", "webauthn", "recovery_codes"]
 MFA_PASSKEY_LOGIN_ENABLED = True
+# An address is no condition for an account here, so that an unconfirmed one is none for a second factor.
+MFA_ALLOW_UNVERIFIED_EMAIL = True
 MFA_TOTP_ISSUER = "True Convoy"
 MFA_WEBAUTHN_ALLOW_INSECURE_ORIGIN = ADDRESS.startswith("http://")
 HEADLESS_ONLY = True

@@ -1,8 +1,10 @@
 """The keeper's place, accounts, mail, files in a store, figures: what a stranger needs to keep a site by themselves."""
 
 import base64
+import io
 import json
 import re
+import zipfile
 from collections.abc import Iterator
 from email import message_from_bytes
 from pathlib import Path
@@ -13,16 +15,18 @@ import pytest
 from allauth.mfa.models import Authenticator
 from django.core.files.storage import default_storage
 from django.core.management import CommandError, call_command
-from django.test import Client
+from django.test import Client, RequestFactory
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from convoy_core.words.codes import show_code
 from convoy_site import kept_files
+from convoy_site.catalogue.models import OwnFile
 from convoy_site.files_settings import read_files
 from convoy_site.keeping import mail, standing
 from convoy_site.keeping.accounts import GONE
 from convoy_site.mail_settings import read_mail
 from convoy_site.people.models import AuditEntry, Invitation, Membership, SiteRules, User
+from convoy_site.people.services import asker_address
 
 from .conftest import PASSWORD, Api, World
 
@@ -232,3 +236,34 @@ def test_a_file_is_kept_once_and_read_from_any_byte(tmp_path: Path, settings: An
     assert kept_files.signed_address("own/x") == ""
     kept_files.forget("own/x")
     assert not kept_files.is_kept("own/x")
+
+
+def test_a_store_that_is_away_in_mid_upload_leaves_nothing(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr("waybill.toml", 'id = "x"\nname = "X"\nversion = "1"\n')
+
+    def away(*_: object, **__: object) -> None:
+        raise OSError("the line was cut")
+
+    at = f"{world.at}/files?name=x.zip"
+    with monkeypatch.context() as while_away:
+        while_away.setattr(default_storage, "save", away)
+        status, told = world.as_("curator").send("POST", at, packed.getvalue())
+    assert (status, told["code"], OwnFile.objects.count()) == (503, "storage-away", 0)
+    status, told = world.as_("curator").send("POST", at, packed.getvalue())
+    assert status == 200
+    assert OwnFile.objects.get().sha256 == told["sha256"]
+    # What its row names is there: members do not wait for a file that nobody has.
+    assert default_storage.exists(OwnFile.objects.get().place)
+
+
+def test_whose_tries_are_counted_cannot_be_made_up(world: World, settings: Any) -> None:
+    def asked(proxies: int, passed: str) -> str:
+        settings.ALLAUTH_TRUSTED_PROXY_COUNT = proxies
+        return asker_address(RequestFactory().get("/", headers={"X-Forwarded-For": passed} if passed else {}))
+
+    assert asked(0, "6.6.6.6") == "127.0.0.1"
+    assert asked(1, "6.6.6.6, 9.9.9.9") == "9.9.9.9"
+    assert asked(2, "6.6.6.6, 9.9.9.9, 10.0.0.1") == "9.9.9.9"
+    assert asked(2, "9.9.9.9") == "127.0.0.1"

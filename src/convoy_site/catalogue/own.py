@@ -191,9 +191,9 @@ def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
     sizes = {member.path: member.size for member in dropped.members}
     files = [[name, sizes[name], sha256] for name, sha256 in archives.hashes(path, dropped.members)]
     told = {"name": dropped.name, "size": dropped.size, "by": user, "files": files, "marker": dropped.marker}
-    file, _ = OwnFile.objects.get_or_create(crew=crew, sha256=dropped.sha256, defaults=told)
-    # Asked of the storage, not of the row: a process that was killed in between left the row alone.
-    with path.open("rb") as source:
+    # No row without its file: a store that is away takes the row back.
+    with transaction.atomic(), path.open("rb") as source:
+        file, _ = OwnFile.objects.get_or_create(crew=crew, sha256=dropped.sha256, defaults=told)
         kept_files.keep(file.place, source)
 
 

@@ -45,6 +45,16 @@ export async function ask<T>(method: Method, path: string, body?: object, header
   };
 }
 
+/** What an app needs to be a second factor; it comes with the answer that there is none yet. */
+export async function newSecret(): Promise<{ secret: string; totp_url: string }> {
+  const reply = await fetch("/_allauth/browser/v1/account/authenticators/totp").catch(() => null);
+  const told = await reply?.json().catch(() => null);
+  if (reply?.status === 401) throw new AskPassword();
+  if (reply?.status !== 404 || !told?.meta?.secret)
+    throw refused(reply?.status ?? 0, told?.errors?.[0]?.message ?? "The site does not answer. Try again.", {});
+  return told.meta;
+}
+
 /** What is asked of somebody who is signed in. Throws AskPassword where the password is wanted first. */
 export async function mine<T>(method: Method, path: string, body?: object): Promise<T> {
   const reply = await ask<T>(method, path, body);

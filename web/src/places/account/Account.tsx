@@ -16,7 +16,6 @@ import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { Addresses } from "./Addresses";
 import { SecondFactor } from "./SecondFactor";
 import { Sessions } from "./Sessions";
-import { type Asking, useAsking } from "./useAsking";
 
 export default function Account() {
   const me = useMe();
@@ -32,7 +31,6 @@ export default function Account() {
 }
 
 function Mine({ me }: { me: Shape["Me"] }) {
-  const asking = useAsking();
   return (
     <>
       <Typography variant="h1">Your account</Typography>
@@ -43,16 +41,16 @@ function Mine({ me }: { me: Shape["Me"] }) {
         <ShownAs name={me.name} />
       </Part>
       <Part title="E-mail addresses">
-        <Addresses asking={asking} mail={me.mail} />
+        <Addresses mail={me.mail} />
       </Part>
       <Part title="Password">
         <Password />
       </Part>
       <Part title="Second factor">
-        <SecondFactor asking={asking} />
+        <SecondFactor />
       </Part>
       <Part title="Where you are signed in">
-        <Sessions asking={asking} />
+        <Sessions />
       </Part>
       <Part title="Take everything along">
         <Typography variant="body2" sx={{ mb: 1 }}>
@@ -65,7 +63,6 @@ function Mine({ me }: { me: Shape["Me"] }) {
       <Part title="End the account">
         <End />
       </Part>
-      {asking.wanted ? <PasswordOnceMore asking={asking} /> : null}
     </>
   );
 }
@@ -209,41 +206,5 @@ function End() {
         </Box>
       </Dialog>
     </>
-  );
-}
-
-function PasswordOnceMore({ asking }: { asking: Asking }) {
-  const [password, setPassword] = useState("");
-  return (
-    <Dialog open onClose={asking.giveUp} aria-labelledby="once-more-title">
-      <Box
-        component="form"
-        onSubmit={(event) => {
-          event.preventDefault();
-          asking.confirm(password);
-        }}
-      >
-        <DialogTitle id="once-more-title">Your password, once more</DialogTitle>
-        <DialogContent sx={{ display: "grid", gap: 2 }}>
-          <span>So that nobody else at your machine changes this.</span>
-          <TextField
-            label="Password"
-            type="password"
-            autoComplete="current-password"
-            required
-            autoFocus
-            value={password}
-            onChange={(event) => setPassword(event.target.value)}
-          />
-          <RefusalRemark error={asking.error} />
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={asking.giveUp}>Not now</Button>
-          <Button type="submit" variant="contained" disabled={asking.isPending}>
-            Go on
-          </Button>
-        </DialogActions>
-      </Box>
-    </Dialog>
   );
 }

@@ -5,8 +5,9 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { mine } from "../../api/account";
-import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
-import { type Asking, useMine } from "./useAsking";
+import { Loaded, Remark } from "../../parts/notices";
+import { Asked } from "./Asked";
+import { useAsking, useMine } from "./useAsking";
 
 interface Address {
   email: string;
@@ -14,7 +15,8 @@ interface Address {
   primary: boolean;
 }
 
-export function Addresses({ asking, mail }: { asking: Asking; mail: boolean }) {
+export function Addresses({ mail }: { mail: boolean }) {
+  const asking = useAsking();
   const addresses = useMine<Address[]>("account/email");
   const [email, setEmail] = useState("");
   const [sentTo, setSentTo] = useState("");
@@ -98,7 +100,7 @@ export function Addresses({ asking, mail }: { asking: Asking; mail: boolean }) {
           Add it
         </Button>
       </Box>
-      {!asking.wanted && <RefusalRemark error={asking.error} />}
+      <Asked asking={asking} />
     </>
   );
 }

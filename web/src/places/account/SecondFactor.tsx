@@ -5,12 +5,13 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { renderSVG } from "uqr";
-import { ask, makePasskey, mine, passkeysWork } from "../../api/account";
+import { ask, makePasskey, mine, newSecret, passkeysWork } from "../../api/account";
 import { Copy } from "../../parts/Copy";
 import { Loaded, Remark } from "../../parts/notices";
 import { day } from "../../parts/words";
 import { mono } from "../../theme";
-import { type Asking, useMine } from "./useAsking";
+import { Asked } from "./Asked";
+import { type Asking, useAsking, useMine } from "./useAsking";
 
 interface Factor {
   type: "totp" | "webauthn" | "recovery_codes";
@@ -25,18 +26,12 @@ interface Secret {
   totp_url: string;
 }
 
-export function SecondFactor({ asking }: { asking: Asking }) {
+export function SecondFactor() {
+  const asking = useAsking();
   const factors = useMine<Factor[]>("account/authenticators");
   const [secret, setSecret] = useState<Secret | null>(null);
   const [codes, setCodes] = useState<string[]>([]);
-  const begin = () =>
-    asking.run(async () => {
-      // The answer that there is none yet brings what the app needs.
-      const reply = await fetch("/_allauth/browser/v1/account/authenticators/totp");
-      const told = await reply.json();
-      if (reply.status === 401) await mine("GET", "account/authenticators/totp");
-      setSecret(told.meta as Secret);
-    });
+  const begin = () => asking.run(async () => setSecret(await newSecret()));
   const showCodes = () =>
     asking.run(async () => {
       setCodes((await mine<{ unused_codes: string[] }>("GET", "account/authenticators/recovery-codes")).unused_codes);
@@ -114,6 +109,7 @@ export function SecondFactor({ asking }: { asking: Asking }) {
                 </Button>
               </Row>
             )}
+            <Asked asking={asking} />
             {codes.length > 0 && <Codes codes={codes} />}
           </Box>
         );

@@ -5,7 +5,8 @@ import Typography from "@mui/material/Typography";
 import { mine } from "../../api/account";
 import { Loaded } from "../../parts/notices";
 import { when } from "../../parts/words";
-import { type Asking, useMine } from "./useAsking";
+import { Asked } from "./Asked";
+import { useAsking, useMine } from "./useAsking";
 
 interface Session {
   id: number;
@@ -15,7 +16,8 @@ interface Session {
   is_current: boolean;
 }
 
-export function Sessions({ asking }: { asking: Asking }) {
+export function Sessions() {
+  const asking = useAsking();
   const sessions = useMine<Session[]>("auth/sessions");
   return (
     <Loaded query={sessions} rows={1}>
@@ -40,6 +42,7 @@ export function Sessions({ asking }: { asking: Asking }) {
               )}
             </Box>
           ))}
+          <Asked asking={asking} />
           {rows.length > 1 && (
             <Button
               variant="outlined"

@@ -3,9 +3,19 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { ask, showPasskey } from "../../api/account";
-import type { Refused } from "../../api/client";
+import { Refused } from "../../api/client";
 
 type Given = Record<string, string>;
+
+const locked = () =>
+  new Refused(401, {
+    code: "locked",
+    what: "This account is locked.",
+    why: "",
+    now: "Ask whoever keeps this site.",
+    fields: {},
+    data: {},
+  });
 
 export function useSigningIn() {
   const [search, setSearch] = useSearchParams();
@@ -22,6 +32,7 @@ export function useSigningIn() {
   const goOn = async (reply: { status: number; flows: { id: string; is_pending?: boolean; types?: string[] }[] }) => {
     const waiting = reply.flows.find((one) => one.id === "mfa_authenticate" && one.is_pending);
     if (reply.status === 401 && waiting) setSecond(waiting.types ?? []);
+    else if (reply.status === 401) throw locked();
     else await inside();
   };
   const enter = useMutation<void, Refused, Given>({

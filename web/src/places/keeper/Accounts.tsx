@@ -116,7 +116,11 @@ function Doing({ one, back }: { one: Shape["AccountRow"]; back: (address: string
       >
         Way back
       </Button>
-      <Button size="small" aria-label={`${one.keeper ? "No keeper" : "Make keeper"}: ${one.username}`} onClick={() => keeper.mutate(undefined)}>
+      <Button
+        size="small"
+        aria-label={`${one.keeper ? "No keeper" : "Make keeper"}: ${one.username}`}
+        onClick={() => keeper.mutate(undefined)}
+      >
         {one.keeper ? "No keeper" : "Make keeper"}
       </Button>
       <RefusalRemark error={lock.error ?? open.error ?? keeper.error} />
