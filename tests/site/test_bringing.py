@@ -3,6 +3,7 @@
 import json
 import socket
 import threading
+import zipfile
 from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from pathlib import Path
@@ -10,18 +11,20 @@ from typing import Any
 
 import httpx
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from convoy_agent.sourcing.make import make_source
 from convoy_core.words.errors import MalformedInput
 from convoy_site.catalogue import keeping_sources, reaching, reading_sources
 from convoy_site.catalogue.games import add_game, keep_lists
-from convoy_site.catalogue.models import Build, BuildPlace, Game, Mod, Source
+from convoy_site.catalogue.models import Build, BuildPlace, Game, Mod, OwnFile, Source
 from convoy_site.catalogue.reading_sources import read_source
 from convoy_site.catalogue.refitting import refit
 from convoy_site.catalogue.services import shelf
 from convoy_site.packs import drafts
 from convoy_site.packs.services import edit_draft, start_pack
 from convoy_site.packs.shapes.edits import AddMod
+from convoy_site.people.models import SiteRules
 from convoy_site.people.services import start_crew
 from convoy_site.releases.services import publish, recipe_of, releases_of
 from convoy_standins.generate import read_listed
@@ -350,3 +353,51 @@ def test_a_pack_begins_with_what_one_wants_to_play(world: World) -> None:
     listing = {"format": "convoy-listing/1", "files": [["old/rivet.zip", archive.archive_size, archive.archive_sha256]]}
     status, told = owner.send("POST", f"/api/games/tillerway/beginning/folder?crew={world.crew.id}", listing)
     assert (status, [one["mod"] for one in told["mods"]]) == (200, ["rivet"])
+
+
+def test_an_archive_is_tried_and_nothing_of_it_is_kept(world: World, tmp_path: Path) -> None:
+    folder = write_folder(tmp_path / "in")
+    client = world.as_("member").client
+
+    def tried(data: bytes) -> tuple[int, Any]:
+        file = SimpleUploadedFile("x.zip", data)
+        reply = client.post("/api/games/tries/archive", {"text": FELLWRIGHT, "archive": file})
+        return reply.status_code, reply.json()
+
+    status, told = tried((folder / "rope-bridges-1.2.zip").read_bytes())
+    assert status == 200
+    assert [(one["kind"], one["recognised"]) for one in told["kinds"]][:2] == [("mod", True), ("library", True)]
+    settings_file = next(one for one in told["kinds"][0]["placed"] if one["is_settings"])
+    assert settings_file["path"] == "packs/example-mod/settings.toml"
+    assert "ZIP" in tried(b"no archive at all")[1]["trouble"]
+    write_archive(tmp_path / "evil.zip", {"../../x": "y"})
+    assert "climbs" in tried((tmp_path / "evil.zip").read_bytes())[1]["refused"][0]
+    SiteRules.objects.create(upload_mb=1)
+    assert tried(b"0" * (2**20 + 1))[1]["code"] == "too-large"
+    assert not OwnFile.objects.exists()
+
+
+def test_a_zip_of_archives_becomes_own_builds_in_one_go(world: World, tmp_path: Path) -> None:
+    for number in range(3):
+        text = f'id = "many-{number}"\nname = "Many {number}"\nversion = "1"\n'
+        write_archive(tmp_path / f"many-{number}.zip", {"waybill.toml": text, "a": str(number)})
+    write_archive(tmp_path / "evil.zip", {"../x": "y"})
+    with zipfile.ZipFile(tmp_path / "all.zip", "w") as packed:
+        for place in sorted(tmp_path.glob("*.zip")):
+            if place.name != "all.zip":
+                packed.write(place, f"shelf/{place.name}")
+    curator = world.as_("curator")
+    status, told = curator.send("POST", f"{world.at}/files/many", (tmp_path / "all.zip").read_bytes())
+    assert status == 200, told
+    assert [one["name"] for one in told] == ["evil.zip", "many-0.zip", "many-1.zip", "many-2.zip"]
+    assert told[0]["refused"]
+    rows = [
+        {"sha256": one["sha256"], "name": one["says_name"], "version": "1", "kind": "mod", "licence": "MIT"}
+        for one in told[1:]
+    ]
+    rows[1]["licence"] = "LicenseRef-Mine"
+    status, made = curator.post(f"{world.at}/own-builds/many", {"builds": rows})
+    assert status == 200, made
+    assert [bool(one["mod"]) for one in made] == [True, False, True]
+    assert "page" in made[1]["trouble"].lower() or "Where members get it" in made[1]["trouble"]
+    assert Mod.objects.filter(crew=world.crew, source__is_own=True).count() == 2

@@ -15,11 +15,13 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.profile import GameProfile
 from convoy_io.archives import contents
 
+from ...people.models import SiteRules
 from ...people.rights import SignedIn
 from ...people.services import count_try
 from ...shapes import Done
 from .. import games
 from ..models import Game
+from ..own import TooLarge
 from ..shapes.games import (
     AsKindOut,
     FaultOut,
@@ -104,6 +106,9 @@ def try_game_on_folder(request: SignedIn, body: TriedFolderIn) -> TriedFolderOut
 def try_game_on_archive(request: SignedIn, text: Form[str], archive: File[UploadedFile]) -> TriedArchiveOut:
     """What a profile makes of an archive. Only its table of contents is read, and nothing of it is kept."""
     count_try("tried-archives", str(request.user.pk), 120, 3600)
+    most = SiteRules.now().upload_mb
+    if (archive.size or 0) > most * 2**20:
+        raise TooLarge(f"The archive is larger than {most} MB.", now="Try a smaller one.")
     profile = read_profile(text)
     with NamedTemporaryFile() as file:
         for block in archive.chunks():
