@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
 sys.path.insert(0, "src")
 django.setup()
 
-from . import in_step, resolving, site_pages, syncing, walk, ways_in  # noqa: E402 - after django.setup
+from . import in_step, making, resolving, site_pages, syncing, walk, ways_in  # noqa: E402 - after django.setup
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "benchmarks.md"
@@ -31,6 +31,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "finder, 50,000 mods": site_pages.searching,
     "resolver": resolving.measure,
     "ways in": ways_in.measure,
+    "making a source": making.measure,
     "sync": syncing.measure,
     "in step": in_step.measure,
     "fetching": in_step.fetching,

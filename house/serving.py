@@ -72,8 +72,6 @@ def gunicorn(environment: dict[str, str]) -> list[str]:
     command = python("-m", "gunicorn", "convoy_site.wsgi", "--bind", environment["CONVOY_BIND"])
     command += ["--workers", environment.get("CONVOY_SITE_PROCESSES", "2"), "--worker-class", "gthread"]
     command += ["--threads", "8", "--timeout", "120", "--graceful-timeout", "30", "--log-level", "warning"]
-    if "*" in environment.get("CONVOY_FORWARDED", ""):
-        command += ["--forwarded-allow-ips", "*"]
     return command
 
 

@@ -11,8 +11,10 @@ import platform
 import shutil
 import subprocess
 import sys
+import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass
+from importlib import metadata
 from pathlib import Path
 
 from convoy_core.lock.agent_file import WHEEL, AgentFile, read_offer
@@ -26,6 +28,10 @@ MAX_BYTES = 300 * 2**20
 
 KEPT = "kept-agents"
 """Within the store: the files of agents that were installed, so that there is a way back without any network."""
+
+
+PART = ".part"
+"""How the name of a file ends that is not whole yet."""
 
 
 class NoUpdate(ConvoyError):
@@ -50,11 +56,9 @@ class ThisAgent:
 
 
 def this_agent() -> ThisAgent:
-    from importlib.metadata import PackageNotFoundError, version
-
     try:
-        known = version("true-convoy")
-    except PackageNotFoundError:
+        known = metadata.version("true-convoy")
+    except metadata.PackageNotFoundError:
         known = ""
     frozen = Path(sys.executable) if getattr(sys, "frozen", False) else None
     return ThisAgent(known, system_name() if frozen else WHEEL, frozen)
@@ -86,6 +90,7 @@ def update(pairing: Pairing, kept: Path, this: ThisAgent, put: Put | None = None
         if parse_version(file.version) <= parse_version(this.version):
             raise NoUpdate(f"This is {this.version}, and the site has {file.version}: nothing newer.")
         place = _fetched(site, file, kept)
+    _keep_this(kept, this)
     (put or _put)(place, this)
     return Updated(this.version, file.version)
 
@@ -95,7 +100,7 @@ def back(kept: Path, this: ThisAgent, put: Put | None = None) -> Updated:
     earlier = [
         (version, place)
         for place in sorted(kept.glob("*/*"))
-        if (version := parse_version(place.parent.name)) < parse_version(this.version)
+        if not place.name.endswith(PART) and (version := parse_version(place.parent.name)) < parse_version(this.version)
     ]
     if not earlier:
         raise NoUpdate("No earlier agent is kept here.", now="Get it from the site's page.")
@@ -110,7 +115,7 @@ def _fetched(site: Site, file: AgentFile, kept: Path) -> Path:
     if file.size > MAX_BYTES:
         raise NoUpdate(f"{file.name} would take {file.size // 2**20} MB.", "No agent is that large.")
     place.parent.mkdir(parents=True, exist_ok=True)
-    beside = place.with_name(place.name + ".part")
+    beside = place.with_name(place.name + PART)
     digest, size = hashlib.sha256(), 0
     with beside.open("wb") as out:
         for block in site.agent_file(file.name):
@@ -124,6 +129,33 @@ def _fetched(site: Site, file: AgentFile, kept: Path) -> Path:
         raise NoUpdate(f"{file.name} is not the file that the site signed.", "Nothing was changed.", "Try again later.")
     beside.replace(place)
     return place
+
+
+def _keep_this(kept: Path, this: ThisAgent) -> None:
+    """Keeps the agent that runs now, so that there is a way back: its one file, or its modules as a wheel."""
+    folder = kept / this.version
+    folder.mkdir(parents=True, exist_ok=True)
+    if this.place is not None:
+        shutil.copyfile(this.place, folder / this.place.name)
+        return
+    wheel = folder / f"true_convoy-{this.version}-py3-none-any.whl"
+    installed = metadata.distribution("true-convoy")
+    ours = [one for one in installed.files or () if _goes_along(one)]
+    if wheel.exists() or not any(one.suffix == ".py" for one in ours):
+        return
+    beside = wheel.with_name(wheel.name + PART)
+    with zipfile.ZipFile(beside, "w", zipfile.ZIP_DEFLATED) as packed:
+        for one in ours:
+            packed.write(str(one.locate()), one.as_posix())
+    beside.replace(wheel)
+
+
+def _goes_along(one: metadata.PackagePath) -> bool:
+    """What a wheel has of an installed package: its modules and its metadata, not what installing added."""
+    return ".." not in one.parts and "__pycache__" not in one.parts and one.name not in ADDED_BY_INSTALLING
+
+
+ADDED_BY_INSTALLING = ("INSTALLER", "REQUESTED", "direct_url.json")
 
 
 def _put(place: Path, this: ThisAgent) -> None:

@@ -154,7 +154,8 @@ class Browser:
         self.fill("Name or e-mail address", name)
         self.fill("Password", password)
         self.press("Sign in", within="page")
-        self.sees("My crews' packs")
+        # The evening's board, or for those who have nothing yet what to begin with.
+        self.until("to be in", lambda: any(one in self.text() for one in ("My crews' packs", "Welcome aboard")))
 
     def join_code(self) -> str:
         """The first join code on the page."""

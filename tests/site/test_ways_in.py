@@ -186,7 +186,7 @@ def test_files_nobody_made_a_build_of_are_forgotten_after_a_day_and_crews_have_a
     make(world, drop(world))
     OwnFile.objects.update(at=timezone.now() - own.KEPT_UNUSED * 2)
     assert own.tidy() == 0
-    SiteRules.objects.create(crew_mb=0)
+    SiteRules.objects.create(pk=1, crew_mb=0)
     status, refused = send(world.as_("curator"), f"{world.at}/files?name=x", zipped({"waybill.toml": "x=1"}))
     assert (status, refused["code"]) == (422, "too-large")
 

@@ -1,5 +1,6 @@
 """Games and their bases; bringing one, trying its profile on the spot, changing it, taking a change back."""
 
+import json
 from pathlib import Path
 from tempfile import NamedTemporaryFile
 from typing import Any
@@ -7,11 +8,11 @@ from typing import Any
 from ninja import File, Form, Router
 from ninja.files import UploadedFile
 
-from convoy_core.outside.game_profile import Fault, look_at_profile, read_profile
+from convoy_core.outside.game_profile import MAX_PROFILE, Fault, look_at_profile, read_profile
 from convoy_core.outside.profile_changes import ProfileChange, changes_between
 from convoy_core.outside.profile_writing import document_of, with_version, written
 from convoy_core.outside.trying import AsKind, TriedArchive, try_archive, try_folder
-from convoy_core.words.errors import ConvoyError
+from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.profile import GameProfile
 from convoy_io.archives import contents
 
@@ -70,7 +71,12 @@ def bring_game(request: SignedIn, body: GameIn) -> GameOut:
 @router.post("/games/rehearsal", response=RehearsedOut, operation_id="rehearse_game")
 def rehearse_game(request: SignedIn, body: ProfileIn) -> RehearsedOut:
     """What a profile comes to: what is wrong with it, and what keeping it would change. Nothing is kept."""
-    text = written(body.document, over=body.text) if body.document is not None else body.text
+    text = body.text
+    if body.document is not None:
+        # What the text may not have, the form may not either; writing it down first would be the work.
+        if len(json.dumps(body.document)) > MAX_PROFILE:
+            raise MalformedInput("The game profile is too long.", f"{MAX_PROFILE // 1024} kB is the most.")
+        text = written(body.document, over=body.text)
     if body.game:
         rehearsed = games.rehearse(games.game_for(request.user, body.game), text)
         read, changes, stops = rehearsed.read, rehearsed.changes, rehearsed.stops

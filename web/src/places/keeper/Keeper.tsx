@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
 import Typography from "@mui/material/Typography";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { SourceList } from "../sources/SourceList";
 import { Accounts } from "./Accounts";
 import { Audit } from "./Audit";
@@ -41,7 +41,14 @@ export default function Keeper() {
       {part === "stands" && <Stands />}
       {part === "rules" && <Rules />}
       {part === "people" && <Accounts />}
-      {part === "sources" && <SourceList crew="" may />}
+      {part === "sources" && (
+        <>
+          <SourceList crew="" may />
+          <Typography variant="body2" sx={{ mt: 3 }}>
+            Games of everybody are brought and changed under <Link to="/games">Games</Link>.
+          </Typography>
+        </>
+      )}
       {part === "jobs" && <Jobs />}
       {part === "storage" && <Storage />}
       {part === "done" && <Audit />}
