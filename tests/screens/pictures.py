@@ -140,7 +140,7 @@ def of_the_keeper(stranger: Browser, maren: Browser) -> None:
     scroll_to(maren, "//button[text()='As text']")
     take(maren, "game")
     maren.go("/sources/harbour-shelf")
-    maren.sees("not taken")
+    maren.sees("that it lists was taken")
     take(maren, "source")
     maren.go("/site?part=people")
     maren.sees("Tolliver Reyes")

@@ -32,7 +32,7 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
         ("/games/new", "1 thing is wrong", ()),
         ("/games/new", "line 2:", ("As text",)),
         ("/games/tillerway", "What was changed", ("Add a loader",)),
-        ("/sources/harbour-shelf", "not taken", ()),
+        ("/sources/harbour-shelf", "that it lists was taken", ()),
         ("/account", "Use an app with six digits", ()),
         ("/account", "It cannot be brought back.", ("End the account…",)),
         ("/site", "storage", ()),

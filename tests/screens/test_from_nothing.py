@@ -184,7 +184,7 @@ def test_a_source_is_made_compared_and_added(browsers: dict[str, Browser], place
     wren.press("Add Hut Shelf")
     wren.sees("4 mods, direct", "read just now")
     wren.press("Hut Shelf")
-    wren.sees("5 builds", "Nothing was not taken", key)
+    wren.sees("5 builds", "Everything that it lists was taken", key)
     assert wren.complaints() == []
 
 

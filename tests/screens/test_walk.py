@@ -138,7 +138,13 @@ def test_keys_and_palette(people: People, kept: dict[str, str]) -> None:
     assert wren.complaints() == []
     wren.keys("\ue00c")
     wren.sees_no_more("Keys here")
-    wren.keys("m")
+
+    def in_the_manifest() -> bool:
+        # The dialog that was put away gives the focus back a moment later.
+        wren.keys("m")
+        return wren.driver.switch_to.active_element.get_attribute("id") == "manifest"
+
+    wren.until("the manifest to have the focus", in_the_manifest)
     wren.keys("\ue015")
     wren.until("a line in hand", lambda: "mod=" in wren.driver.current_url)
     wren.keys("2")

@@ -346,7 +346,7 @@ def test_a_pack_begins_with_what_one_wants_to_play(world: World) -> None:
     assert [one["mod"] for one in told["mods"]] == ["lock-ledger", "night-lanterns"]
     assert told["unknown"] == ["No Such Thing"]
     best = told["bases"][0]
-    assert (best["fits"], best["missing"]) == (2, [])
+    assert (best["fits"], best["missing"], best["mods"]) == (2, [], ["lock-ledger", "night-lanterns"])
     assert [one["fits"] for one in told["bases"]] == sorted((one["fits"] for one in told["bases"]), reverse=True)
     assert all("preview" not in one["label"] for one in told["bases"])
     archive = Build.objects.filter(mod__slug="rivet")[0]

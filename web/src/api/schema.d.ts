@@ -2159,6 +2159,7 @@ export interface components {
         /**
          * BeginningBaseOut
          * @description One base: how many of the named mods have a build there, `through` of them by a counterpart; who has none.
+         *     `mods`: what a pack begins with there, counterparts in the place of those that they stand for.
          */
         BeginningBaseOut: {
             /** Fits */
@@ -2173,6 +2174,8 @@ export interface components {
             loader_version: string;
             /** Missing */
             missing: string[];
+            /** Mods */
+            mods: string[];
             /** Through */
             through: number;
         };

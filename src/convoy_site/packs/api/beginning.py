@@ -43,6 +43,7 @@ def _beginning(found: beginning.Beginning) -> BeginningOut:
                 **_base(found.game, one.base),
                 fits=one.exist,
                 through=len(one.through),
+                mods=[one.through.get(mod.slug, mod.slug) for mod in found.mods if mod.slug not in one.missing],
                 missing=[found.names.get(mod, mod) for mod in one.missing][:50],
             )
             for one in found.bases

@@ -17,7 +17,9 @@ class BeginningIn(Schema):
 
 
 class BeginningBaseOut(Schema):
-    """One base: how many of the named mods have a build there, `through` of them by a counterpart; who has none."""
+    """One base: how many of the named mods have a build there, `through` of them by a counterpart; who has none.
+    `mods`: what a pack begins with there, counterparts in the place of those that they stand for.
+    """
 
     game_version: str
     loader: str
@@ -26,6 +28,7 @@ class BeginningBaseOut(Schema):
     fits: int
     through: int
     missing: list[str]
+    mods: list[str]
 
 
 class BeginningOut(Schema):

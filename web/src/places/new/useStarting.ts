@@ -33,7 +33,9 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
       const made =
         begun ?? (await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } })));
       setBegun(made);
-      const mods = found?.mods.map((one) => one.mod) ?? [];
+      // What there is on the base that was chosen: those without a build there stay out, as the table says.
+      const on = found?.bases.find((one) => one.game_version === base.game_version && one.loader === base.loader);
+      const mods = on?.mods ?? found?.mods.map((one) => one.mod) ?? [];
       if ((begin === "list" || begin === "folder") && mods.length)
         await sendEdits(made.id, made.revision, [{ do: "add many", mods }], "keep");
       const [pack, release] = begin === "pack" ? from.split(" ") : [];

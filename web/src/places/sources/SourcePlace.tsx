@@ -100,7 +100,9 @@ function Shown({ page }: { page: Page }) {
       )}
       <RefusalRemark error={pause.error ?? readNow.error} />
       <Typography variant="h2" sx={{ mt: 3, mb: 1 }}>
-        {page.troubles.length ? many(page.troubles.length, "entry was", "entries were") : "Nothing was"} not taken
+        {page.troubles.length
+          ? `${many(page.troubles.length, "entry was", "entries were")} not taken`
+          : "Everything that it lists was taken"}
       </Typography>
       {page.troubles.map((one) => (
         <Box
