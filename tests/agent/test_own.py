@@ -106,16 +106,20 @@ def offered(member: Member, monkeypatch: pytest.MonkeyPatch) -> dict[str, Any]:
 
 def test_a_newer_agent_is_taken_and_the_way_back_needs_no_site(offered: dict[str, Any], tmp_path: Path) -> None:
     put: list[bytes] = []
-    done = update(offered["pairing"], tmp_path / "kept", THIS, lambda place, this: put.append(place.read_bytes()))
+
+    def taken(place: Path, this: ThisAgent) -> None:
+        put.append(place.read_bytes())
+
+    running = tmp_path / "convoy"
+    running.write_bytes(b"older")
+    done = update(offered["pairing"], tmp_path / "kept", replace(THIS, place=running), taken)
     assert (done.before, done.now, put) == ("0.1.0", "0.2.0", [NEW])
-    older = tmp_path / "kept" / "0.1.0" / "convoy-0.1.0-linux-x86_64"
-    older.parent.mkdir()
-    older.write_bytes(b"older")
-    now = ThisAgent("0.2.0", "linux-x86_64", None)
-    assert back(tmp_path / "kept", now, lambda place, this: put.append(place.read_bytes())).now == "0.1.0"
+    (tmp_path / "kept" / "0.1.0" / "convoy.part").write_bytes(b"not whole")
+    now = ThisAgent("0.2.0", "linux-x86_64", running)
+    assert back(tmp_path / "kept", now, taken).now == "0.1.0"
     assert put[-1] == b"older"
     with pytest.raises(NoUpdate):
-        back(tmp_path / "kept", THIS, lambda place, this: None)
+        back(tmp_path / "kept", THIS, taken)
 
 
 LIES = {
