@@ -106,10 +106,7 @@ def _take(
         sure = f'Nothing in it says what it is. Write {mod}.toml beside it, with id = "{mod}" and kind = …'
         made.troubles.append(Trouble(archive.file, 0, f"{sure}, one of {', '.join(profile.kinds)}."))
         return
-    entry = made.mods.setdefault(mod, {"id": mod, "name": seen.name or mod, "kind": str(kind), "builds": []})
-    for name, value in seen.said.items():
-        if name in OF_A_MOD:
-            entry[name] = value
+    entry = made.mods.get(mod, {"id": mod, "name": seen.name or mod, "kind": str(kind), "builds": []})
     build = {
         "version": version,
         "date": archive.date,
@@ -130,6 +127,9 @@ def _take(
     if why := _clash(entry, build, before.get(mod)):
         made.troubles.append(Trouble(archive.file, 0, why))
         return
+    # Only now: an archive that is refused says nothing of the mod, and leaves no mod without a build behind.
+    made.mods[mod] = entry
+    entry.update({name: value for name, value in seen.said.items() if name in OF_A_MOD})
     entry["builds"].append(build)
     made.archives[build["url"]] = archive.file
 

@@ -5,7 +5,7 @@ from datetime import date
 from typing import NamedTuple
 
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import F, Q
 
 from convoy_core.outside.catalogue import ListedBuild, ListedMod
 from convoy_core.outside.takeover import largest_hashes
@@ -49,13 +49,11 @@ def keep_mods(source: Source, listed: Sequence[ListedMod]) -> list[str]:
 
 def _owners(source: Source, slugs: Sequence[str]) -> dict[str, str]:
     """Slug to the source that a mod belongs to, among what those see who see this source. A source that was removed
-    keeps none: the next that lists its mods takes them over.
+    keeps none: the next that lists its mods takes them over. A crew's own mod stands before a public one of its name.
     """
     seen = Q(crew=None) | Q(crew=source.crew_id) if source.crew_id else Q(crew=None)
-    rows = Mod.objects.filter(seen, game=source.game, slug__in=slugs).values_list(
-        "slug", "source_id", "source__state", "crew_id"
-    )
-    return {slug: owner for slug, owner, state, _ in rows if state != SourceState.REMOVED}
+    rows = Mod.objects.filter(seen, game=source.game, slug__in=slugs).exclude(source__state=SourceState.REMOVED)
+    return dict(rows.order_by(F("crew_id").asc(nulls_first=True)).values_list("slug", "source_id"))
 
 
 def _keep_places(source: Source, listed: Mapping[str, ListedMod]) -> list[str]:
