@@ -330,6 +330,9 @@ def test_a_crews_mod_stands_before_everybodys_of_the_same_name(
     pack.draft.refresh_from_db()
     assert pack.draft.picks["knots"] == "1.1"
     assert len(drafts.lock_of(pack.draft).builds) == 2
+    # The crew's source goes on bringing builds of its own mod.
+    read(theirs.pk)
+    assert Build.objects.filter(mod__source=theirs, mod__slug="knots", version="7").exists()
 
 
 def _keeper(world: World) -> Any:
