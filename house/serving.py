@@ -20,7 +20,7 @@ from .services import Postgres, Services, python, remembered_port
 SETTINGS = VAR / "serve.env"
 POSTGRES_PORT = 8490
 DATABASE_NAMES = {"HOST": "127.0.0.1", "PORT": "5432", "NAME": "convoy", "USER": "convoy", "PASSWORD": ""}
-OWN_FILES = ("signing.key", "files/own")
+OWN_FILES = ("signing.key", "statement.key", "files/own")
 """What of `CONVOY_DATA` a backup holds: the key, and what crews dropped in. Pictures are fetched anew."""
 
 DUMP = "database.dump"

@@ -71,6 +71,7 @@ def name_of(root: Path, file: Path) -> str:
 def _locks_here(folder: Folder) -> list[Lock]:
     """Of the installed release, and of the one that is followed, as far as they are here."""
     pairing, head = folder.pairing(), folder.kept_head()
-    numbers = [folder.record().release, head.number if head else ""]
-    kept = [folder.releases.kept(number) for number in dict.fromkeys(numbers) if number]
+    record = folder.record()
+    named = [record.named, head.named if head else record.named]
+    kept = [folder.releases.kept(one) for one in dict.fromkeys(named) if one.number]
     return [share_of(folder.releases.trusted(signed, pairing), pairing) for signed in kept if signed]

@@ -10,11 +10,13 @@ from convoy_core.lock.change_log import changes
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, SyncChoices
+from convoy_core.trust.statement import Named
 from convoy_io.archives import ArchiveWrong
 
 from .errors import ErrandsLeft
 from .fetching.inbox import Arrived, Lookout
 from .fetching.limits import Limits
+from .folder.allowed import Ask, nobody_to_ask
 from .folder.backup import Backup
 from .folder.backups import Backups
 from .folder.folder import Folder
@@ -29,15 +31,18 @@ from .visit import Prospect, Visit
 
 @dataclass(frozen=True)
 class Wish:
-    """What one sync is asked for. `to`: another release than the one that the member follows; `anyway`: although it is
-    more than the line's limit; `errands`: called once more errands are all that is missing, and gives what remains;
-    `back`: paths with where they were moved aside, which return. Mending chosen paths keeps to the installed release.
+    """What one sync is asked for. `to`: another release than the one that the member follows (of an empty hash: the one
+    of that number); `anyway`: although it is more than the line's limit; `errands`: called once more errands are all
+    that is missing, and gives what remains; `back`: paths with where they were moved aside, which return. Mending
+    chosen paths keeps to the installed release.
     """
 
     choices: SyncChoices = SyncChoices()
-    to: str = ""
+    to: Named | None = None
     anyway: bool = False
     errands: Callable[[Sequence[LockedBuild]], Sequence[LockedBuild]] | None = None
+    ask: Ask = nobody_to_ask
+    """Asked before going back to a release that its member did not name."""
     back: Mapping[str, str] | None = None
 
 
@@ -144,6 +149,8 @@ class Work:
             staged.notes,
             backup.id if backup else "",
             self.wish.back is not None,
+            prospect.recipe.sha256,
+            record.sha256,
         )
 
 

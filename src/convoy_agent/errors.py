@@ -87,7 +87,13 @@ class LineLimit(ConvoyError):
     code = "line-limit"
 
 
+class NotAllowed(ConvoyError):
+    """The site's page asks for something that only this machine's person may allow."""
+
+    code = "not-allowed"
+
+
 class BadRelease(ConvoyError):
-    """A release that is not the pinned key's, or not of this pack."""
+    """A release that is not the one that was asked for, or not of this pack."""
 
     code = "bad-release"

@@ -11,7 +11,7 @@ from .folder.backups import Backups
 from .folder.folder import Folder
 from .site.site import Site
 from .storage.store import Store
-from .sync import utc_now
+from .sync import doubt_of, is_other, utc_now
 from .visit import Now, Visit
 
 
@@ -37,16 +37,19 @@ def here(root: Path, store: Store, now: Now = utc_now) -> Stands:
         if head is None and record.release and not interrupted:
             lost = Next("What the site said last is lost here, so that nothing can be said of it.", "convoy status")
             return Stands(pairing.pack, pairing.side, Here(record.release), lost, tuple(folder.remarks))
-        if interrupted or head is None or not folder.releases.kept(head.number):
+        doubt = doubt_of(folder.releases.trust.now(pairing).statement, now())
+        if interrupted or head is None or not folder.releases.kept(head.named):
             wanted = head.number if head else record.release or "?"
-            stands = Here(record.release, wanted, head.newest if head else wanted, interrupted=interrupted)
+            newest = head.newest if head else wanted
+            stands = Here(record.release, wanted, newest, interrupted=interrupted, doubt=doubt)
             return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))
         visit = Visit(folder, pairing, site, store, head, now)
-        told = visit.report(visit.release(head.number))
+        told = visit.report(visit.release(head.named))
         about = told.about["steps"]
         left = [str(one["text"]) for one in about if not one["done"]] if isinstance(about, list) else []
         stands = Here(
-            told.release, head.number, head.newest, told.look.deviations, len({one.path for one in told.plan.moves}),
-            len(told.plan.errands), left, len(Backups(folder).rehearsal().bad),
+            told.release.number, head.number, head.newest, told.look.deviations,
+            len({one.path for one in told.plan.moves}), len(told.plan.errands), left,
+            len(Backups(folder).rehearsal().bad), is_other=is_other(told.release, head), doubt=doubt,
         )  # fmt: skip
         return Stands(pairing.pack, pairing.side, stands, next_step(stands), tuple(folder.remarks))

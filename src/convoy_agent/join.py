@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 from convoy_core.lock.recipe import read_recipe
-from convoy_core.lock.signing import key_fingerprint
+from convoy_core.trust.charter import Charter, Duty, begin
 
 from .errors import BadRelease, FolderRefused, NotPaired
 from .folder.copying import copy_game
@@ -42,6 +43,8 @@ def join(
         copy_game(game, folder.root, screen or Silent())
     pairing = sites.pair(site, code)
     _refuse_shown(folder, pairing, key, again)
+    assert pairing.charter
+    pairing = replace(pairing, mark=_begun(pairing).mark)
     folder.create(pairing, as_it_is or game is not None, again)
     return pairing
 
@@ -52,28 +55,38 @@ def _refuse_shown(folder: Folder, shown: Pairing, key: str, again: bool) -> None
         _refuse_other(folder, shown, key_named=bool(key))
 
 
+def _begun(shown: Pairing) -> Charter:
+    """The charter that the site shows, signed by its own keys. Raises BadSignature, CharterOver, MalformedInput."""
+    assert shown.charter
+    return begin(shown.charter, datetime.now(UTC))
+
+
 def _refuse_key(shown: Pairing, key: str) -> None:
-    if key and shown.key.replace("-", "") != key.upper().replace("-", ""):
+    mark = _begun(shown).mark
+    if key and mark.replace("-", "") != key.upper().replace("-", ""):
         raise BadRelease(
             "The site shows another key than the pairing command names.",
-            f"Named: {key}. Shown: {shown.key}.",
+            f"Named: {key}. Shown: {mark}.",
             "Nothing was installed. Copy the command again from the installation's page, or ask your curator.",
         )
 
 
 def _refuse_other(folder: Folder, now: Pairing, key_named: bool) -> None:
-    """A folder goes on with its own pack and key. Where its pairing is damaged, the releases kept in it say which."""
+    """A folder goes on with its own pack and keys. Where its pairing is damaged, the releases kept in it say which."""
+    charter = _begun(now)
     try:
         before = folder.pairing()
     except NotPaired:
         for signed in folder.releases.all():
             recipe = read_recipe(signed.document)
             _refuse_pack(recipe.pack == now.pack_id, recipe.pack_name, now.pack)
-            _refuse_new_key(signed.key.hex(), now, key_named)
+            known = {key for key, _ in signed.signatures} & set(charter.duties[Duty.RELEASE].keys)
+            _refuse_new_keys(bool(known), "those of the releases that lie here", charter, key_named)
         return
     same = (before.pack_id, before.side) == (now.pack_id, now.side)
     _refuse_pack(same, f"{before.pack} as a {before.side}", f"{now.pack} as a {now.side}")
-    _refuse_new_key(before.public_key, now, key_named)
+    trusted = folder.releases.trust.now(before).charter
+    _refuse_new_keys(charter.mark in (before.key, trusted.mark), trusted.mark, charter, key_named)
 
 
 def _refuse_pack(same: bool, follows: str, is_for: str) -> None:
@@ -85,10 +98,10 @@ def _refuse_pack(same: bool, follows: str, is_for: str) -> None:
         )
 
 
-def _refuse_new_key(trusted: str, now: Pairing, key_named: bool) -> None:
-    if trusted != now.public_key and not key_named:
+def _refuse_new_keys(known: bool, trusted: str, now: Charter, key_named: bool) -> None:
+    if not known and not key_named:
         raise BadRelease(
-            "The site signs with another key than the one that this folder trusts.",
-            f"Trusted: {key_fingerprint(bytes.fromhex(trusted))}. Shown: {now.key}.",
-            "Nothing was changed. Ask your curator whether the key was replaced; if so, name it with --key.",
+            "The site's charter has other keys than those that this folder trusts.",
+            f"Trusted: {trusted}. Shown: {now.mark}.",
+            "Nothing was changed. Ask your curator whether the keys were replaced; if so, name the new one with --key.",
         )

@@ -27,7 +27,7 @@ from .sync import bad_backups, heard, utc_now
 from .taking_back import lying_aside
 from .visit import Now, Visit
 
-SPARE = ("head", "left-out", "count", "calm")
+SPARE = ("head", "left-out", "count", "calm", "allowed")
 """Files that the next sync writes anew: a spoilt one is merely put away."""
 
 
@@ -74,8 +74,8 @@ def _spare(folder: Folder) -> None:
 def _releases(folder: Folder, store: Store, now: Now) -> list[str]:
     for place in folder.releases.spoilt():
         folder.put_away(place, "A release that was kept here was damaged. It is fetched again when it is needed.")
-    number = folder.record().release
-    if not number:
+    record = folder.record()
+    if not record.release:
         return []
     pairing = folder.pairing()
     with suppress(ConvoyError):
@@ -83,11 +83,13 @@ def _releases(folder: Folder, store: Store, now: Now) -> list[str]:
             return []
     try:
         with Site(pairing) as site:
-            visit = Visit(folder, pairing, site, store, heard(folder, site, must_answer=True), now)
-            visit.release(number)
-        folder.remarks.append(f"Release {number} was lost here, and was fetched again.")
+            said = heard(folder, pairing, site, now, must_answer=True)
+            Visit(folder, pairing, site, store, said.head, now).release(record.named)
+        folder.remarks.append(f"Release {record.release} was lost here, and was fetched again.")
     except ConvoyError as error:
-        return [f"Release {number}, which is installed, is lost here, and the site cannot be asked. {error.what}"]
+        return [
+            f"Release {record.release}, which is installed, is lost here, and the site cannot be asked. {error.what}"
+        ]
     return []
 
 

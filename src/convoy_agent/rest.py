@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from convoy_core.sync.plan import Plan
+from convoy_core.trust.statement import Named
 
 from .folder.folder import Folder
 from .folder.machine import facts
@@ -39,7 +40,7 @@ class Calm:
         self._folder = folder
         self._place = folder.own / "calm.json"
 
-    def keep(self, release: str, left_out: Collection[str], outcome: Reported) -> None:
+    def keep(self, release: Named, left_out: Collection[str], outcome: Reported) -> None:
         """Remembers a folder in which nothing is left to do; forgets one in which something is."""
         if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
             self.forget()
@@ -63,7 +64,7 @@ class Calm:
         """Something was done that the folder's files do not show: backups, steps."""
         disk.remove(self._place)
 
-    def still(self, release: str, left_out: Collection[str]) -> Stillness | None:
+    def still(self, release: Named, left_out: Collection[str]) -> Stillness | None:
         """What was told last time, when nothing has happened since; otherwise None."""
         try:
             kept: Any = sealed.read(self._place)
@@ -75,8 +76,8 @@ class Calm:
             # A sum that was spoilt is only worth the long way round.
             return None
 
-    def _of(self, release: str, left_out: Collection[str]) -> list[Any]:
-        return [release, sorted(left_out)]
+    def _of(self, release: Named, left_out: Collection[str]) -> list[Any]:
+        return [release.number, release.sha256, sorted(left_out)]
 
 
 def _sum(folder: Folder) -> list[int]:

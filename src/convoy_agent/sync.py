@@ -13,12 +13,16 @@ from typing import NoReturn
 from convoy_core.lock.change_log import changes
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.deviations import Deviation
+from convoy_core.sync.orders import Allowance
 from convoy_core.sync.plan import Plan, SyncChoices
 from convoy_core.sync.undoing import to_take_back
-from convoy_core.words.errors import ConvoyError
+from convoy_core.trust.statement import Named, NothingNew, Statement, refuse_over
+from convoy_core.trust.trusted import goes_back, meant, newest_of
+from convoy_core.words.errors import BadSignature, ConvoyError, MalformedInput, Untrusted
 
 from .change import Done, Wish, Work
 from .errors import (
+    BadRelease,
     DiskFull,
     LineLimit,
     NothingInstalled,
@@ -27,6 +31,7 @@ from .errors import (
 )
 from .fetching.limits import Limits
 from .folder import steps
+from .folder.allowed import Allowed
 from .folder.backup import Backup
 from .folder.backups import Backups
 from .folder.folder import Folder
@@ -87,6 +92,10 @@ class Status:
     unheard: bool = False
     remarks: tuple[str, ...] = ()
     bad_backups: tuple[str, ...] = ()
+    is_other: bool = False
+    """What is installed has the number of the release that is followed, and is another."""
+    doubt: str = ""
+    """Why what the site says of its newest release is not to be believed, or is out of date."""
 
 
 def sync(
@@ -110,17 +119,16 @@ def sync(
         try:
             recovered = recover(folder, step)
             store.remember(folder.root, pairing.installation)
-            head = heard(folder, site, must_answer=wish.back is None)
+            said = heard(folder, pairing, site, now, must_answer=wish.back is None)
+            head = said.head
             progress.phase("checking", 0)
-            number = wish.to or head.number
-            if wish.choices.only is not None:
-                number = folder.record().release or nothing_installed()
+            named = _wanted(folder, said, wish, now)
             plain = wish.choices == SyncChoices() and not wish.to and wish.back is None
-            if plain and not recovered and (calm := Calm(folder).still(number, head.left_out)):
-                site.report(number, {}, calm.fingerprint, calm.about)
-                return Synced(number, calm.plan(), (), False, steps_left=_left(calm.about))
+            if plain and not recovered and (calm := Calm(folder).still(named, head.left_out)):
+                site.report(named, {}, calm.fingerprint, calm.about, folder.next_serial())
+                return Synced(named.number, calm.plan(), (), False, steps_left=_left(calm.about))
             visit = Visit(folder, pairing, site, store, head, now)
-            prospect = visit.prospect(visit.release(number), wish.choices)
+            prospect = visit.prospect(visit.release(named), wish.choices)
             _refuse_full(folder, store, prospect.plan)
             _refuse_metered(head, prospect.plan, wish)
             work = Work(visit, prospect, wish, replace(limits, line=head.line * 1024), progress, step)
@@ -129,7 +137,7 @@ def sync(
             seen = prospect if wish.choices == SyncChoices() and not done.carried else None
             _rehearse(visit)
             after = _tell_site(visit, prospect, seen)
-            _end(visit, prospect.recipe.number)
+            _end(visit, Named(prospect.recipe.number, prospect.recipe.sha256))
             return Synced(
                 prospect.recipe.number,
                 prospect.plan,
@@ -153,21 +161,77 @@ def sync(
 
 
 def _is_due(prospect: Prospect, wish: Wish) -> bool:
-    return bool(prospect.plan.moves or prospect.record.release != prospect.recipe.number or wish.back)
+    is_there = prospect.record.is_of(prospect.recipe) and prospect.record.sha256
+    return bool(prospect.plan.moves or not is_there or wish.back)
 
 
-def heard(folder: Folder, site: Site, must_answer: bool) -> Head:
-    """What the site says now; where it need not answer and does not, what it said last. Then it is asked no more."""
+@dataclass(frozen=True)
+class Heard:
+    """What the site says, held against what it signed. `doubt`: why it is not to be believed, or is out of date."""
+
+    head: Head
+    statement: Statement | None
+    doubt: str = ""
+
+
+def heard(folder: Folder, pairing: Pairing, site: Site, now: Now, must_answer: bool) -> Heard:
+    """What the site says now; where it need not answer and does not, or is not to be believed, what it said last. One
+    that is away is asked no more. Raises SiteAway, SiteRefused, Untrusted, BadSignature, MalformedInput.
+    """
+    trust = folder.releases.trust
     try:
         head = site.head()
-    except (SiteAway, SiteRefused):
+        assert head.said
+        statement = trust.hear(pairing, head.said, site.charters, now()).statement
+        assert statement
+        record = folder.record()
+        named = meant(statement, head.number, head.sha256, record.named if record.release else None)
+        head = replace(head, sha256=named.sha256, newest=newest_of(statement, head.newest))
+    except (SiteAway, SiteRefused, Untrusted, BadSignature, MalformedInput) as error:
         kept = None if must_answer else folder.kept_head()
         if kept is None:
             raise
-        site.away = True
-        return kept
+        statement = trust.now(pairing).statement
+        if isinstance(error, SiteAway | SiteRefused):
+            site.away = True
+            return Heard(kept, statement, doubt_of(statement, now()))
+        folder.remarks.append(error.sentence())
+        return Heard(kept, statement, error.sentence())
     folder.keep_head(head)
-    return head
+    return Heard(head, statement, doubt_of(statement, now()))
+
+
+def doubt_of(statement: Statement | None, now: datetime) -> str:
+    """Why the newest word of the site says nothing of today; empty while it holds."""
+    if statement is None:
+        return ""
+    try:
+        refuse_over(statement, now)
+    except NothingNew as error:
+        return error.sentence()
+    return ""
+
+
+def _wanted(folder: Folder, said: Heard, wish: Wish, now: Now) -> Named:
+    """The release that a sync is to bring. Raises NothingNew where the site's word has run out, and NotAllowed where
+    only the page asks to go back.
+    """
+    record = folder.record()
+    if wish.choices.only is not None:
+        return record.named if record.release else nothing_installed()
+    if wish.to:
+        return wish.to
+    named = said.head.named
+    if said.statement and named != record.named:
+        refuse_over(said.statement, now())
+    if goes_back(said.statement, record.release, named.number):
+        Allowed(folder.own).demand(Allowance.BACK, wish.ask)
+    return named
+
+
+def is_other(installed: Named, head: Head) -> bool:
+    """Whether the installed release has the number of the one that is followed, and is another."""
+    return installed.number == head.number and installed.sha256 not in ("", head.sha256) and bool(head.sha256)
 
 
 def _left(about: Mapping[str, object]) -> tuple[str, ...]:
@@ -181,20 +245,21 @@ def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Repor
     """
     head, recipe = visit.head, prospect.recipe
     try:
-        if recipe.number != head.number:
-            recipe, seen = visit.release(head.number), None
+        if (recipe.number, recipe.sha256) != (head.number, head.sha256 or recipe.sha256):
+            recipe, seen = visit.release(head.named), None
         after = visit.report(recipe, seen=seen)
     except (SiteAway, SiteRefused):
         return None
-    Calm(visit.folder).keep(prospect.recipe.number, head.left_out, after)
+    Calm(visit.folder).keep(Named(prospect.recipe.number, prospect.recipe.sha256), head.left_out, after)
     return after
 
 
-def _end(visit: Visit, installed: str) -> None:
+def _end(visit: Visit, installed: Named) -> None:
     """What is seen to after every long look: old releases, and what the store has to keep."""
     folder = visit.folder
     back = to_take_back(folder.history().all())
-    folder.releases.sweep([installed, visit.head.number, back["from"] if back else ""])
+    before = [Named(back["from"], back.get("from_sha256", ""))] if back else []
+    folder.releases.sweep([installed, visit.head.named, *before])
     visit.store.remember(folder.root, visit.pairing.installation, archives_of(folder, visit.pairing))
 
 
@@ -242,14 +307,16 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now)
     pairing = folder.pairing()
     with folder.held(), Site(pairing) as site:
         recover(folder)
-        head = heard(folder, site, must_answer=False)
+        said = heard(folder, pairing, site, now, must_answer=False)
+        head = said.head
         visit = Visit(folder, pairing, site, store, head, now)
         _rehearse(visit)
-        told = visit.report(_recipe(visit), thorough)
+        recipe, doubt = _recipe(visit, said.doubt)
+        told = visit.report(recipe, thorough)
         _end(visit, told.release)
         return Status(
             pairing,
-            told.release,
+            told.release.number,
             head.newest,
             told.look.deviations,
             told.fingerprint,
@@ -260,18 +327,27 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now)
             told.unheard,
             tuple(folder.remarks),
             tuple(Backups(folder).rehearsal().bad),
+            is_other(told.release, head),
+            doubt,
         )
 
 
-def _recipe(visit: Visit) -> Recipe:
-    """The release that is followed; the installed one where the site is away and the other is not here."""
+def _recipe(visit: Visit, doubt: str) -> tuple[Recipe, str]:
+    """The release that is followed, and why what the site says is not to be believed. The installed one where the other
+    cannot be had, or is none that this installation trusts.
+    """
     try:
-        return visit.release(visit.head.number)
-    except SiteAway:
-        installed = visit.folder.record().release
-        if not visit.site.away or not installed:
+        return visit.release(visit.head.named), doubt
+    except (SiteAway, BadRelease, BadSignature, MalformedInput) as error:
+        installed = visit.folder.record()
+        if not installed.release:
             raise
-        return visit.release(installed)
+        if isinstance(error, SiteAway):
+            if not visit.site.away:
+                raise
+            return visit.release(installed.named), doubt
+        visit.folder.remarks.append(error.sentence())
+        return visit.release(installed.named), doubt or error.sentence()
 
 
 def _refuse_full(folder: Folder, store: Store, plan: Plan) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from convoy_core.sync.undoing import to_take_back
+from convoy_core.trust.statement import Named
 
 from .change import Wish
 from .errors import BackupRefused
@@ -35,7 +36,8 @@ def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, lim
             "“convoy leave” takes the pack's files away.",
         )
     back = {path: f"{entry['aside']}/{path}" for path in entry["moved"]}
-    return sync(root, store, wish=Wish(to=entry["from"], back=back), now=now, step=step, limits=limits)
+    wish = Wish(to=Named(entry["from"], entry.get("from_sha256", "")), back=back)
+    return sync(root, store, wish=wish, now=now, step=step, limits=limits)
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""The agent brings itself up to date, when its member asks: from its site, signed by the key that was pinned.
+"""The agent brings itself up to date, when its member asks: from its site, signed by the keys that the charter names.
 
 What is fetched is checked before it takes the old one's place; the old one stays beside it, and is put back where the
 new one does not even say its name.
@@ -17,7 +17,8 @@ from dataclasses import dataclass
 from importlib import metadata
 from pathlib import Path
 
-from convoy_core.lock.agent_file import WHEEL, AgentFile, read_offer
+from convoy_core.trust.agent_file import WHEEL, AgentFile, read_offer
+from convoy_core.trust.charter import Charter
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
 
@@ -74,16 +75,16 @@ Put = Callable[[Path, ThisAgent], None]
 """Takes a file in the place of the agent that runs."""
 
 
-def update(pairing: Pairing, kept: Path, this: ThisAgent, put: Put | None = None) -> Updated:
-    """Takes the site's agent in the place of this one. `kept`: where files of agents stay.
+def update(pairing: Pairing, charter: Charter, kept: Path, this: ThisAgent, put: Put | None = None) -> Updated:
+    """Takes the site's agent in the place of this one. `charter`: the one that is trusted; `kept`: where files of
+    agents stay.
 
     Raises NoUpdate, BadSignature, SiteAway; whatever it raises, the old agent works on.
     """
     if not this.version:
         raise NoUpdate("This agent is run from its sources.", now="Bring those up to date instead.")
     with Site(pairing) as site:
-        document, signature = site.agent_offer()
-        offered = read_offer(document, signature, bytes.fromhex(pairing.public_key))
+        offered = read_offer(site.agent_offer(), charter)
         file = next((one for one in offered if one.system == this.system), None)
         if file is None:
             raise NoUpdate(f"The site has no agent for {this.system}.", now="Ask its keeper.")

@@ -15,6 +15,7 @@ from datetime import datetime
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.plan import Plan, Recorded, Scan, SyncChoices, make_plan
+from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
 
 from .errors import BadRelease, SiteAway
@@ -46,7 +47,7 @@ class Prospect:
 class Reported:
     """What the site was told. `unheard`: it went away meanwhile, and hears of it from the next look."""
 
-    release: str
+    release: Named
     look: Look
     fingerprint: str
     prospect: Prospect
@@ -69,21 +70,28 @@ class Visit:
     head: Head
     now: Now
 
-    def release(self, number: str) -> Recipe:
+    def release(self, named: Named) -> Recipe:
         """A release, trusted; from the folder when it is there already, and kept there.
 
         Raises BadRelease, BadSignature, and what the site answers for one that this installation may not have.
         """
-        kept = self.folder.releases.kept(number)
+        releases = self.folder.releases
+        kept = releases.kept(named)
         # One that is not trusted is asked for anew: somebody may have altered it here.
         with suppress(ConvoyError):
-            if kept is not None and (recipe := self.folder.releases.trusted(kept, self.pairing)).number == number:
+            if kept is not None and _is(recipe := releases.trusted(kept, self.pairing), named):
                 return recipe
-        signed = self.site.release(number)
-        recipe = self.folder.releases.trusted(signed, self.pairing)
-        if recipe.number != number:
-            raise BadRelease(f"The site sent release {recipe.number} for {number}.", now="Nothing was changed.")
-        self.folder.releases.keep(number, signed)
+        signed = self.site.release(named.number)
+        recipe = releases.trusted(signed, self.pairing, is_here=False)
+        if recipe.number != named.number:
+            raise BadRelease(f"The site sent release {recipe.number} for {named.number}.", now="Nothing was changed.")
+        if not _is(recipe, named):
+            raise BadRelease(
+                f"The site sent another release {named.number} than the one that it named.",
+                f"Named: {named.sha256[:12]}…; sent: {recipe.sha256[:12]}….",
+                "Nothing was changed. Try again; ask your curator if it stays so.",
+            )
+        releases.keep(signed)
         return recipe
 
     def prospect(self, recipe: Recipe, choices: SyncChoices = SyncChoices(), thorough: bool = False) -> Prospect:
@@ -96,7 +104,7 @@ class Visit:
         target = share.without(left_out)
         folder.keep_left_out(left_out)
         renderings = folder.spelled(dict(record.renderings), target)
-        record = Record(record.release, folder.spelled(record.files, target), renderings)
+        record = Record(record.release, record.sha256, folder.spelled(record.files, target), renderings)
         scan = folder.scan(record, target, thorough)
         if folder.doubted:
             folder.doubt(folder.doubted)
@@ -119,7 +127,7 @@ class Visit:
         folder, prospect = self.folder, seen or self.prospect(recipe, thorough=thorough)
         record, look, fingerprint = prospect.record, Look({}, {}, (), {}, frozenset()), ""
         if record.release:
-            installed = recipe if record.release == recipe.number else self._installed(record)
+            installed = recipe if record.is_of(recipe) else self._installed(record)
             if installed is None:
                 look = look_at_record(record, prospect.scan)
             else:
@@ -130,27 +138,31 @@ class Visit:
         about = tell(folder, self.store, recipe, prospect.target, prospect.plan, look, self.head, at)
         unheard = False
         try:
-            self.site.report(record.release, look.deviations, fingerprint, about)
+            self.site.report(record.named, look.deviations, fingerprint, about, folder.next_serial())
         except SiteAway:
             unheard = True
-        return Reported(record.release, look, fingerprint, prospect, about, unheard)
+        return Reported(record.named, look, fingerprint, prospect, about, unheard)
 
     def _installed(self, record: Record) -> Recipe | None:
         """The installed release; asked for anew where it was lost here. None when nobody has it any more."""
         try:
-            return self.release(record.release)
+            return self.release(record.named)
         except ConvoyError:
             return None
 
     def _before(self, recipe: Recipe, target: Lock, record: Record) -> Lock | None:
         """What is installed, as far as it is known: what happens to worlds is said against it."""
-        if record.release == recipe.number:
+        if record.is_of(recipe):
             return target
         installed = self._installed(record) if record.release else None
         if installed is None:
             return None
         before = share_of(installed, self.pairing)
         return before.without({mod for mod in self.head.left_out if not _lies_there(record, before, mod)})
+
+
+def _is(recipe: Recipe, named: Named) -> bool:
+    return recipe.number == named.number and named.sha256 in ("", recipe.sha256)
 
 
 def _lies_there(record: Record, lock: Lock, mod: str) -> bool:

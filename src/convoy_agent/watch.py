@@ -14,7 +14,7 @@ from typing import Any
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.paths import AGENT_FOLDER
-from convoy_core.sync.orders import OrderKind
+from convoy_core.sync.orders import NEEDS_ALLOWANCE, OrderKind
 from convoy_core.sync.plan import SyncChoices, describe
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
@@ -23,6 +23,7 @@ from . import backing_up, by_hand, sync, taking_back
 from .change import Wish
 from .errors import ErrandsLeft, LineLimit
 from .fetching.inbox import Lookout, wait_for
+from .folder.allowed import Allowed, Ask, nobody_to_ask
 from .folder.folder import Folder
 from .leave import leave
 from .site.progress import Screen
@@ -42,10 +43,18 @@ UNKNOWN_HERE = 401
 
 
 class Watcher:
-    """Watches one folder. `places` is where the member's downloads arrive."""
+    """Watches one folder. `places` is where the member's downloads arrive; `ask` puts questions to whoever is there."""
 
-    def __init__(self, root: Path, store: Store, places: list[Path], said: Callable[[str], None], screen: Screen):
-        self.root, self.store, self.said, self.screen = root, store, said, screen
+    def __init__(
+        self,
+        root: Path,
+        store: Store,
+        places: list[Path],
+        said: Callable[[str], None],
+        screen: Screen,
+        ask: Ask = nobody_to_ask,
+    ) -> None:
+        self.root, self.store, self.said, self.screen, self.ask = root, store, said, screen, ask
         self._lookout = Lookout(store, [*places, Folder(root).inbox])
         self._looked_at = 0.0
         self._followed: tuple[str, frozenset[str]] | None = None
@@ -107,6 +116,8 @@ class Watcher:
             if do is None:
                 raise MalformedInput(f"This agent does not know “{order.what[:40]}”.", now="Install a newer agent.")
             with trouble_told(self.root):
+                if allowance := NEEDS_ALLOWANCE.get(OrderKind(order.what)):
+                    Allowed(Folder(self.root).own).demand(allowance, self.ask)
                 said = do(self, Fields(order.given))
             refused = False
         except ConvoyError as error:
@@ -153,7 +164,7 @@ def _look(watcher: Watcher, given: Fields) -> str:
 def _sync(watcher: Watcher, given: Fields) -> str:
     only = frozenset(given.strings("only")) or None
     choices = SyncChoices(given.flag("extras_aside", False), only)
-    wish = Wish(choices, anyway=given.flag("anyway", False), errands=watcher.errands)
+    wish = Wish(choices, anyway=given.flag("anyway", False), errands=watcher.errands, ask=watcher.ask)
     watcher.begin(given)
     try:
         done = sync.sync(watcher.root, watcher.store, watcher.screen, wish)

@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "convoy_site.keeping",
 ]
 MIDDLEWARE = [
+    "convoy_site.word.Word",
     "convoy_site.logs.RequestNamed",
     "convoy_site.keeping.metrics.Counted",
     "django.middleware.security.SecurityMiddleware",
@@ -169,6 +170,9 @@ FILES_DIRECT = os.environ.get("CONVOY_FILES_DIRECT") == "1"
 
 STANDIN_MACHINES = DATA / "machines"
 """Folders that stand for members' machines in the demo; the worker runs the agent only in there."""
+
+WORD_ADDRESS = os.environ.get("CONVOY_WORD", f"{ADDRESS}/statements").rstrip("/")
+"""Where agents that watch ask for what is new: this site, or whatever hands out its `/statements/` in its stead."""
 
 METRICS_TOKEN = os.environ.get("CONVOY_METRICS_TOKEN", "")
 """What whoever asks for `/metrics` has to show; without one there are none."""

@@ -5,6 +5,8 @@ from procrastinate.contrib.django import app
 from procrastinate.exceptions import UniqueViolation
 from procrastinate.jobs import Status
 
+from .releases.statements import renew_statements
+
 KEPT_HOURS = 72
 """How long jobs that have ended stay to be looked at."""
 
@@ -23,6 +25,13 @@ async def resume_stalled(context: JobContext, timestamp: int = 0) -> None:
             # One that does the same waits already, and has only this one's lock to wait for.
             assert job.id is not None
             await jobs.finish_job_by_id_async(job.id, Status.FAILED, delete_job=False)
+
+
+@app.periodic(cron="17 * * * *")
+@app.task(queueing_lock="renew-statements")
+def renew(timestamp: int = 0) -> None:
+    """Signs the packs' words anew before they run out, whether anybody asks for them or not."""
+    renew_statements()
 
 
 @app.periodic(cron="31 4 * * *")

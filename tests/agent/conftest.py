@@ -48,8 +48,8 @@ class Member:
     def sync(self, **given: object) -> Synced:
         return sync(self.folder, self.store, limits=IMPATIENT, **given)
 
-    def status(self, thorough: bool = False) -> Status:
-        return status(self.folder, self.store, thorough)
+    def status(self, thorough: bool = False, **given: object) -> Status:
+        return status(self.folder, self.store, thorough, **given)
 
     def fault(self, mod: str, fault: str, times: int = 99) -> None:
         wanted = {"path": self.harbour.archive(mod).name, "fault": fault, "times": times}

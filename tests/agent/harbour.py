@@ -8,6 +8,7 @@ import threading
 import time
 import zipfile
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -16,10 +17,16 @@ from starlette.requests import Request
 from starlette.responses import FileResponse, JSONResponse, Response
 from starlette.routing import Route
 
+from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.lock.recipe import Recipe
-from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign
+from convoy_core.lock.recipe import Recipe, ReleaseChannel
 from convoy_core.lock.terms import Terms
+from convoy_core.trust.charter import CONTEXT as CHARTER
+from convoy_core.trust.charter import Charter, Duty, first_charter, read_charter
+from convoy_core.trust.signed import Signed
+from convoy_core.trust.signing import key_fingerprint, new_key, public_half, sign
+from convoy_core.trust.statement import CONTEXT as STATEMENT
+from convoy_core.trust.statement import Named, Statement
 from convoy_core.words.codes import PAIRING_LENGTH, make_code
 from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_standins.sources import make_app
@@ -37,10 +44,18 @@ class Press:
     def __init__(self, root: Path) -> None:
         self.root = root
         self.key = new_key()
+        self.charters: list[Signed] = []
+        self.charter(first_charter("crew-1", public_half(self.key), public_half(self.key)), self.key)
         self.pack = PACK
         self.newest = ""
         self.documents: dict[str, bytes] = {}
-        self.signatures: dict[str, bytes] = {}
+        self.withdrawn: list[str] = []
+        self.stated_at: datetime | None = None
+        """When what it says of its newest release is said to be made; None: now."""
+        self.holds_for = timedelta(days=20_000)
+        """For longer than a real site's, as tests put the clock where they like."""
+        self.word: Signed | None = None
+        """What it says of its newest release, where a test has it say something else."""
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
 
     def publish(self, number: str, mods: dict[str, dict[str, str]], **options: Any) -> Lock:
@@ -53,9 +68,39 @@ class Press:
         )
         recipe = Recipe(self.pack, "Night Freight", number, "stable", "2026-11-01T20:00:00+00:00", "", lock)
         self.documents[number] = recipe.as_bytes()
-        self.signatures[number] = sign(self.key, recipe.as_bytes())
         self.newest = number
         return lock
+
+    def charter(self, charter: Charter, *keys: bytes) -> None:
+        """One more charter, signed by these keys."""
+        signed = Signed(charter.as_bytes())
+        for key in keys:
+            signed = signed.with_signature(CHARTER, key)
+        self.charters.append(signed)
+
+    def pairing(self, charter: Signed, side: str) -> dict[str, Any]:
+        """What a pairing code opens."""
+        key = read_charter(charter.document).duties[Duty.CHARTER].keys[0]
+        told = {"token": "t0ken", "public_key": key.hex(), "key": key_fingerprint(key), "pack_id": PACK, "side": side}
+        named = {"pack": "Night Freight", "installation": "i1", "name": "Mine"}
+        return {**told, **named, "charter": charter.as_data()}
+
+    def signatures(self, number: str) -> dict[str, str]:
+        """The header that goes with a release."""
+        signature = sign(self.key, self.documents[number])
+        return {"Convoy-Signatures": f"{public_half(self.key).hex()} {signature.hex()}"}
+
+    def statement(self) -> Signed:
+        if self.word:
+            return self.word
+        newest = (
+            {ReleaseChannel.STABLE: Named(self.newest, sha256_hex(self.documents[self.newest]))} if self.newest else {}
+        )
+        withdrawn = frozenset(sha256_hex(self.documents[number]) for number in self.withdrawn)
+        version = read_charter(self.charters[-1].document).version
+        at = self.stated_at or datetime.now(UTC)
+        made = Statement(self.pack, version, at, at + self.holds_for, newest, withdrawn)
+        return Signed(made.as_bytes()).with_signature(STATEMENT, self.key)
 
     def _layer(self, mod: str, number: str, files: dict[str, str], options: dict[str, Any]):
         packed = io.BytesIO()
@@ -125,6 +170,7 @@ class Harbour(Press):
             Route("/api/agent/pair/look", self._pair, methods=["POST"]),
             Route("/api/agent/head", self._head),
             Route("/api/agent/releases/{number}", self._release),
+            Route("/api/agent/charters/{after:int}", self._charters),
             Route("/api/agent/harbour/files/{name}", self._own_file),
             Route("/api/agent/report", self._report, methods=["POST"]),
             Route("/api/agent/progress", self._progress, methods=["POST"]),
@@ -155,22 +201,29 @@ class Harbour(Press):
             self.codes_used += 1
         if (await request.json())["code"].replace("-", "") != CODE:
             return JSONResponse({"code": "not-found", "what": "This pairing code opens nothing."}, status_code=404)
-        public = public_half(self.shown_key)
-        told = {"token": "t0ken", "public_key": public.hex(), "key": key_fingerprint(public), "pack_id": PACK}
-        return JSONResponse({**told, "pack": "Night Freight", "installation": "i1", "name": "Mine", "side": self.side})
+        shown = self.charters[-1]
+        if self.shown_key != self.key:
+            public = public_half(self.shown_key)
+            other = first_charter("crew-1", public, public)
+            shown = Signed(other.as_bytes()).with_signature(CHARTER, self.shown_key)
+        return JSONResponse(self.pairing(shown, self.side))
 
     async def _head(self, request: Request) -> Response:
         if request.headers.get("authorization") != "Bearer t0ken":
             return JSONResponse({}, status_code=401)
         order = self.orders[0] if self.orders else None
         told = {"number": self.newest, "sources": {"harbour": f"{self.files_address}/harbour"}, "order": order}
+        told["statement"] = self.statement().as_data()
         return JSONResponse({**told, **self.choice})
 
     async def _release(self, request: Request) -> Response:
         number = request.path_params["number"]
         self.sent.append(number)
-        headers = {"Convoy-Signature": self.signatures[number].hex(), "Convoy-Key": public_half(self.key).hex()}
-        return Response(self.documents[number], headers=headers)
+        return Response(self.documents[number], headers=self.signatures(number))
+
+    async def _charters(self, request: Request) -> Response:
+        after = [one for one in self.charters if read_charter(one.document).version > request.path_params["after"]]
+        return JSONResponse({"charters": [one.as_data() for one in after[:2]]})
 
     async def _own_file(self, request: Request) -> Response:
         """A crew's own file, which the site itself hands out, and only to a paired agent."""

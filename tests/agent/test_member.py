@@ -26,6 +26,7 @@ from convoy_agent.errors import (
     Stopped,
 )
 from convoy_agent.fetching.fetch import Fetcher
+from convoy_agent.folder.allowed import Allowed
 from convoy_agent.folder.backups import KEPT, Backups
 from convoy_agent.folder.folder import Folder
 from convoy_agent.folder.releases import Releases
@@ -35,9 +36,11 @@ from convoy_agent.storage.store import Store
 from convoy_agent.watch import Watcher
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild
-from convoy_core.lock.signing import new_key
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.sync.orders import Allowance
 from convoy_core.sync.plan import SyncChoices
+from convoy_core.trust.signing import new_key
+from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 
@@ -84,7 +87,7 @@ def test_a_members_settings_are_merged_into_a_new_release(member: Member) -> Non
     assert done.aside == () and member.sync().plan.moves == ()
     assert member.harbour.reports[-1]["about"]["plan"]["mine"] == [SETTINGS]
     # Nobody changed anything since: the way back takes the release's keys back, and keeps the member's.
-    work.sync(member.folder, member.store, wish=Wish(to="1.1.0"))
+    work.sync(member.folder, member.store, wish=Wish(to=Named("1.1.0", "")))
     assert "rate = 2" in text(member) and "volume = 1   # quiet" in text(member)
 
 
@@ -484,7 +487,7 @@ def test_a_folder_that_the_site_no_longer_knows_is_paired_again_and_keeps_all(me
     with pytest.raises(FolderRefused, match="as a server"):
         join(CODE, member.harbour.address, member.folder, again=True)
     member.harbour.side, member.harbour.shown_key = "player", new_key()
-    with pytest.raises(BadRelease, match="another key"):
+    with pytest.raises(BadRelease, match="other keys"):
         join(CODE, member.harbour.address, member.folder, again=True)
     member.sync()
     fresh = member.folder.with_name("fresh")
@@ -731,9 +734,9 @@ def test_what_was_done_is_done_though_the_site_goes_away_before_it_hears(member:
 # --- Watching
 
 
-def watch(member: Member) -> list[str]:
+def watch(member: Member, ask: Callable[[str], bool] = lambda question: False) -> list[str]:
     said: list[str] = []
-    Watcher(member.folder, member.store, [], said.append, work.Silent()).run(once=True)
+    Watcher(member.folder, member.store, [], said.append, work.Silent(), ask).run(once=True)
     return said
 
 
@@ -750,6 +753,7 @@ def test_what_is_asked_on_the_page_is_done_and_answered(member: Member) -> None:
         ("format the disk", {}),
     ]
     member.harbour.orders = [{"id": n, "what": what, "given": given} for n, (what, given) in enumerate(orders)]
+    Allowed(member.folder / ".convoy").keep(Allowance)
     watch(member)
     assert [(one["id"], one["refused"]) for one in member.harbour.done] == [
         (0, False), (1, False), (2, False), (3, False), (4, True), (5, True), (6, True),

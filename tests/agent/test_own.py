@@ -14,9 +14,11 @@ from convoy_agent.folder.folder import Folder
 from convoy_agent.site.site import Site
 from convoy_agent.updating import NoUpdate, ThisAgent, back, update
 from convoy_agent.with_session import Command, NoSession, Start, install, remove, start_of
-from convoy_core.lock.agent_file import AgentFile, read_offer, write_offer
 from convoy_core.lock.canonical import sha256_hex
-from convoy_core.lock.signing import new_key, public_half
+from convoy_core.trust.agent_file import CONTEXT, AgentFile, read_offer, write_offer
+from convoy_core.trust.charter import first_charter
+from convoy_core.trust.signed import Signed
+from convoy_core.trust.signing import new_key, public_half
 from convoy_core.words.errors import BadSignature, MalformedInput
 
 from .conftest import Member
@@ -93,14 +95,21 @@ FILE = AgentFile("convoy-0.2.0-linux-x86_64", "linux-x86_64", "0.2.0", len(NEW),
 THIS = ThisAgent("0.1.0", "linux-x86_64", None)
 
 
+CHARTER = first_charter("crew-1", public_half(KEY), public_half(new_key()))
+
+
+def offer(files: list[AgentFile], key: bytes = KEY) -> Signed:
+    return Signed(write_offer(files)).with_signature(CONTEXT, key)
+
+
 @pytest.fixture
 def offered(member: Member, monkeypatch: pytest.MonkeyPatch) -> dict[str, Any]:
     """A paired folder whose site offers an agent; a test may change what it says."""
-    told: dict[str, Any] = {"offer": write_offer([FILE], KEY), "blocks": [NEW]}
+    told: dict[str, Any] = {"offer": offer([FILE]), "blocks": [NEW]}
     monkeypatch.setattr(Site, "agent_offer", lambda self: told["offer"])
     monkeypatch.setattr(Site, "agent_file", lambda self, name: iter(told["blocks"]))
 
-    told["pairing"] = replace(Folder(member.folder).pairing(), public_key=public_half(KEY).hex())
+    told["pairing"] = Folder(member.folder).pairing()
     return told
 
 
@@ -112,7 +121,7 @@ def test_a_newer_agent_is_taken_and_the_way_back_needs_no_site(offered: dict[str
 
     running = tmp_path / "convoy"
     running.write_bytes(b"older")
-    done = update(offered["pairing"], tmp_path / "kept", replace(THIS, place=running), taken)
+    done = update(offered["pairing"], CHARTER, tmp_path / "kept", replace(THIS, place=running), taken)
     assert (done.before, done.now, put) == ("0.1.0", "0.2.0", [NEW])
     (tmp_path / "kept" / "0.1.0" / "convoy.part").write_bytes(b"not whole")
     now = ThisAgent("0.2.0", "linux-x86_64", running)
@@ -123,14 +132,14 @@ def test_a_newer_agent_is_taken_and_the_way_back_needs_no_site(offered: dict[str
 
 
 LIES = {
-    "another key": ({"offer": write_offer([FILE], new_key())}, BadSignature),
+    "another key": ({"offer": offer([FILE], new_key())}, BadSignature),
     "other bytes": ({"blocks": [NEW[:-1] + b"!"]}, NoUpdate),
     "more bytes": ({"blocks": [NEW, b"and more"]}, NoUpdate),
     "fewer bytes": ({"blocks": [NEW[:-1]]}, NoUpdate),
-    "an older one": ({"offer": write_offer([AgentFile("x", "linux-x86_64", "0.0.9", 1, "0" * 64)], KEY)}, NoUpdate),
-    "the same": ({"offer": write_offer([AgentFile("x", "linux-x86_64", "0.1.0", 1, "0" * 64)], KEY)}, NoUpdate),
-    "another system's": ({"offer": write_offer([AgentFile("x", "macos-arm64", "9", 1, "0" * 64)], KEY)}, NoUpdate),
-    "a huge one": ({"offer": write_offer([AgentFile("x", "linux-x86_64", "9", 2**40, "0" * 64)], KEY)}, NoUpdate),
+    "an older one": ({"offer": offer([AgentFile("x", "linux-x86_64", "0.0.9", 1, "0" * 64)])}, NoUpdate),
+    "the same": ({"offer": offer([AgentFile("x", "linux-x86_64", "0.1.0", 1, "0" * 64)])}, NoUpdate),
+    "another system's": ({"offer": offer([AgentFile("x", "macos-arm64", "9", 1, "0" * 64)])}, NoUpdate),
+    "a huge one": ({"offer": offer([AgentFile("x", "linux-x86_64", "9", 2**40, "0" * 64)])}, NoUpdate),
 }
 
 
@@ -139,16 +148,16 @@ def test_a_lying_site_changes_nothing(offered: dict[str, Any], tmp_path: Path, n
     changed, error = LIES[name]
     offered.update(changed)
     with pytest.raises(error):
-        update(offered["pairing"], tmp_path / "kept", THIS, lambda *_: pytest.fail("it was put in place"))
+        update(offered["pairing"], CHARTER, tmp_path / "kept", THIS, lambda *_: pytest.fail("it was put in place"))
     assert not [one for one in (tmp_path / "kept").rglob("*") if one.is_file()]
 
 
 def test_a_name_that_climbs_is_no_offer() -> None:
-    bad = write_offer([AgentFile("../x", "any", "9", 1, "0" * 64)], KEY)
+    bad = offer([AgentFile("../x", "any", "9", 1, "0" * 64)])
     with pytest.raises(Exception, match="climbs"):
-        read_offer(*bad, public_half(KEY))
+        read_offer(bad, CHARTER)
     with pytest.raises((MalformedInput, BadSignature)):
-        read_offer(b"{}", bad[1], public_half(KEY))
+        read_offer(Signed(b"{}", bad.signatures), CHARTER)
 
 
 def test_every_command_stands_in_the_table_of_its_module() -> None:

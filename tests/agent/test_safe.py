@@ -19,9 +19,9 @@ from convoy_agent.leave import KEPT, leave, look_ahead
 from convoy_agent.mend import mend
 from convoy_agent.storage import sealed
 from convoy_core.lock.canonical import sha256_hex
-from convoy_core.lock.signing import new_key
 from convoy_core.lock.terms import How, Terms, Tweak
 from convoy_core.sync.plan import SyncChoices
+from convoy_core.trust.signing import new_key
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 
@@ -179,6 +179,7 @@ def with_world(member: Member) -> None:
 
 
 def test_a_clock_that_goes_back_retires_nothing_that_was_just_made(member: Member) -> None:
+    member.harbour.stated_at = NOW - timedelta(days=6000)
     with_world(member)
     for number in range(BACKUPS_KEPT):
         member.harbour.publish(f"2.{number}", THIRD if number % 2 else MODS, **SAVE)
@@ -537,16 +538,19 @@ def test_what_an_earlier_agent_wrote_is_read(member: Member) -> None:
     own = member.folder / ".convoy"
     record = sealed.read(own / "record.json")
     [release] = [sealed.read(place) for place in (own / "releases").iterdir()]
+    [by] = release["signatures"]
+    record.pop("sha256")
     [entry] = Folder(member.folder).entries()
     for place in own.rglob("*.json*"):
         place.unlink()
     entry.pop("number")
     (own / "pairing.json").write_text(json.dumps({
-        "site": member.harbour.address, "token": "t0ken", "public_key": release["key"], "pack_id": "pack-1",
+        "site": member.harbour.address, "token": "t0ken", "public_key": by["key"], "pack_id": "pack-1",
         "pack": "Night Freight", "installation": "i1", "name": "Mine", "side": "player",
     }))  # fmt: skip
     (own / "record.json").write_text(json.dumps(record))
-    (own / "release.json").write_text(json.dumps(release))
+    earlier = {"document": release["document"], **by}
+    (own / "release.json").write_text(json.dumps(earlier))
     (own / "history.jsonl").write_text(json.dumps({**entry, "id": "2026-11-01-200000-999999"}) + "\n{cut")
     member.harbour.publish("1.1.0", NEWER)
     assert member.sync().aside == ()

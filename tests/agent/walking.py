@@ -35,6 +35,7 @@ from convoy_agent import backing_up, by_hand, here, taking_back
 from convoy_agent.change import Wish
 from convoy_agent.errors import ErrandsLeft
 from convoy_agent.fetching.limits import Limits
+from convoy_agent.folder.allowed import Allowed
 from convoy_agent.folder.backups import Backups
 from convoy_agent.folder.folder import Folder
 from convoy_agent.join import join
@@ -43,14 +44,15 @@ from convoy_agent.mend import mend
 from convoy_agent.site import connection
 from convoy_agent.storage.store import Store
 from convoy_agent.sync import status, sync
-from convoy_core.lock.signing import key_fingerprint, public_half
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.sync.orders import Allowance
 from convoy_core.sync.plan import SyncChoices
+from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
 
 from .faults import faulty
-from .harbour import CODE, PACK, Press
+from .harbour import CODE, Press
 
 STEPS_IN_A_LIFE = 200
 MODS = ("ledger", "lanterns", "bells", "fenders", "ropes")
@@ -73,6 +75,8 @@ class Yard(Press):
         self.away = self.source_away = False
         self.left_out: list[str] = []
         self.stays_at = ""
+        # Clocks go where they like here: its word is older than all of them, and holds for ever.
+        self.stated_at = datetime(2000, 1, 1, tzinfo=UTC)
         self.contents: dict[str, str] = {}
         """Path to what the newest release has there."""
 
@@ -114,16 +118,14 @@ class Yard(Press):
         if self.away:
             raise httpx.ConnectError("away", request=request)
         if path.startswith("/api/agent/pair"):
-            public = public_half(self.key)
-            told = {"token": "t0ken", "public_key": public.hex(), "key": key_fingerprint(public), "pack_id": PACK}
-            return httpx.Response(200, json={**told, "pack": "P", "installation": "i", "name": "n", "side": "player"})
+            return httpx.Response(200, json=self.pairing(self.charters[0], "player"))
         if path == "/api/agent/head":
             told = {"number": self.stays_at or self.newest, "newest": self.newest, "left_out": self.left_out}
+            told["statement"] = self.statement().as_data()
             return httpx.Response(200, json={**told, "sources": {"harbour": "http://yard/harbour"}})
         if path.startswith("/api/agent/releases/"):
             number = path.rsplit("/", 1)[1]
-            headers = {"Convoy-Signature": self.signatures[number].hex(), "Convoy-Key": public_half(self.key).hex()}
-            return httpx.Response(200, content=self.documents[number], headers=headers)
+            return httpx.Response(200, content=self.documents[number], headers=self.signatures(number))
         if path == "/api/agent/report":
             json.loads(request.content)
         return httpx.Response(200, json={"done": True, "hold": ""})
@@ -277,6 +279,8 @@ class Walk:
         with contextlib.suppress(ConvoyError):
             join(CODE, "http://yard", self.folder, as_it_is=True)
             self.joined = True
+            # Whoever walks here chose the earlier releases that the yard hands out.
+            Allowed(Folder(self.folder).own).keep(Allowance)
         self.judge("join")
 
     def _restore_kept(self) -> None:
@@ -402,7 +406,7 @@ class Walk:
             ("sync", 12, lambda: self._sync(wish())),
             ("sync --extras-aside", 3, lambda: self._sync(wish(SyncChoices(extras_aside=True)))),
             ("sync --only", 2, lambda: self._sync(wish(SyncChoices(only=some)))),
-            ("sync --to", 2, lambda: self._sync(wish(to=self.chance.choice(numbers)))),
+            ("sync --to", 2, lambda: self._sync(wish(to=Named(self.chance.choice(numbers), "")))),
             ("undo", 4, lambda: taking_back.undo(self.folder, self.store, self.now, limits=PATIENCE)),
             ("backup", 3, lambda: backing_up.back_up(self.folder, self.now)),
             ("restore", 4, lambda: backing_up.restore(self.folder, self.chance.choice(backups or ["none"]), self.now)),

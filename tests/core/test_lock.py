@@ -9,8 +9,8 @@ import pytest
 from convoy_core.lock.change_log import change_log, changes
 from convoy_core.lock.lock_json import as_data, read_lock
 from convoy_core.lock.recipe import Recipe, read_recipe
-from convoy_core.lock.signing import key_fingerprint, new_key, public_half, sign, verify
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.trust.signing import key_fingerprint, new_key, public_half, sign, verify
 from convoy_core.words.errors import BadSignature, ConvoyError, HostileArchive, MalformedInput
 from convoy_core.words.model import Base, Reach, Side
 from convoy_core.words.versions import parse_version

@@ -42,8 +42,8 @@ def data_folder(tmp_path_factory: pytest.TempPathFactory, settings: Any) -> Iter
     settings.MEDIA_ROOT = settings.DATA / "files"
     settings.STANDIN_MACHINES = settings.DATA / "machines"
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
-    keys.make_key()
-    keys.private_key.cache_clear()
+    keys.make_keys()
+    keys.forget_read_keys()
     yield
 
 

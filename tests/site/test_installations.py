@@ -9,7 +9,7 @@ from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from convoy_core.lock.recipe import read_recipe
-from convoy_core.lock.signing import verify
+from convoy_core.trust.signing import verify
 from convoy_site.installations import stand_ins, tasks
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.stand_ins import stand_in_folder
@@ -67,7 +67,8 @@ def test_an_agent_gets_its_packs_signed_bytes_and_no_other(world: World) -> None
     agent = world.agent()
     assert agent.get("/api/agent/head")[1]["number"] == "1.0.0"
     reply = agent.client.get("/api/agent/releases/1.0.0")
-    verify(bytes.fromhex(reply["Convoy-Key"]), reply.content, bytes.fromhex(reply["Convoy-Signature"]))
+    key, signature = map(bytes.fromhex, reply["Convoy-Signatures"].split())
+    verify(key, reply.content, signature)
     assert read_recipe(reply.content).pack_name == "Night Freight"
     assert agent.get("/api/agent/releases/9.9")[0] == 404
 
@@ -133,7 +134,8 @@ def test_who_goes_ashore_is_neither_called_nor_served_and_comes_back_to_all_of_i
 
 
 BAD_REPORTS = [
-    ({"release": "9.9", "deviations": {}}, 404, None),
+    ({"release": "1.0.0", "deviations": {}, "serial": -1}, 422, "serial"),
+    ({"release": "1.0.0", "deviations": {}, "release_sha256": "../../x"}, 422, "release_sha256"),
     ({"release": "1.0.0"}, 422, "deviations"),
     ({"release": "1.0.0", "deviations": {"x": "eaten"}}, 422, "deviations.x"),
     ({"release": "1.0.0", "deviations": {"x" * 301: "extra"}}, 422, "deviations"),

@@ -10,7 +10,9 @@ import typer
 
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import minutes, what_to_do
+from convoy_core.sync.orders import ASKED_FOR, Allowance
 from convoy_core.sync.plan import Act, SyncChoices
+from convoy_core.trust.statement import Named
 from convoy_core.words.wording import counted
 
 from .. import by_hand, with_session
@@ -19,11 +21,12 @@ from .. import sync as work
 from ..change import Wish
 from ..fetching import inbox as hand
 from ..folder import machine as machines
+from ..folder.allowed import Allowed
 from ..folder.folder import Folder
 from ..watch import Watcher
 from .exits import DONE, LEFT
 from .options import PLAY, DownloadsOption, FolderOption, JsonOption
-from .screen import Bar, print_json, say
+from .screen import Bar, asking, print_json, say
 from .sentences import say_synced
 from .the_store import keep_store
 
@@ -72,7 +75,8 @@ def sync(
     with Bar(quiet=as_json) as screen:
         bring = _Bringer(folder, downloads or hand.downloads(), wait, as_json)
         choices = SyncChoices(extras_aside, frozenset(only) if only else None)
-        done = work.sync(folder, keep_store(), screen, Wish(choices, to, anyway, bring))
+        named = Named(to, "") if to else None
+        done = work.sync(folder, keep_store(), screen, Wish(choices, named, anyway, bring, asking(as_json)))
     if not as_json:
         say_synced(done)
         return
@@ -104,13 +108,39 @@ def watch(
         bool, typer.Option("--install", help="From now on, start this with your session; begin at once.")
     ] = False,
     remove: Annotated[bool, typer.Option("--remove", help="Start it with your session no longer.")] = False,
+    allow_all: Annotated[
+        bool, typer.Option("--allow-all", help="Let the page ask for whatever takes files away, too.")
+    ] = False,
 ) -> None:
     """Keep reporting, and do what you ask for on the installation's page."""
+    if allow_all:
+        Allowed(Folder(folder).own).keep(Allowance)
     if install or remove:
         _with_session(folder, install)
         return
     with Bar(quiet=once) as screen:
-        Watcher(folder, keep_store(), [downloads or hand.downloads()], say, screen).run(once)
+        Watcher(folder, keep_store(), [downloads or hand.downloads()], say, screen, asking(quiet=once)).run(once)
+
+
+@commands.command(rich_help_panel=PLAY)
+def allow(
+    what: Annotated[list[Allowance] | None, typer.Argument(help="What the page may ask for from now on.")] = None,
+    no_longer: Annotated[bool, typer.Option("--no-longer", help="It may ask for that no longer.")] = False,
+    folder: FolderOption = Path(),
+    as_json: JsonOption = False,
+) -> None:
+    """Say what the installation's page may ask for here although it takes files away. Without a name: list it."""
+    here = Folder(folder)
+    with here.held():
+        allowed = Allowed(here.own)
+        if what:
+            allowed.keep(allowed.all() - set(what) if no_longer else allowed.all() | set(what))
+        now = allowed.all()
+    if as_json:
+        print_json(sorted(now))
+        return
+    for one in Allowance:
+        say(f"{one.value:8}  {'allowed' if one in now else 'not allowed':11}  {ASKED_FOR[one]}")
 
 
 def _with_session(folder: Path, install: bool) -> None:

@@ -10,7 +10,7 @@ from importlib import import_module
 import typer
 
 GROUPS: dict[str, tuple[str, ...]] = {
-    "everyday": ("join", "sync", "watch", "errands", "bring", "steps", "machine"),
+    "everyday": ("join", "sync", "watch", "allow", "errands", "bring", "steps", "machine"),
     "looking": ("status", "verify"),
     "going_back": ("undo", "put-back", "backup", "backups", "restore", "history"),
     "ending": ("mend", "leave"),

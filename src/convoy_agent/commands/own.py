@@ -22,9 +22,14 @@ def update_agent(
     earlier: Annotated[bool, typer.Option("--back", help="Go back to the agent before; asks no site.")] = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Take the newer agent that the folder's site offers, signed by the key that this folder trusts."""
+    """Take the newer agent that the folder's site offers, signed by the keys that this folder trusts."""
     kept = keep_store().root / KEPT
-    done = back(kept, this_agent()) if earlier else update(Folder(folder).pairing(), kept, this_agent())
+    if earlier:
+        done = back(kept, this_agent())
+    else:
+        here = Folder(folder)
+        pairing = here.pairing()
+        done = update(pairing, here.releases.trust.now(pairing).charter, kept, this_agent())
     if as_json:
         print_json({"before": done.before, "now": done.now})
         return

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from convoy_core.words.wording import printable
@@ -22,6 +23,17 @@ def say(text: str) -> None:
 def print_json(value: Any) -> None:
     """Escaped: a name on the disk may hold bytes that are no letters."""
     print(json.dumps(value, indent=1, default=list))
+
+
+def asking(quiet: bool) -> Callable[[str], bool]:
+    """Puts a question to whoever sits here; the answer is no where nobody does, as in a script or a service."""
+
+    def ask(question: str) -> bool:
+        if quiet or not (sys.stdin.isatty() and sys.stdout.isatty()):
+            return False
+        return input(f"{printable(question)} [y/N] ").strip().casefold() in ("y", "yes")
+
+    return ask
 
 
 class Bar:

@@ -89,7 +89,8 @@ def say_status(found: work.Status) -> None:
         say_rows(found.mods, "mods")
     _say_worlds(found.plan)
     for remark in found.remarks:
-        say(remark)
+        if remark != found.doubt:
+            say(remark)
     say(next_of(found).sentence())
 
 
@@ -103,6 +104,8 @@ def here_of(found: work.Status) -> Here:
         len(found.plan.errands) if found.plan else 0,
         found.steps_left,
         len(found.bad_backups),
+        is_other=found.is_other,
+        doubt=found.doubt,
     )
 
 
@@ -124,6 +127,7 @@ def status_data(found: work.Status) -> dict[str, Any]:
         "mods": list(found.mods),
         "steps_left": list(found.steps_left),
         "unheard": found.unheard,
+        "doubt": found.doubt,
         "remarks": list(found.remarks),
         "next": {"why": then.why, "command": then.command},
     }

@@ -8,6 +8,7 @@
 .convoy/head.json      what the site said last         .convoy/backups/   worlds and settings (`backups`)
 .convoy/steps.json     steps by hand that are done     .convoy/before/    what lay here before joining (`before`)
 .convoy/count.json     the last number that was given  .convoy/damaged/   files of the agent's own that were spoilt
+.convoy/trust.json     charter, newest word (`trust`)  .convoy/allowed.json  what the page may ask for here
 
 Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what can be made anew is.
 """
@@ -15,9 +16,10 @@ Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Collection, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any, TypeVar
@@ -27,6 +29,7 @@ from filelock import FileLock, Timeout
 from convoy_core.lock.lock import Lock
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, is_extra
+from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
 
 from ..errors import FolderRefused, NotPaired, SomebodyElse
@@ -69,7 +72,9 @@ class Folder:
         self.refuse_taken(as_it_is, again)
         with trouble_told(self.root):
             self.inbox.mkdir(parents=True, exist_ok=True)
-            sealed.write(self.own / "pairing.json", asdict(pairing), private=True, twin=True)
+            sealed.write(self.own / "pairing.json", pairing.as_kept(), private=True, twin=True)
+            if pairing.charter:
+                self.releases.trust.pin(pairing.charter)
 
     def refuse_taken(self, as_it_is: bool = False, again: bool = False) -> None:
         """Raises FolderRefused when the folder cannot become an installation. Asked before a code is used up."""
@@ -169,17 +174,17 @@ class Folder:
             told = "No release is kept here either: what is the pack's is recognised at the next sync."
             self.put_away(place, f"The record of what was placed here is damaged or lost. {told}")
             return Record()
-        number, share, hashes = found
-        record = rebuilt(number, share, hashes)
-        told = f"It was made anew from release {number} and from what lies here: {len(record.files)} files."
+        release, share, hashes = found
+        record = rebuilt(release, share, hashes)
+        told = f"It was made anew from release {release.number} and from what lies here: {len(record.files)} files."
         self.put_away(place, f"The record of what was placed here was damaged or lost. {told}")
         self.write_record(record)
         return record
 
-    def _likeliest_release(self) -> tuple[str, Lock, dict[str, str]] | None:
-        """Of the kept releases the one of which most lies here: number, this machine's share, path to hash."""
+    def _likeliest_release(self) -> tuple[Named, Lock, dict[str, str]] | None:
+        """Of the kept releases the one of which most lies here: its name, this machine's share, path to hash."""
         last = [one["release"] for one in self.history().all()[-1:]]
-        best: tuple[tuple[int, bool], tuple[str, Lock, dict[str, str]]] | None = None
+        best: tuple[tuple[int, bool], tuple[Named, Lock, dict[str, str]]] | None = None
         for signed in self.releases.all():
             with suppress(ConvoyError):
                 pairing = self.pairing()
@@ -191,7 +196,7 @@ class Folder:
                 right = sum(hashes.get(file.path) == file.sha256 for file in share.files)
                 rank = (right, recipe.number in last)
                 if best is None or rank > best[0]:
-                    best = rank, (recipe.number, share, hashes)
+                    best = rank, (Named(recipe.number, recipe.sha256), share, hashes)
         return best[1] if best else None
 
     def write_record(self, record: Record) -> None:
@@ -208,14 +213,18 @@ class Folder:
 
     def installed(self, pairing: Pairing) -> Lock | None:
         """This machine's share of the installed release, as far as it is known here. Raises what `trusted` raises."""
-        number = self.record().release
-        signed = self.releases.kept(number) if number else None
+        record = self.record()
+        signed = self.releases.kept(record.named) if record.release else None
         return share_of(self.releases.trusted(signed, pairing), pairing) if signed else None
 
     # --- What the site said last
 
     def keep_head(self, head: Head) -> None:
-        told = {**asdict(head), "left_out": sorted(head.left_out), "sources": dict(head.sources), "order": None}
+        told = {
+            **asdict(replace(head, order=None, said=None)),
+            "left_out": sorted(head.left_out),
+            "sources": dict(head.sources),
+        }
         if told != self._kept_head():
             sealed.write(self.own / "head.json", told)
 
@@ -223,7 +232,7 @@ class Folder:
         """What the site said when it was last heard; None when it never was. Good enough to look at a folder by."""
         with suppress(TypeError):
             if told := self._kept_head():
-                return Head(**{**told, "left_out": frozenset(told.get("left_out", ())), "order": None})
+                return Head(**{**told, "left_out": frozenset(told.get("left_out", ()))})
         return None
 
     def _kept_head(self) -> dict[str, Any] | None:
@@ -231,6 +240,20 @@ class Folder:
             told: Any = sealed.read(self.own / "head.json")
             return told if isinstance(told, dict) else None
         return None
+
+    def next_serial(self) -> int:
+        """A number above all before it, by which the site knows a report that comes late. Not worth a sealed file:
+        where it is lost, the clock gives one.
+        """
+        place = self.own / "told"
+        try:
+            last = int(place.read_text())
+        except (OSError, ValueError):
+            last = 0
+        number = max(last + 1, time.time_ns() // 1000)
+        with suppress(OSError):
+            place.write_text(str(number))
+        return number
 
     # --- What lies in it
 

@@ -77,6 +77,9 @@ class Change:
     notes: list[dict[str, Any]] = field(default_factory=list)
     backup: str = ""
     undoes: bool = False
+    sha256: str = ""
+    """Of the document of `release`, and of `before`; empty in journals of earlier agents."""
+    before_sha256: str = ""
 
     @property
     def aside(self) -> str:
@@ -205,6 +208,7 @@ def _entry(change: Change, moved: Collection[str], undone: Mapping[str, str]) ->
         "number": change.number,
         "at": change.at,
         "from": change.before,
+        "from_sha256": change.before_sha256,
         "release": change.release,
         "aside": change.aside,
         "moved": list(moved),
@@ -404,7 +408,7 @@ def _new_record(folder: Folder, change: Change, before: Record, carried: _Carryi
     completed days after it began) keeps the pack's hash and no sight, so that the next scan finds it out. Of what was
     left out, the record goes on to say what it said.
     """
-    made = Record(change.release)
+    made = Record(change.release, change.sha256)
     for path, sha256 in change.after.items():
         if path in carried.undone:
             continue

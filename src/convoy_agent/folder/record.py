@@ -10,7 +10,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from convoy_core.lock.lock import Lock
+from convoy_core.lock.recipe import Recipe
 from convoy_core.lock.rendering import rendering
+from convoy_core.trust.statement import Named
 
 Sight = tuple[int, int, int]
 """Size in bytes, modification and change time in nanoseconds: a file that looks the same is not hashed again."""
@@ -27,15 +29,25 @@ class Record:
     """
 
     release: str = ""
+    sha256: str = ""
+    """Of the release's document; empty in records of earlier agents."""
     files: dict[str, tuple[str, Sight]] = field(default_factory=dict)
     renderings: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def named(self) -> Named:
+        return Named(self.release, self.sha256)
+
+    def is_of(self, recipe: Recipe) -> bool:
+        """Whether this very release is recorded: one of the same number may be another."""
+        return self.release == recipe.number and self.sha256 in ("", recipe.sha256)
 
     def hashes(self) -> dict[str, str]:
         return {path: sha256 for path, (sha256, _) in self.files.items()}
 
     def as_data(self) -> dict[str, Any]:
         rows = {path: [sha256, *sight] for path, (sha256, sight) in self.files.items()}
-        return {"release": self.release, "files": rows, "renderings": self.renderings}
+        return {"release": self.release, "sha256": self.sha256, "files": rows, "renderings": self.renderings}
 
 
 def read_record(told: Any) -> Record:
@@ -45,16 +57,16 @@ def read_record(told: Any) -> Record:
         for path, (sha256, size, modified, changed) in told["files"].items()
     }
     renderings = {str(path): str(name) for path, name in told.get("renderings", {}).items()}
-    return Record(str(told["release"]), files, renderings)
+    return Record(str(told["release"]), str(told.get("sha256", "")), files, renderings)
 
 
-def rebuilt(release: str, share: Lock, hashes: Mapping[str, str]) -> Record:
+def rebuilt(release: Named, share: Lock, hashes: Mapping[str, str]) -> Record:
     """The record of a release of which `hashes` (path to sha256) lies there.
 
     What lies where the release has something, the pack is taken to have placed; what differs there is then altered. Of
     settings nobody knows any more what the release rendered: a merge takes all that differs for the member's.
     """
-    made = Record(release)
+    made = Record(release.number, release.sha256)
     for file in share.files:
         found = hashes.get(file.path)
         if share.terms.is_settings(file.path) and found is not None:

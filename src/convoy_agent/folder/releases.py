@@ -1,6 +1,7 @@
 """Releases that a folder keeps, each as it was signed, and whether one is trusted.
 
-.convoy/releases/HASH.json holds document, signature and key; the name is the number's hash.
+.convoy/releases/NAME.json holds document and signatures; the name follows from the document's hash: a release is what
+it says, whatever number it carries.
 """
 
 from __future__ import annotations
@@ -14,13 +15,16 @@ from typing import Any
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe, read_recipe
-from convoy_core.lock.signing import key_fingerprint, verify
+from convoy_core.trust.signed import Signed
+from convoy_core.trust.statement import Named
+from convoy_core.trust.trusted import release_hash
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Side
 
 from ..errors import BadRelease
-from ..site.site import Pairing, SignedRelease
+from ..site.site import Pairing
 from ..storage import disk, sealed
+from .trust import TrustKept
 
 
 class Releases:
@@ -29,26 +33,28 @@ class Releases:
     def __init__(self, own: Path) -> None:
         self._own = own
         self._place = own / "releases"
+        self.trust = TrustKept(own)
 
-    def keep(self, number: str, signed: SignedRelease) -> None:
-        place = self._place / f"{_release_name(number)}.json"
+    def keep(self, signed: Signed) -> None:
+        place = self._place / f"{_release_name(release_hash(signed.document))}.json"
         place.parent.mkdir(exist_ok=True)
-        kept = {"document": signed.document.decode(), "signature": signed.signature.hex(), "key": signed.key.hex()}
-        sealed.write(place, kept)
+        sealed.write(place, signed.as_data())
 
-    def kept(self, number: str) -> SignedRelease | None:
-        """A release that is kept here, not yet trusted; None when it is not, or was spoilt: the site has it."""
-        place = self._place / f"{_release_name(number)}.json"
-        if place.exists():
+    def kept(self, release: Named) -> Signed | None:
+        """A release that is kept here, not yet trusted; None when it is not, or was spoilt: the site has it. Of one
+        whose hash is not known, the one of that number that came last.
+        """
+        place = self._place / f"{_release_name(release.sha256)}.json"
+        if release.sha256 and place.exists():
             return _signed(place)
-        for name in EARLIER:
-            found = _signed(self._own / name)
+        for found in reversed(self.all()):
             with suppress(ConvoyError):
-                if found and read_recipe(found.document).number == number:
+                recipe = _recipe(found.document)
+                if recipe.number == release.number and release.sha256 in ("", recipe.sha256):
                     return found
         return None
 
-    def all(self) -> list[SignedRelease]:
+    def all(self) -> list[Signed]:
         """Every release that is kept here, newest use last."""
         places = [self._own / name for name in EARLIER]
         if self._place.exists():
@@ -61,23 +67,26 @@ class Releases:
         places += sorted(self._place.glob("*.json"))
         return [place for place in places if place.exists() and _signed(place) is None]
 
-    def sweep(self, needed: Collection[str]) -> None:
+    def sweep(self, needed: Collection[Named]) -> None:
         """Drops releases that nothing leads to any more."""
-        names = {_release_name(number) for number in needed}
+        hashes = {one.sha256 for one in needed}
+        numbers = {one.number for one in needed if not one.sha256}
         for place in self._place.glob("*.json"):
-            if place.stem not in names:
-                disk.remove(place)
+            signed = _signed(place)
+            if signed is None or release_hash(signed.document) in hashes:
+                continue
+            with suppress(ConvoyError):
+                if _recipe(signed.document).number in numbers:
+                    continue
+            disk.remove(place)
 
-    def trusted(self, signed: SignedRelease, pairing: Pairing) -> Recipe:
-        """The recipe, when the pinned key signed it and it is this pack's. Raises BadSignature, BadRelease."""
-        pinned = bytes.fromhex(pairing.public_key)
-        if signed.key != pinned:
-            raise BadRelease(
-                "The release is signed by another key than the one that this installation trusts.",
-                f"Trusted: {key_fingerprint(pinned)}. Signed by: {key_fingerprint(signed.key)}.",
-                "Nothing was changed. Ask your curator whether the site's key was replaced, and pair anew if so.",
-            )
-        recipe = _verified(pinned, signed.document, signed.signature)
+    def trusted(self, signed: Signed, pairing: Pairing, is_here: bool = True) -> Recipe:
+        """The recipe, when the charter's keys signed it and it is this pack's. Raises BadSignature, BadRelease.
+
+        `is_here`: it was kept on this machine, where what earlier keys signed counts, too.
+        """
+        self.trust.now(pairing).demand_release(signed, is_here)
+        recipe = _recipe(signed.document)
         if recipe.pack != pairing.pack_id:
             raise BadRelease(
                 f"The site sent a release of another pack, {recipe.pack_name}.", now="Nothing was changed."
@@ -89,26 +98,30 @@ EARLIER = ("release.json", "release.next.json")
 """Where earlier agents kept the installed release, and the one that was looked at."""
 
 
-def _release_name(number: str) -> str:
-    """A number is the site's word, and may be no name for a file."""
-    return sha256_hex(number.encode())[:32]
+def _release_name(sha256: str) -> str:
+    """A hash may be the site's word, and no name for a file."""
+    return sha256_hex(sha256.encode())[:32]
 
 
-def _signed(place: Path) -> SignedRelease | None:
+def _signed(place: Path) -> Signed | None:
     try:
         return sealed.read(place, _as_signed)
     except (FileNotFoundError, sealed.Damaged):
         return None
 
 
-def _as_signed(kept: Any) -> SignedRelease:
-    return SignedRelease(kept["document"].encode(), bytes.fromhex(kept["signature"]), bytes.fromhex(kept["key"]))
+def _as_signed(kept: Any) -> Signed:
+    """Also as earlier agents kept it: with one key and its signature."""
+    if "signatures" in kept:
+        pairs = tuple((bytes.fromhex(one["key"]), bytes.fromhex(one["signature"])) for one in kept["signatures"])
+    else:
+        pairs = ((bytes.fromhex(kept["key"]), bytes.fromhex(kept["signature"])),)
+    return Signed(kept["document"].encode(), pairs)
 
 
 @lru_cache(maxsize=4)
-def _verified(key: bytes, document: bytes, signature: bytes) -> Recipe:
+def _recipe(document: bytes) -> Recipe:
     """Kept for a run: a sync looks at the same release several times, and one of 10,000 files takes a while to read."""
-    verify(key, document, signature)
     return read_recipe(document)
 
 

@@ -9,10 +9,15 @@ from __future__ import annotations
 
 import socket
 import ssl
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
+import httpcore
 import httpx
 import truststore
 
@@ -49,13 +54,98 @@ class Reason:
 def client(**given: Any) -> httpx.Client:
     """A client as all of the agent's are. Raises BadProxy."""
     try:
-        return httpx.Client(verify=tls(), max_redirects=MOST_REDIRECTS, transport=TRANSPORT, **given)
+        made = httpx.Client(verify=tls(), max_redirects=MOST_REDIRECTS, transport=TRANSPORT, **given)
+        _heed_deadlines(made)
+        return made
     except (ValueError, httpx.InvalidURL, ImportError) as error:
         raise BadProxy(
             "The proxy that is set on this machine cannot be used.",
             f"{error}.",
             "Look at HTTPS_PROXY and ALL_PROXY: http, https, socks5 and socks5h are understood.",
         ) from error
+
+
+_until: ContextVar[float] = ContextVar("until", default=float("inf"))
+
+
+@contextmanager
+def within(seconds: float) -> Iterator[None]:
+    """What is asked in here has come by then, or ends with a timeout: also where every single byte comes in time."""
+    token = _until.set(min(_until.get(), time.monotonic() + seconds))
+    try:
+        yield
+    finally:
+        _until.reset(token)
+
+
+def body_of(reply: httpx.Response, most: int) -> bytes:
+    """The body of a streamed reply. Raises TooMuch above `most` bytes, unpacked; httpx.ReadTimeout after the
+    deadline.
+    """
+    found = bytearray()
+    for block in reply.iter_bytes(64 * 1024):
+        found += block
+        if len(found) > most:
+            raise TooMuch(f"more than {most} bytes")
+        if time.monotonic() > _until.get():
+            raise httpx.ReadTimeout("the answer took too long")
+    return bytes(found)
+
+
+class TooMuch(Exception):
+    """An answer without end. It is the caller's to say whose."""
+
+
+class _Deadlined(httpcore.NetworkStream):
+    """A stream that waits no longer than `within` says, for headers as for anything else."""
+
+    def __init__(self, stream: httpcore.NetworkStream) -> None:
+        self._stream = stream
+
+    def read(self, max_bytes: int, timeout: float | None = None) -> bytes:
+        left = _until.get() - time.monotonic()
+        if left <= 0:
+            raise httpcore.ReadTimeout("the answer took too long")
+        return self._stream.read(
+            max_bytes, min(left, timeout) if timeout is not None else left if left < float("inf") else None
+        )
+
+    def write(self, buffer: bytes, timeout: float | None = None) -> None:
+        self._stream.write(buffer, timeout)
+
+    def close(self) -> None:
+        self._stream.close()
+
+    def start_tls(self, *given: Any, **named: Any) -> httpcore.NetworkStream:
+        return _Deadlined(self._stream.start_tls(*given, **named))
+
+    def get_extra_info(self, info: str) -> Any:
+        return self._stream.get_extra_info(info)
+
+
+class _Deadlines(httpcore.NetworkBackend):
+    def __init__(self, backend: httpcore.NetworkBackend) -> None:
+        self._backend = backend
+
+    def connect_tcp(self, *given: Any, **named: Any) -> httpcore.NetworkStream:
+        return _Deadlined(self._backend.connect_tcp(*given, **named))
+
+    def connect_unix_socket(self, *given: Any, **named: Any) -> httpcore.NetworkStream:
+        return _Deadlined(self._backend.connect_unix_socket(*given, **named))
+
+    def sleep(self, seconds: float) -> None:
+        self._backend.sleep(seconds)
+
+
+def _heed_deadlines(made: httpx.Client) -> None:
+    """There is no public way to say so. Where a later httpx has it elsewhere, only a header that drips outlasts
+    them.
+    """
+    found: Iterable[Any] = (made._transport, *made._mounts.values())
+    for transport in found:
+        pool = getattr(transport, "_pool", None)
+        if pool is not None and hasattr(pool, "_network_backend"):
+            pool._network_backend = _Deadlines(pool._network_backend)
 
 
 @cache

@@ -4,28 +4,41 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
-from urllib.parse import urljoin
+from urllib.parse import quote, urljoin
 
 import httpx
 
 from convoy_core.lock.lock import LockedBuild
-from convoy_core.lock.signing import key_fingerprint
 from convoy_core.sync.deviations import Deviation
+from convoy_core.trust.signed import MOST_SIGNATURES, Signed, read_signed_data
+from convoy_core.trust.signing import key_fingerprint
+from convoy_core.trust.statement import Named
+from convoy_core.words.errors import MalformedInput
 
 from ..errors import SiteAway, SiteRefused
+from .connection import TooMuch, body_of, reason_of, within
 from .connection import client as make_client
-from .connection import reason_of
 
 TIMEOUT_SECONDS = 30
+ANSWER_SECONDS = 60
+ANSWER_BYTES = 2 * 2**20
+"""Of any answer but a release: a head with four hundred sources takes a tenth."""
+
+RELEASE_SECONDS = 600
+RELEASE_BYTES = 128 * 2**20
+"""A release of 10,000 files takes 3 MB."""
+
 MAX_DEVIATIONS = 10_000
 """The site takes no longer reports; nobody reads further."""
 
 
 @dataclass(frozen=True)
 class Pairing:
-    """What a machine keeps of its pairing. `public_key` is pinned: no other key's releases are taken."""
+    """What a machine keeps of its pairing. `public_key`: the first charter key that was shown; `charter`: the charter
+    as the site showed it, unverified, which `join` pins.
+    """
 
     site: str
     token: str
@@ -35,10 +48,17 @@ class Pairing:
     installation: str
     name: str
     side: str
+    mark: str = ""
+    """Of the charter that was pinned, as people compare it; empty in pairings of earlier agents, which pinned a key."""
+    charter: Signed | None = None
 
     @property
     def key(self) -> str:
-        return key_fingerprint(bytes.fromhex(self.public_key))
+        return self.mark or key_fingerprint(bytes.fromhex(self.public_key))
+
+    def as_kept(self) -> dict[str, str]:
+        """The charter is kept elsewhere, as it changes."""
+        return {name: value for name, value in asdict(self).items() if name != "charter"}
 
 
 @dataclass(frozen=True)
@@ -64,13 +84,36 @@ class Head:
     line: int = 0
     most: int = 0
     order: Order | None = None
+    sha256: str = ""
+    """What the release of that number is, by the site's unsigned word."""
+    word: str = ""
+    """Where the pack's statement is handed out for whoever watches; empty: nowhere but here."""
+    said: Signed | None = None
+    """The pack's statement, unverified."""
+
+    @property
+    def named(self) -> Named:
+        """The release that is followed."""
+        return Named(self.number, self.sha256)
 
 
 @dataclass(frozen=True)
-class SignedRelease:
-    document: bytes
-    signature: bytes
-    key: bytes
+class Answer:
+    """What the site answered, read within its limits."""
+
+    headers: httpx.Headers
+    content: bytes
+
+    def json(self) -> Any:
+        """Raises SiteAway for what is none: a page of the line's owner, say, who wants one to sign in first."""
+        try:
+            return json.loads(self.content)
+        except (ValueError, RecursionError) as error:
+            raise SiteAway(
+                "What answers is no True Convoy site.",
+                "It sent a page where data was asked for: perhaps this line wants you to sign in first.",
+                "Open a page in your browser, then try again.",
+            ) from error
 
 
 def look(site: str, code: str) -> Pairing:
@@ -86,8 +129,8 @@ def pair(site: str, code: str) -> Pairing:
 def _pairing(site: str, code: str, door: str) -> Pairing:
     with _client(site, "") as client:
         reply = _ask(client, "POST", door, json={"code": code})
+    told = reply.json()
     try:
-        told = reply.json()
         bytes.fromhex(told["public_key"])
         return Pairing(
             site,
@@ -98,8 +141,9 @@ def _pairing(site: str, code: str, door: str) -> Pairing:
             told["installation"],
             told["name"],
             told["side"],
+            charter=read_signed_data(told["charter"]),
         )
-    except (KeyError, TypeError, ValueError, AttributeError) as error:
+    except (KeyError, TypeError, ValueError, AttributeError, MalformedInput) as error:
         raise SiteAway(f"{site} does not answer as a True Convoy site.", str(error)) from error
 
 
@@ -111,12 +155,15 @@ class Site:
     def __init__(self, pairing: Pairing) -> None:
         self._site, self._token = f"{pairing.site.rstrip('/')}/", pairing.token
         self._client = _client(pairing.site, pairing.token)
+        self._public = _client(pairing.site, "")
+        """Shows no token: for what a server of somebody else's may hand out."""
 
     def __enter__(self) -> Site:
         return self
 
     def __exit__(self, *_: object) -> None:
         self._client.close()
+        self._public.close()
 
     def head(self) -> Head:
         told = _ask(self._client, "GET", "agent/head").json()
@@ -124,37 +171,57 @@ class Site:
             sources = {str(name): urljoin(self._site, str(address)) for name, address in told["sources"].items()}
             order = told.get("order")
             return Head(
-                str(told["number"]),
-                str(told.get("newest", told["number"])),
+                str(told["number"])[:40],
+                str(told.get("newest", told["number"]))[:40],
                 sources,
                 frozenset(map(str, told.get("left_out", ()))),
-                int(told.get("line", 0)),
-                int(told.get("most", 0)),
+                max(0, int(told.get("line", 0))),
+                max(0, int(told.get("most", 0))),
                 Order(int(order["id"]), str(order["what"]), dict(order["given"])) if order else None,
+                str(told.get("sha256", "")),
+                urljoin(self._site, str(told["word"])) if told.get("word") else "",
+                read_signed_data(told["statement"]),
             )
-        except (KeyError, TypeError, ValueError, AttributeError) as error:
+        except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
 
     def credentials(self, address: str) -> dict[str, str]:
         """Headers for fetching from an address: the token for this very site, and nothing for anybody else."""
         return {"Authorization": f"Bearer {self._token}"} if address.startswith(f"{self._site}api/") else {}
 
-    def release(self, number: str) -> SignedRelease:
-        """The signed bytes, unverified: the caller checks them against the pinned key."""
-        self._refuse_away()
-        reply = _ask(self._client, "GET", f"agent/releases/{number}")
+    def charters(self, after: int) -> list[Signed]:
+        """Charters that follow one, unverified, a few at a time."""
+        told = _ask(self._client, "GET", f"agent/charters/{after}").json()
         try:
-            signature = bytes.fromhex(reply.headers["Convoy-Signature"])
-            return SignedRelease(reply.content, signature, bytes.fromhex(reply.headers["Convoy-Key"]))
+            return [read_signed_data(one) for one in told["charters"]]
+        except (KeyError, TypeError, MalformedInput) as error:
+            raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
+
+    def word(self, address: str, seen: str) -> tuple[bytes, str] | None:
+        """What lies at the address of the pack's statement, with its ETag; None while it is what was seen last."""
+        headers = {"If-None-Match": seen} if seen else {}
+        reply = _unless_unchanged(self._public, "GET", address, ANSWER_BYTES, ANSWER_SECONDS, headers=headers)
+        return None if reply is None else (reply.content, reply.headers.get("ETag", ""))
+
+    def release(self, number: str) -> Signed:
+        """The signed bytes, unverified: the caller checks them against the charter."""
+        self._refuse_away()
+        reply = _ask(
+            self._client, "GET", f"agent/releases/{quote(number, safe='')}",
+            most=RELEASE_BYTES, seconds=RELEASE_SECONDS,
+        )  # fmt: skip
+        try:
+            pairs = [one.strip().partition(" ") for one in reply.headers["Convoy-Signatures"].split(",")]
+            signatures = tuple((bytes.fromhex(key), bytes.fromhex(signature)) for key, _, signature in pairs)
         except (KeyError, ValueError) as error:
             raise SiteAway("The site sent a release without a signature.") from error
+        return Signed(reply.content, signatures[:MOST_SIGNATURES])
 
-    def agent_offer(self) -> tuple[bytes, bytes]:
-        """Which agents the site has, as signed bytes with their signature, unverified."""
-        reply = _ask(self._client, "GET", "agent/offer")
+    def agent_offer(self) -> Signed:
+        """Which agents the site has, as signed bytes, unverified."""
         try:
-            return reply.content, bytes.fromhex(reply.headers["Convoy-Signature"])
-        except (KeyError, ValueError) as error:
+            return read_signed_data(_ask(self._client, "GET", "agent/offer").json())
+        except MalformedInput as error:
             raise SiteAway("The site offers an agent without a signature.") from error
 
     def agent_file(self, name: str) -> Iterator[bytes]:
@@ -167,12 +234,22 @@ class Site:
             raise SiteAway("The site's agent cannot be fetched.", reason_of(error).words) from error
 
     def report(
-        self, release: str, deviations: Mapping[str, Deviation], fingerprint: str, about: Mapping[str, Any]
+        self,
+        release: Named,
+        deviations: Mapping[str, Deviation],
+        fingerprint: str,
+        about: Mapping[str, Any],
+        serial: int,
     ) -> None:
-        """Tells where the folder stands; `about` is what `telling` gathers."""
+        """Tells where the folder stands; `about` is what `report` gathers. `serial` grows with each telling, so that
+        one that comes late overwrites none.
+        """
         first = dict(sorted((as_told(path), what) for path, what in deviations.items())[:MAX_DEVIATIONS])
         self._refuse_away()
-        body = {"release": release, "deviations": first, "fingerprint": fingerprint, "about": about}
+        body = {
+            "release": release.number, "release_sha256": release.sha256, "serial": serial,
+            "deviations": first, "fingerprint": fingerprint, "about": about,
+        }  # fmt: skip
         _ask(self._client, "POST", "agent/report", **_as_json(body))
 
     def progress(self, **told: Any) -> str | None:
@@ -183,9 +260,9 @@ class Site:
         if self.away:
             return None
         try:
-            reply = self._client.post("agent/progress", **_as_json(told), timeout=5)
-            return str(reply.json().get("hold", "")) if reply.is_success else None
-        except (httpx.HTTPError, ValueError, AttributeError):
+            reply = _ask(self._client, "POST", "agent/progress", **_as_json(told), timeout=5, seconds=10)
+            return str(reply.json().get("hold", ""))
+        except (SiteAway, SiteRefused, AttributeError):
             return None
 
     def _refuse_away(self) -> None:
@@ -203,7 +280,8 @@ class Site:
 
     def known(self, sha256: str) -> str:
         """Which build an archive is, in words; empty when the site does not know it."""
-        return str(_ask(self._client, "GET", f"agent/known/{sha256}").json().get("name", ""))
+        told = _ask(self._client, "GET", f"agent/known/{sha256}").json()
+        return str(told.get("name", "")) if isinstance(told, dict) else ""
 
 
 def page_of(build: LockedBuild, sources: Mapping[str, str]) -> str:
@@ -227,18 +305,49 @@ def _client(site: str, token: str) -> httpx.Client:
     return make_client(base_url=f"{site.rstrip('/')}/api/", headers=headers, timeout=TIMEOUT_SECONDS)
 
 
-def _ask(client: httpx.Client, method: str, path: str, **given: Any) -> httpx.Response:
+def _ask(
+    client: httpx.Client,
+    method: str,
+    path: str,
+    most: int = ANSWER_BYTES,
+    seconds: float = 0,
+    **given: Any,
+) -> Answer:
+    """Raises SiteAway, also for an answer that does not end or takes too long (`seconds`; 0: as all), and
+    SiteRefused.
+    """
+    answer = _unless_unchanged(client, method, path, most, seconds or ANSWER_SECONDS, **given)
+    if answer is None:
+        raise SiteAway("The site answered that nothing has changed, and was not asked so.", now="Try again later.")
+    return answer
+
+
+def _unless_unchanged(
+    client: httpx.Client, method: str, path: str, most: int, seconds: float, **given: Any
+) -> Answer | None:
+    asked = client.base_url.host or "The site"
     try:
-        reply = client.request(method, path, **given)
+        with within(seconds), client.stream(method, path, **given) as reply:
+            content = body_of(reply, most)
+    except TooMuch as error:
+        raise SiteAway(
+            f"{asked} sends {error}, and goes on.",
+            "No site has that much to say.",
+            "Try again later.",
+            reason="endless",
+        ) from error
     except (httpx.HTTPError, httpx.InvalidURL) as error:
         reason = reason_of(error)
         raise SiteAway(
-            f"{client.base_url.host or 'The site'} does not answer: {reason.words}.",
+            f"{asked} does not answer: {reason.words}.",
             now="Check the address and your line, then try again.",
             reason=reason.code,
         ) from error
+    if reply.status_code == UNCHANGED:
+        return None
+    answer = Answer(reply.headers, content)
     if reply.is_success:
-        return reply
+        return answer
     if reply.status_code == 401:
         raise SiteRefused(
             "The site no longer knows this installation.",
@@ -247,7 +356,18 @@ def _ask(client: httpx.Client, method: str, path: str, **given: Any) -> httpx.Re
             status=reply.status_code,
         )
     try:
-        told = reply.json()
-        raise SiteRefused(told["what"], told.get("why", ""), told.get("now", ""), **told.get("data", {}))
-    except (ValueError, KeyError, TypeError) as error:
+        told = json.loads(content)
+        words = [str(told.get(name, ""))[:2000] for name in ("what", "why", "now")]
+        if not words[0]:
+            raise KeyError("what")
+        raise SiteRefused(*words, **_plain_data(told.get("data", {})))
+    except (ValueError, RecursionError, KeyError, TypeError, AttributeError) as error:
         raise SiteAway(f"The site answered with {reply.status_code}.", now="Try again later.") from error
+
+
+UNCHANGED = 304
+
+
+def _plain_data(data: Any) -> dict[str, Any]:
+    """What a refusal carries beside its words; names that would be taken for those are left out."""
+    return {str(name): value for name, value in data.items() if name not in ("what", "why", "now")}

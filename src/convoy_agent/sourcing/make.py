@@ -16,12 +16,12 @@ from typing import Any
 from platformdirs import user_config_path
 
 from convoy_core.lock.canonical import sha256_hex
-from convoy_core.lock.signing import key_fingerprint, new_key, public_half
 from convoy_core.outside.game_profile import read_profile
 from convoy_core.outside.version_lists import lists_of
 from convoy_core.source.entries import Entries, entries_of
 from convoy_core.source.facts import SOURCE_FILE, SourceFacts, Trouble, read_source_facts
 from convoy_core.source.pages import CatalogueFiles, catalogue_files
+from convoy_core.trust.signing import key_fingerprint, new_key, public_half
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.profile import GameProfile
 

@@ -13,7 +13,7 @@ from typing import Any
 from ..machine.memory import Needed
 from ..outside.fields import Fields
 from ..words.errors import MalformedInput
-from .canonical import canonical_json
+from .canonical import canonical_json, sha256_hex
 from .lock import Lock
 from .lock_json import as_data, read_lock
 
@@ -48,6 +48,8 @@ class Recipe:
     changes: tuple[dict[str, Any], ...] = field(default=())
     needed: Needed = Needed()
     """What the pack demands of a machine; zeros and nothing in releases that did not say."""
+    sha256: str = field(default="", compare=False)
+    """Of the bytes that it was read from: what the release is, whatever its number. Empty for one not yet written."""
 
     def as_bytes(self) -> bytes:
         """The exact bytes that are signed, kept and sent."""
@@ -96,6 +98,7 @@ def read_recipe(document: bytes) -> Recipe:
         read_lock(top.mapping("lock")),
         tuple(dict(top_change) for top_change in data.get("changes", []) if isinstance(top_change, dict)),
         _needed(top.fields("needed")) if top.has("needed") else Needed(),
+        sha256_hex(document),
     )
 
 

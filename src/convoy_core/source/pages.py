@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..lock.canonical import canonical_json, sha256_hex
-from ..lock.signing import public_half, sign, verify
+from ..trust.signing import public_half, sign, verify
 from ..words.errors import BadSignature
 
 MODS_A_PAGE = 20

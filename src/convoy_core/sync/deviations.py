@@ -66,6 +66,8 @@ class Report:
     has: Mapping[str, str] = field(default_factory=dict)
     """For altered files, and extra ones: the other build that they are of, where the site knows it, by path."""
     harmless: Collection[str] = ()
+    sha256: str = ""
+    """Of the release's document: what it is, whatever its number. Empty where the machine did not say."""
     """Extra files that are known to be of builds with reach *own*: they touch nobody else, and never count."""
 
 

@@ -29,10 +29,15 @@ class Here:
     steps_left: Sequence[str] = ()
     bad_backups: int = 0
     interrupted: bool = False
+    is_other: bool = False
+    """The installed release has the number of the one that is followed, and other content."""
+    doubt: str = ""
+    """Why what the site says of its newest release is not to be believed, or is out of date, as sentences."""
 
     @property
     def is_in_step(self) -> bool:
-        return bool(self.release) and self.release == self.newest and not self.deviations
+        at_newest = bool(self.release) and self.release == self.newest and not self.is_other
+        return at_newest and not self.deviations and not self.doubt
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,8 +61,14 @@ def next_step(here: Here) -> Next:
         return Next(f"{counted(here.errands, 'file')} to bring by hand.", "convoy errands")
     if not here.release:
         return Next("Nothing is installed yet.", "convoy sync")
+    if here.doubt:
+        return Next(here.doubt)
     if here.release != here.followed:
         return Next(f"Release {here.followed} is there.", "convoy sync")
+    if here.is_other:
+        return Next(
+            f"The pack's release {here.followed} is another than the one that is installed here.", "convoy sync"
+        )
     if here.moves:
         return Next(f"{counted(here.moves, 'file')} to be put right.", "convoy sync")
     kinds = set(here.deviations.values())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from enum import StrEnum
 
 
@@ -15,3 +16,29 @@ class OrderKind(StrEnum):
     DROP_BACKUP = "drop backup"
     STEP = "step"
     LEAVE = "leave"
+
+
+class Allowance(StrEnum):
+    """What takes files away that somebody may miss. A site's page may ask for it only where it was allowed on the
+    machine itself: whoever holds the site holds no member's files.
+    """
+
+    LEAVE = "leave"
+    RESTORE = "restore"
+    BACK = "back"
+
+
+NEEDS_ALLOWANCE: Mapping[OrderKind, Allowance] = {
+    OrderKind.LEAVE: Allowance.LEAVE,
+    OrderKind.RESTORE: Allowance.RESTORE,
+    OrderKind.DROP_BACKUP: Allowance.RESTORE,
+    OrderKind.UNDO: Allowance.BACK,
+}
+"""Orders of the page that need one. A sync that goes back to an earlier release needs BACK, too."""
+
+ASKED_FOR: Mapping[Allowance, str] = {
+    Allowance.LEAVE: "to leave the pack, which takes its files away",
+    Allowance.RESTORE: "to put back or drop a backup, which takes away what lies there now",
+    Allowance.BACK: "to go back to an earlier release",
+}
+"""What the page asks for, as a sentence goes on after “The site's page asks”."""

@@ -6,8 +6,8 @@ standing follows. What keeps a machine from running the pack at all is judged by
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
 
@@ -38,6 +38,8 @@ class Standing:
     """What this machine's person has to do, as a sentence; empty when nothing."""
     obstacles: tuple[str, ...] = ()
     """Why the pack cannot run there."""
+    other: str = ""
+    """That the release it has is none that the pack has now, whatever its number, as a sentence."""
     withdrawn: str = ""
     """That the release it has was withdrawn, and why, as a sentence. Whoever knows of withdrawals adds it."""
 
@@ -51,6 +53,8 @@ class Course:
 
     current: str
     others: Sequence[str] = ()
+    hashes: Mapping[str, str] = field(default_factory=dict)
+    """What each release of the pack is, by its number, withdrawn ones among them: SHA-256 of its document."""
 
 
 def standing(
@@ -78,6 +82,9 @@ def standing(
         return Standing(State.UNHEARD, behind, differences, "Start the agent once, so that it reports.", blocked)
     if blocked:
         return Standing(State.CANNOT_RUN, behind, differences, " ".join(one.to_do for one in obstacles), blocked)
+    if other := _other(report, course):
+        to_do = f"Sync to release {course.current}." if report.release in course.hashes else HIGHER
+        return Standing(State.BEHIND, max(1, behind), differences, to_do, other=other)
     if not course.current:
         # What it has is not open any more, and there is nowhere to go: its person can only wait.
         return Standing(State.BEHIND, behind, differences)
@@ -86,6 +93,21 @@ def standing(
     if any(one.counts for one in differences):
         return Standing(State.DIFFERS, 0, differences, _mend(differences))
     return Standing(State.IN_STEP, 0, differences)
+
+
+HIGHER = "The curator publishes a release with a higher number; then it syncs."
+"""What ends it that a machine has a release which the site has lost: machines never go back by themselves."""
+
+
+def _other(report: Report, course: Course) -> str:
+    """A site that was set back to a backup has lost releases, and may have given their numbers to others since."""
+    if not report.release or not course.hashes:
+        return ""
+    if report.release not in course.hashes:
+        return f"It has release {report.release}, which the site does not know"
+    if report.sha256 in ("", course.hashes[report.release]):
+        return ""
+    return f"Its release {report.release} is another than the pack's of that number"
 
 
 def _behind(release: str, course: Course) -> int:
@@ -121,8 +143,8 @@ def what_keeps(found: Standing, installed: bool, errands: int) -> str:
     counting = [one for one in found.differences if one.counts]
     if found.obstacles:
         return found.obstacles[0]
-    if found.withdrawn:
-        return found.withdrawn
+    if found.withdrawn or found.other:
+        return found.withdrawn or found.other
     if found.state is State.BEHIND and errands:
         return counted(errands, "errand")
     if counting:

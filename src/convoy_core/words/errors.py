@@ -49,6 +49,12 @@ class BadSignature(ConvoyError):
     code = "bad-signature"
 
 
+class Untrusted(ConvoyError):
+    """What a site says is signed, and still not to be believed. What is there stays as it is."""
+
+    code = "untrusted"
+
+
 class BadCode(ConvoyError):
     """A join or pairing code that cannot be one: wrong length, wrong letters, or a slip of the keyboard."""
 

@@ -10,10 +10,10 @@ from django.db import transaction
 from django.db.models import Count, QuerySet, Sum
 from django.utils.text import slugify
 
-from convoy_core.lock.signing import key_fingerprint
 from convoy_core.outside.catalogue import read_index
 from convoy_core.outside.fields import Fields
 from convoy_core.source.pages import check_signature, signature_name
+from convoy_core.trust.signing import key_fingerprint
 from convoy_core.words.errors import ConvoyError, MalformedInput, NameTaken
 from convoy_core.words.model import Pickup
 

@@ -10,9 +10,13 @@ from pathlib import Path
 
 from django.conf import settings
 
-from convoy_core.lock.agent_file import WHEEL, AgentFile, write_offer
+from convoy_core.trust.agent_file import CONTEXT, WHEEL, AgentFile, write_offer
+from convoy_core.trust.charter import Duty
+from convoy_core.trust.signed import Signed
 
-from ..releases.keys import private_key
+from ..people.models import Crew
+from ..releases.charters import newest_charter
+from ..releases.keys import signed_by_site
 
 _WHEEL = re.compile(r"true_convoy-(?P<version>[0-9][^-]*)-py3-none-any\.whl")
 _ONE_FILE = re.compile(r"convoy-(?P<version>[0-9][^-]*)-(?P<system>[a-z]+-[a-z0-9_]+?)(?:\.exe)?")
@@ -37,9 +41,9 @@ def _hashed(place: Path, size: int, changed: int) -> tuple[int, str]:
         return size, hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def offer() -> tuple[bytes, bytes]:
-    """The statement for agents that ask for a newer one, and its signature."""
-    return write_offer(agent_files(), private_key())
+def offer(crew: Crew) -> Signed:
+    """What a crew's agents are told that ask for a newer one, signed as its charter names keys for that."""
+    return signed_by_site(write_offer(agent_files()), CONTEXT, newest_charter(crew).charter, Duty.AGENT)
 
 
 def install_command() -> str:

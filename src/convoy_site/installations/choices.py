@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from uuid import UUID
 
 from django.db import transaction
+from django.utils import timezone
 
 from ..people.models import User
 from ..people.rights import NotFound
@@ -54,7 +55,9 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
                     "Choose one of those listed.",
                 )
             one.stays_at = found
-        one.save(update_fields=["trial", "left_out", "asked_about", "line_kb", "most_mb", "stays_at"])
+        one.orders, one.called_at = one.orders + 1, timezone.now()
+        changed = ["trial", "left_out", "asked_about", "line_kb", "most_mb", "stays_at", "orders", "called_at"]
+        one.save(update_fields=changed)
         moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out))
         if moved and one.machine_id and one.token_hash:
             stand_ins.send_agent(one, only_look=True)

@@ -11,14 +11,13 @@ from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.utils import timezone
 
-from convoy_core.lock.signing import key_fingerprint
 from convoy_core.words.codes import JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
 from convoy_core.words.errors import BadCode, ConvoyError, NameTaken
 
 from ..people.models import User
 from ..people.rights import NotFound
 from ..people.services import bring_aboard, count_try
-from ..releases.keys import public_key
+from ..releases.charters import newest_charter
 from ..releases.models import JoinCode
 from ..releases.services import open_code
 from .models import Installation
@@ -95,7 +94,7 @@ def pairing_command(user: User, installation_id: UUID) -> PairingCommand:
     installation.pairing_until = timezone.now() + PAIRING_FOR
     installation.save(update_fields=["pairing_hash", "pairing_until"])
     folder = "".join(char if char.isalnum() else "-" for char in installation.name.lower()).strip("-") or "pack"
-    key = key_fingerprint(public_key())
+    key = newest_charter(installation.pack.crew).charter.mark
     command = f"convoy join {show_code(code)} --site {settings.ADDRESS} --key {key} --into {folder}"
     return PairingCommand(command, show_code(code), installation.pairing_until)
 
@@ -105,8 +104,8 @@ def pair(text: str, who: str) -> tuple[Installation, str]:
     """Exchanges a pairing code for the agent's token, once. `who` is the caller's address, for counting tries."""
     found = opened_by(text, who)
     token = secrets.token_urlsafe(32)
-    found.token_hash, found.pairing_hash, found.pairing_until = _hash(token), "", None
-    found.save(update_fields=["token_hash", "pairing_hash", "pairing_until"])
+    found.token_hash, found.pairing_hash, found.pairing_until, found.serial = _hash(token), "", None, 0
+    found.save(update_fields=["token_hash", "pairing_hash", "pairing_until", "serial"])
     return found, token
 
 
@@ -124,7 +123,7 @@ def opened_by(text: str, who: str) -> Installation:
     found = (
         Installation.objects.aboard()
         .select_for_update(of=("self",))
-        .select_related("pack")
+        .select_related("pack__crew")
         .filter(pairing_hash=_hash(code), pairing_until__gt=timezone.now())
         .first()
     )
@@ -140,7 +139,7 @@ def opened_by(text: str, who: str) -> Installation:
 def by_token(token: str) -> Installation | None:
     """The installation that a token is of, while its member is in the crew."""
     served = Installation.objects.aboard().filter(member__is_active=True)
-    return served.select_related("pack", "member").filter(token_hash=_hash(token)).first()
+    return served.select_related("pack__crew", "member").filter(token_hash=_hash(token)).first()
 
 
 def left(installation: Installation) -> None:
@@ -149,6 +148,7 @@ def left(installation: Installation) -> None:
     installation.deviations, installation.fingerprint, installation.strayed = {}, "", []
     installation.has, installation.harmless, installation.about = {}, [], {}
     installation.progress, installation.progress_at, installation.watched_at = {}, None, None
+    installation.other_number = installation.other_sha256 = ""
     installation.save(update_fields=[*REPORTED, "token_hash", "watched_at"])
 
 

@@ -106,6 +106,14 @@ class Installation(models.Model):
     answer = models.JSONField(default=dict)
     """How the last order went: what, said, refused."""
     orders = models.PositiveIntegerField(default=0)
+    """Counts what its page has asked for, choices among it."""
+    called_at = models.DateTimeField(null=True)
+    """When its page last asked for something that the agent is to hear of soon."""
+    serial = models.BigIntegerField(default=0)
+    """Of the report that is kept: one with a lower number comes late."""
+    other_number = models.CharField(max_length=40, blank=True)
+    other_sha256 = models.CharField(max_length=64, blank=True)
+    """A release that the machine has and this site does not know, or knows by that number as another."""
     hold = models.CharField(max_length=10, blank=True)
     """`pause` or `stop`, asked for while the agent works."""
     watched_at = models.DateTimeField(null=True)

@@ -14,13 +14,14 @@ from django.utils import timezone
 from convoy_core.words.errors import ConvoyError
 
 from ..people.models import User
+from ..releases.statements import CALLS_FOR, call_name
 from . import stand_ins
 from .joining import Busy, installation_for, left
 from .models import Installation
 from .progress import current_progress, take_progress
 
-WATCHES_FOR = timedelta(seconds=45)
-"""An agent that watches asks every few seconds; after this silence it is taken to have gone."""
+WATCHES_FOR = timedelta(seconds=150)
+"""An agent that watches asks the site itself every minute; after this silence it is taken to have gone."""
 
 
 ORDER_FOR = timedelta(minutes=10)
@@ -70,9 +71,18 @@ def note_order(one: Installation, what: str, given: dict[str, Any]) -> None:
     """Keeps an order for the agent's next question."""
     one.orders += 1
     one.order = {"id": one.orders, "what": what, "given": given, "at": timezone.now().isoformat()}
-    one.answer, one.hold = {}, ""
-    one.save(update_fields=["orders", "order", "answer", "hold"])
+    one.answer, one.hold, one.called_at = {}, "", timezone.now()
+    one.save(update_fields=["orders", "order", "answer", "hold", "called_at"])
     take_progress(one, {"phase": "waiting"})
+
+
+def calls_of(pack_id: UUID) -> dict[str, int]:
+    """Which installations of a pack are called to ask the site: how they are called in public, and a count that
+    grows.
+    """
+    since = timezone.now() - CALLS_FOR
+    rows = Installation.objects.filter(pack_id=pack_id, called_at__gt=since).values_list("id", "orders")
+    return {call_name(one): count for one, count in rows}
 
 
 def pending(one: Installation) -> dict[str, Any] | None:

@@ -6,7 +6,6 @@ from django.db.models import QuerySet
 
 from convoy_core.lock.change_log import change_log
 from convoy_core.lock.lock import LockedBuild
-from convoy_core.lock.signing import key_fingerprint
 from convoy_core.machine.memory import MB
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.next_step import what_a_sync_does
@@ -16,7 +15,7 @@ from convoy_core.words.model import Side
 
 from ..catalogue.models import Source
 from ..packs.shapes.packs import ChangeOut
-from ..releases.keys import public_key
+from ..releases.charters import newest_charter
 from ..releases.models import Release
 from ..releases.services import recipe_of, releases_of
 from ..releases.shapes import ReleaseRow, release_row
@@ -48,6 +47,7 @@ def standing_out(stood: Stood) -> StandingOut:
         to_do=found.to_do,
         since=stood.since,
         withdrawn=found.withdrawn,
+        other=found.other,
         differences=[
             DifferenceOut(
                 name=one.name,
@@ -96,7 +96,7 @@ def row_of(stood: Stood) -> dict[str, Any]:
         "emblem": one.pack.emblem,
         "crew": one.pack.crew.name,
         "side": one.side,
-        "release": one.release.number if one.release else "",
+        "release": one.other_number or (one.release.number if one.release else ""),
         "current": stood.current.number if stood.current else "",
         "target": stood.target.number if stood.target else "",
         "heard_at": one.heard_at,
@@ -114,7 +114,7 @@ def page_of(one: Installation) -> InstallationPage:
     return InstallationPage(
         **row_of(stood),
         base=target.base_text if target else "",
-        key=key_fingerprint(public_key()),
+        key=newest_charter(one.pack.crew).charter.mark,
         fingerprint=one.fingerprint,
         wanted_fingerprint=target.fingerprint if target else "",
         paired=bool(one.token_hash),

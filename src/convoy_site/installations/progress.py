@@ -11,8 +11,17 @@ QUIET_AFTER = timedelta(seconds=20)
 """An agent tells its progress every second; after this silence it is taken to have stopped."""
 
 
+SEEN_AGAIN = timedelta(seconds=20)
+"""A second question within it is no news, and not written down."""
+
+
 def seen_watching(installation: Installation) -> None:
-    Installation.objects.filter(pk=installation.pk).update(watched_at=timezone.now())
+    """Also a word from a machine that has reported before: what it has to tell it would have told."""
+    now = timezone.now()
+    if installation.watched_at and now - installation.watched_at < SEEN_AGAIN:
+        return
+    heard = {"heard_at": now} if installation.heard_at else {}
+    Installation.objects.filter(pk=installation.pk).update(watched_at=now, **heard)
 
 
 def take_progress(installation: Installation, progress: Progress) -> None:

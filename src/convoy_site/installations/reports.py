@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
+from django.db import transaction
 from django.utils import timezone
 
 from convoy_core.lock.lock import Lock
@@ -27,19 +28,32 @@ class AgentReport:
 
     release: str
     deviations: dict[str, Deviation]
+    sha256: str = ""
+    """Of the release's document; empty from agents that do not say."""
+    serial: int = 0
     fingerprint: str = ""
     strayed: list[dict[str, str]] = field(default_factory=list)
     found: dict[str, str] = field(default_factory=dict)
     about: dict[str, Any] = field(default_factory=dict)
 
 
-def take_report(installation: Installation, told: AgentReport) -> None:
-    """Keeps what the agent says. Raises NotFound for a release that the pack does not have."""
+@transaction.atomic
+def take_report(known: Installation, told: AgentReport) -> None:
+    """Keeps what the agent says, unless something newer was kept already. A release that this site does not know, or
+    knows as another of that number, is kept as such: the roll call says so.
+    """
+    installation = Installation.objects.select_for_update(of=("self",)).filter(pk=known.pk).first()
+    if installation is None:  # It was removed meanwhile.
+        raise NotFound("This installation was removed from the site.")
+    if told.serial and told.serial < installation.serial:
+        return
+    installation.pack, installation.serial = known.pack, told.serial
     release = None
     if told.release:
         release = releases_of(installation.pack).filter(number=told.release).first()
-        if release is None:
-            raise NotFound(f"{installation.pack.name} has no release {told.release}.")
+    is_other = bool(told.release) and (release is None or told.sha256 not in ("", release.sha256))
+    installation.other_number, installation.other_sha256 = (told.release, told.sha256) if is_other else ("", "")
+    release = None if is_other else release
     deviations = {path: what.value for path, what in told.deviations.items()}
     if not deviations:
         installation.since = None
@@ -69,7 +83,7 @@ def _went_on(installation: Installation, told: AgentReport) -> bool:
 
 REPORTED = [
     "release", "deviations", "fingerprint", "strayed", "has", "harmless", "about", "since", "heard_at", "progress",
-    "progress_at",
+    "progress_at", "serial", "other_number", "other_sha256",
 ]  # fmt: skip
 
 

@@ -82,7 +82,8 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
     current = open_to[0] if open_to else None
     target = target_of(one, releases)
     verdict = _fits(one, current or target)
-    course = Course(current.number if current else "", [release.number for release in open_to[1:]])
+    hashes = {release.number: release.sha256 for release in releases}
+    course = Course(current.number if current else "", [release.number for release in open_to[1:]], hashes)
     share = None
     if one.deviations and one.release_id:
         share = share_of(one, recipe_of(one.release_id))
@@ -126,13 +127,14 @@ def _report(one: Installation) -> Report | None:
     if one.heard_at is None:
         return None
     return Report(
-        one.release.number if one.release_id and one.release else "",
+        one.other_number or (one.release.number if one.release_id and one.release else ""),
         one.heard_at,
         {path: Deviation(what) for path, what in one.deviations.items()},
         one.fingerprint,
         tuple(Strayed(**row) for row in one.strayed),
         one.has,
         one.harmless,
+        one.other_sha256 or (one.release.sha256 if one.release_id and one.release else ""),
     )
 
 

@@ -23,6 +23,7 @@ TASK_WORDS = {
     "send": "Send a mail",
     "resume_stalled": "Begin again what a worker had in hand",
     "forget_old_jobs": "Forget old jobs",
+    "renew": "Sign anew what the newest releases are",
 }
 
 

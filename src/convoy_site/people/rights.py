@@ -21,6 +21,7 @@ class Action(StrEnum):
     PEOPLE = "change roles"
     SOURCES = "add sources"
     GAMES = "bring games"
+    KEYS = "change who may sign"
 
 
 MAY: dict[Action, frozenset[Role]] = {
@@ -31,6 +32,7 @@ MAY: dict[Action, frozenset[Role]] = {
     Action.PEOPLE: frozenset({Role.OWNER}),
     Action.SOURCES: frozenset({Role.OWNER, Role.CURATOR}),
     Action.GAMES: frozenset({Role.OWNER}),
+    Action.KEYS: frozenset({Role.OWNER}),
 }
 
 

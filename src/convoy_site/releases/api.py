@@ -1,27 +1,43 @@
 """Releases and their change logs, publishing, and join codes."""
 
+from collections import Counter
+from dataclasses import asdict
 from uuid import UUID
 
-from ninja import Router
+from django.http import HttpResponse
+from django.utils import timezone
+from ninja import File, Router, UploadedFile
 
 from convoy_core.lock.recipe import ReleaseChannel
+from convoy_core.trust import bundle
+from convoy_core.trust.signed import LONGEST, read_signed
+from convoy_core.trust.signing import key_fingerprint
 from convoy_core.words.codes import show_code
 
 from ..packs.services import pack_for
 from ..packs.shapes.packs import ChangeOut
-from ..people.rights import Action, NotFound, SignedIn
+from ..people.rights import MAY, Action, NotFound, SignedIn, role_in
+from ..people.services import crew_for
 from ..shapes import Done, Short
-from . import services
+from . import charters, services, waiting
+from .keys import own_keys
 from .models import JoinCode
 from .shapes import (
+    CharterOut,
     CodeIn,
     CodeOut,
+    DutyOut,
+    KeyOut,
     OpenedCode,
     Pending,
     PromoteIn,
+    PublishedOut,
     PublishIn,
     ReleaseOut,
     ReleaseRow,
+    ToSignOut,
+    UnsignedOut,
+    WaitsOut,
     WithdrawIn,
     release_row,
 )
@@ -82,17 +98,100 @@ def _next_number(number: str) -> str:
     return ".".join(str(part) for part in (parts[0], parts[1] + 1, *([0] * (len(parts) - 2))))
 
 
-@router.post("/packs/{pack_id}/releases", response=ReleaseOut, operation_id="publish")
-def publish(request: SignedIn, pack_id: UUID, body: PublishIn) -> ReleaseOut:
+@router.post("/packs/{pack_id}/releases", response=PublishedOut, operation_id="publish")
+def publish(request: SignedIn, pack_id: UUID, body: PublishIn) -> PublishedOut:
     made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes)
-    return release(request, pack_id, made.number)
+    return PublishedOut(number=body.number, waits=made is None)
 
 
-@router.post("/packs/{pack_id}/releases/{number}/promotion", response=ReleaseOut, operation_id="promote")
-def promote(request: SignedIn, pack_id: UUID, number: Short, body: PromoteIn) -> ReleaseOut:
+@router.post("/packs/{pack_id}/releases/{number}/promotion", response=PublishedOut, operation_id="promote")
+def promote(request: SignedIn, pack_id: UUID, number: Short, body: PromoteIn) -> PublishedOut:
     """Makes a trial release stable, with its very lock."""
     made = services.promote(request.user, pack_id, number, body.number, body.notes)
-    return release(request, pack_id, made.number)
+    return PublishedOut(number=body.number, waits=made is None)
+
+
+@router.get("/packs/{pack_id}/to-sign", response=ToSignOut, operation_id="to_sign")
+def to_sign(request: SignedIn, pack_id: UUID) -> ToSignOut:
+    """What the pack's people have to sign before anybody gets it."""
+    found = waiting.to_sign(pack_for(request.user, pack_id, Action.SEE))
+    waits = WaitsOut(**asdict(found.waits)) if found.waits else None
+    return ToSignOut(waits=waits, older=list(found.older))
+
+
+@router.get("/packs/{pack_id}/to-sign/file", operation_id="to_sign_file")
+def to_sign_file(request: SignedIn, pack_id: UUID) -> HttpResponse:
+    """The file that is taken to where the keys are."""
+    pack = pack_for(request.user, pack_id, Action.PUBLISH)
+    return _as_file(waiting.bundle(pack), "to-sign.json")
+
+
+@router.post("/packs/{pack_id}/to-sign/file", response=PublishedOut, operation_id="bring_signatures")
+def bring_signatures(request: SignedIn, pack_id: UUID, file: File[UploadedFile]) -> PublishedOut:
+    """That file, signed. `waits`: more signatures are missing still."""
+    made = waiting.bring_signatures(request.user, pack_id, _content(file, bundle.MOST_BYTES))
+    return PublishedOut(number=made.number if made else "", waits=made is None)
+
+
+@router.delete("/packs/{pack_id}/to-sign", response=Done, operation_id="drop_waiting")
+def drop_waiting(request: SignedIn, pack_id: UUID) -> Done:
+    """Gives up the release that waits for signatures."""
+    waiting.drop_waiting(request.user, pack_id)
+    return Done()
+
+
+@router.get("/crews/{crew_id}/charter", response=CharterOut, operation_id="charter")
+def charter(request: SignedIn, crew_id: UUID) -> CharterOut:
+    """Which keys may sign what for a crew."""
+    crew = crew_for(request.user, crew_id, Action.SEE)
+    found = charters.newest_charter(crew).charter
+    return CharterOut(
+        mark=found.mark,
+        version=found.version,
+        expires=found.expires,
+        ends_soon=found.is_over(timezone.now() + charters.TELL_BEFORE),
+        duties=[
+            DutyOut(
+                duty=duty,
+                threshold=held.threshold,
+                keys=[
+                    KeyOut(fingerprint=key_fingerprint(key), public=key.hex(), on_site=key in own_keys())
+                    for key in held.keys
+                ],
+            )
+            for duty, held in found.duties.items()
+        ],
+        unsigned=[
+            UnsignedOut(pack=pack.pk, name=pack.name, releases=count)
+            for pack, count in Counter(one.pack for one in charters.unsigned_releases(crew, found)).items()
+        ],
+        may_change=role_in(request.user, crew) in MAY[Action.KEYS],
+    )
+
+
+@router.get("/crews/{crew_id}/charter/file", operation_id="charter_file")
+def charter_file(request: SignedIn, crew_id: UUID) -> HttpResponse:
+    """The charter as it is signed: what its owner makes the next one from."""
+    crew = crew_for(request.user, crew_id, Action.SEE)
+    return _as_file(charters.newest_charter(crew).signed.as_bytes(), "charter.json")
+
+
+@router.post("/crews/{crew_id}/charter/file", response=Done, operation_id="bring_charter")
+def bring_charter(request: SignedIn, crew_id: UUID, file: File[UploadedFile]) -> Done:
+    """The next charter, signed."""
+    crew_for(request.user, crew_id, Action.KEYS)
+    charters.take_charter(request.user, crew_id, read_signed(_content(file, LONGEST)))
+    return Done()
+
+
+def _as_file(data: bytes, name: str) -> HttpResponse:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return HttpResponse(data, content_type="application/json", headers=headers)
+
+
+def _content(file: UploadedFile, most: int) -> bytes:
+    """Read one byte further than may be, so that the reader says what is wrong."""
+    return bytes(file.read(most + 1))
 
 
 @router.post("/packs/{pack_id}/releases/{number}/withdrawal", response=Done, operation_id="withdraw_release")

@@ -1,11 +1,14 @@
 """What was published, and the codes that hand it out."""
 
+from typing import Any
+
 from django.db import models
 
 from convoy_core.lock.recipe import ReleaseChannel, is_open
+from convoy_core.trust.signed import Signed
 
 from ..packs.models import Pack
-from ..people.models import User
+from ..people.models import Crew, User
 
 
 def open_ones(trial: bool = False) -> models.Q:
@@ -28,8 +31,11 @@ class Release(models.Model):
     draft_revision = models.PositiveIntegerField()
     document = models.BinaryField()
     """The recipe: the exact bytes that are signed."""
+    sha256 = models.CharField(max_length=64)
+    """Of the document: what the release is, whatever its number."""
     signature = models.BinaryField()
     public_key = models.BinaryField()
+    """Whose signature that is; others are `more_signatures`."""
     published_by = models.ForeignKey(User, models.PROTECT, related_name="+")
     published_at = models.DateTimeField()
 
@@ -44,6 +50,70 @@ class Release(models.Model):
     def is_open(self, trial: bool = False) -> bool:
         """`recipe.is_open`, for somebody who follows trial releases or does not."""
         return is_open(self.channel, self.is_withdrawn, trial)
+
+
+class ReleaseSignature(models.Model):
+    """One more signature over a release: of a second person, or of a key that a later charter names."""
+
+    release = models.ForeignKey(Release, models.PROTECT, related_name="more_signatures")
+    key = models.BinaryField()
+    signature = models.BinaryField()
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["release", "key"], name="one_signature_per_key")]
+
+
+class SignedRow(models.Model):
+    """A signed document as a row keeps it."""
+
+    document = models.BinaryField()
+    signatures = models.JSONField()
+    """Public key and signature of each who signed, as hexadecimal text."""
+
+    class Meta:
+        abstract = True
+
+    def as_signed(self) -> Signed:
+        pairs = tuple((bytes.fromhex(key), bytes.fromhex(signature)) for key, signature in self.signatures)
+        return Signed(bytes(self.document), pairs)
+
+    @staticmethod
+    def columns(signed: Signed) -> dict[str, Any]:
+        rows = [[key.hex(), signature.hex()] for key, signature in signed.signatures]
+        return {"document": signed.document, "signatures": rows}
+
+
+class CharterKept(SignedRow):
+    """One charter of a crew. None is ever changed or dropped: machines follow them one after the other."""
+
+    crew = models.ForeignKey(Crew, models.CASCADE, related_name="charters")
+    version = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["crew", "version"], name="one_charter_per_version")]
+
+
+class StatementKept(SignedRow):
+    """The newest statement of a pack."""
+
+    pack = models.OneToOneField(Pack, models.CASCADE, related_name="statement")
+    made_at = models.DateTimeField()
+
+
+class Waiting(models.Model):
+    """A release that was put together and waits for signatures that the site cannot give. One per pack; nobody gets it
+    before it has them all, and then it becomes a `Release`.
+    """
+
+    pack = models.OneToOneField(Pack, models.CASCADE, related_name="waiting")
+    number = models.CharField(max_length=40)
+    channel = models.CharField(max_length=10)
+    document = models.BinaryField()
+    draft_revision = models.PositiveIntegerField()
+    signatures = models.JSONField(default=list)
+    made_by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
 
 
 class Withdrawal(models.Model):

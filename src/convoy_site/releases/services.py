@@ -14,7 +14,6 @@ from convoy_core.checks import Severity
 from convoy_core.lock.change_log import Changes, change_log, changes, terms_changes
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe, ReleaseChannel, read_recipe
-from convoy_core.lock.signing import sign
 from convoy_core.lock.terms import Terms
 from convoy_core.machine.memory import Needed
 from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
@@ -28,8 +27,9 @@ from ..people import audit
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..people.services import count_try
-from .keys import private_key, public_key
 from .models import JoinCode, Release, Withdrawal, open_ones
+from .statements import restate
+from .waiting import put_forward
 
 CODE_TRIES, CODE_SECONDS = 30, 600
 """Look-ups of codes per person in ten minutes: plenty for typing, hopeless for guessing 35 bits."""
@@ -89,6 +89,7 @@ def withdraw_release(user: User, pack_id: UUID, number: str, why: str) -> None:
         raise NotFound(f"{pack.name} has no release {number}.")
     _, is_new = Withdrawal.objects.get_or_create(release=release, defaults={"by": user, "why": why})
     if is_new:
+        restate(pack)
         audit.note(user, f"withdrew {pack.name} {number}: {why}", pack.crew)
 
 
@@ -147,8 +148,10 @@ def _is_same(one: Lock, other: Lock) -> bool:
 
 
 @transaction.atomic
-def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str, notes: str) -> Release:
-    """Fixes the draft as a release: composed, signed, kept. Raises Stale when the draft moved on since it was shown."""
+def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str, notes: str) -> Release | None:
+    """Fixes the draft as a release: composed, signed, kept. None where it waits for signatures that the site cannot
+    give (`waiting`). Raises Stale when the draft moved on since it was shown.
+    """
     pack = pack_for(user, pack_id, Action.PUBLISH)
     draft = Draft.objects.select_for_update().get(pack=pack)
     draft.pack = pack
@@ -167,7 +170,7 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
 
 
 @transaction.atomic
-def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str) -> Release:
+def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str) -> Release | None:
     """Makes a trial release stable: its very lock under a number of its own, signed anew, told against the last stable.
     Raises NotFound, Blocked, NumberTaken.
     """
@@ -189,8 +192,8 @@ def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str) -> R
 
 def _sign(
     user: User, pack: Pack, number: str, channel: str, notes: str, lock: Lock, needed: Needed, draft_revision: int
-) -> Release:
-    """A lock as a release of a channel, unless the channel has exactly that already. Raises Blocked."""
+) -> Release | None:
+    """A lock as a release of a channel, unless the channel has exactly that already. Raises Blocked. None: it waits."""
     before = release_before(pack, channel)
     said = recipe_of(before.pk).lock if before else None
     if before and said and _is_same(said, lock):
@@ -207,23 +210,7 @@ def _sign(
         changes=change_log(said, lock),
         needed=needed,
     )
-    document = recipe.as_bytes()
-    return Release.objects.create(
-        pack=pack,
-        number=number,
-        channel=channel,
-        notes=notes,
-        changes=list(recipe.changes),
-        base_text=pack.game.profile.base_in_words(lock.base),
-        builds=len(lock.builds),
-        fingerprint=lock.fingerprint(),
-        draft_revision=draft_revision,
-        document=document,
-        signature=sign(private_key(), document),
-        public_key=public_key(),
-        published_by=user,
-        published_at=now,
-    )
+    return put_forward(pack, recipe, user, draft_revision)
 
 
 def _check_number(pack: Pack, number: str) -> None:

@@ -2,12 +2,14 @@
 
 from datetime import datetime
 from typing import Annotated, Any
+from uuid import UUID
 
 from ninja import Schema
 from pydantic import Field
 
 from convoy_core.lock.change_log import What
 from convoy_core.lock.recipe import ReleaseChannel
+from convoy_core.trust.charter import Duty
 
 from ..packs.shapes.packs import ChangeOut
 from ..shapes import Text
@@ -40,6 +42,64 @@ class ReleaseOut(ReleaseRow):
     notes: str
     base: str
     changes: list[ChangeOut]
+
+
+class PublishedOut(Schema):
+    """`waits`: it lacks signatures that the site cannot give, and nobody gets it before."""
+
+    number: str
+    waits: bool
+
+
+class WaitsOut(Schema):
+    """A release that waits: `signed` of `needed` signatures are there."""
+
+    number: str
+    channel: ReleaseChannel
+    signed: int
+    needed: int
+    made_by: str
+    made_at: datetime
+
+
+class ToSignOut(Schema):
+    """What a pack's people have to sign. `older`: releases that a newer charter left without enough signatures."""
+
+    waits: WaitsOut | None
+    older: list[str]
+
+
+class KeyOut(Schema):
+    """`fingerprint`: as people compare it; `on_site`: it lies on the site."""
+
+    fingerprint: str
+    public: str
+    on_site: bool
+
+
+class DutyOut(Schema):
+    duty: Duty
+    threshold: int
+    keys: list[KeyOut]
+
+
+class UnsignedOut(Schema):
+    pack: UUID
+    name: str
+    releases: int
+
+
+class CharterOut(Schema):
+    """Who may sign what for a crew. `mark`: what machines pin; `ends_soon`: its owner has to renew it."""
+
+    mark: str
+    version: int
+    expires: datetime | None
+    ends_soon: bool
+    duties: list[DutyOut]
+    unsigned: list[UnsignedOut]
+    """Packs with releases that stand and lack signatures under it."""
+    may_change: bool
 
 
 class Pending(Schema):

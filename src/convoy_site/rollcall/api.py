@@ -71,7 +71,7 @@ def _called(request: SignedIn, pack: Pack, stood: list[Stood], releases: list[Re
                 name=one.name,
                 mine=one.member_id == request.user.pk,
                 side=Side(one.side),
-                release=at.number if at else "",
+                release=one.other_number or (at.number if at else ""),
                 target=found.target.number if found.target else "",
                 heard_at=one.heard_at,
                 fingerprint=one.fingerprint,
@@ -122,7 +122,8 @@ def line(request: SignedIn, pack_id: UUID) -> TheLine:
             name=row.name,
             server=row.side == "server",
             mine=row.mine,
-            release=row.release,
+            # One that the pack does not have stands nowhere on its line.
+            release="" if row.standing.other else row.release,
             state=row.standing.state,
             to_do=row.standing.to_do,
             busy=bool(row.progress.phase) and not row.progress.error,

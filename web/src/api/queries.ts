@@ -63,6 +63,18 @@ export const useReleases = (id: string) =>
     queryFn: () => told(api.GET("/api/packs/{pack_id}/releases", of(id))),
   });
 
+export const useToSign = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "to-sign"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/to-sign", of(id))),
+  });
+
+export const useCharter = (crew_id: string) =>
+  useQuery({
+    queryKey: ["crew", crew_id, "charter"],
+    queryFn: () => told(api.GET("/api/crews/{crew_id}/charter", { params: { path: { crew_id } } })),
+  });
+
 export const useRelease = (pack_id: string, number: string) =>
   useQuery({
     queryKey: ["pack", pack_id, "releases", number],

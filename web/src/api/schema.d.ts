@@ -58,6 +58,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/charters/{after}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Agent Charters
+         * @description Charters of the crew after a version, some at a time: for agents that trust an earlier one.
+         */
+        get: operations["agent_charters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/head": {
         parameters: {
             query?: never;
@@ -238,7 +258,7 @@ export interface paths {
         };
         /**
          * Release
-         * @description The signed bytes of a release; the signature and its key are in headers, as hex.
+         * @description The signed bytes of a release; keys and their signatures are in a header, as hex.
          */
         get: operations["agent_release"];
         put?: never;
@@ -314,6 +334,50 @@ export interface paths {
         get: operations["crew"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}/charter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Charter
+         * @description Which keys may sign what for a crew.
+         */
+        get: operations["charter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}/charter/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Charter File
+         * @description The charter as it is signed: what its owner makes the next one from.
+         */
+        get: operations["charter_file"];
+        put?: never;
+        /**
+         * Bring Charter
+         * @description The next charter, signed.
+         */
+        post: operations["bring_charter"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1712,6 +1776,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/to-sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Sign
+         * @description What the pack's people have to sign before anybody gets it.
+         */
+        get: operations["to_sign"];
+        put?: never;
+        post?: never;
+        /**
+         * Drop Waiting
+         * @description Gives up the release that waits for signatures.
+         */
+        delete: operations["drop_waiting"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/to-sign/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Sign File
+         * @description The file that is taken to where the keys are.
+         */
+        get: operations["to_sign_file"];
+        put?: never;
+        /**
+         * Bring Signatures
+         * @description That file, signed. `waits`: more signatures are missing still.
+         */
+        post: operations["bring_signatures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{source_id}": {
         parameters: {
             query?: never;
@@ -2371,6 +2483,31 @@ export interface components {
          */
         Channel: "stable" | "beta" | "alpha";
         /**
+         * CharterOut
+         * @description Who may sign what for a crew. `mark`: what machines pin; `ends_soon`: its owner has to renew it.
+         */
+        CharterOut: {
+            /** Duties */
+            duties: components["schemas"]["DutyOut"][];
+            /** Ends Soon */
+            ends_soon: boolean;
+            /** Expires */
+            expires: string | null;
+            /** Mark */
+            mark: string;
+            /** May Change */
+            may_change: boolean;
+            /** Unsigned */
+            unsigned: components["schemas"]["UnsignedOut"][];
+            /** Version */
+            version: number;
+        };
+        /** ChartersOut */
+        ChartersOut: {
+            /** Charters */
+            charters: components["schemas"]["SignedOut"][];
+        };
+        /**
          * Check
          * @description How the agent sees that a step was done.
          * @enum {string}
@@ -2737,6 +2874,19 @@ export interface components {
             trouble: string;
             /** Unpacked */
             unpacked: number;
+        };
+        /**
+         * Duty
+         * @enum {string}
+         */
+        Duty: "charter" | "release" | "statement" | "agent";
+        /** DutyOut */
+        DutyOut: {
+            duty: components["schemas"]["Duty"];
+            /** Keys */
+            keys: components["schemas"]["KeyOut"][];
+            /** Threshold */
+            threshold: number;
         };
         /**
          * EdgeOut
@@ -3173,8 +3323,9 @@ export interface components {
         /**
          * Head
          * @description `number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
-         *     while none is open. Sources: where they are now; one that begins with `/` is this site. `line`: KB a second at
-         *     most; `most`: MB at once; 0: any.
+         *     while none is open. `statement`: the pack's signed word, which
+         *     goes before all of this; `word`: where that is handed out for whoever watches. Sources: where they are now; one that
+         *     begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
          */
         Head: {
             /** Left Out */
@@ -3188,10 +3339,15 @@ export interface components {
             /** Number */
             number: string;
             order: components["schemas"]["OrderOut"] | null;
+            /** Sha256 */
+            sha256: string;
             /** Sources */
             sources: {
                 [key: string]: string;
             };
+            statement: components["schemas"]["SignedOut"];
+            /** Word */
+            word: string;
         };
         /**
          * HealthOut
@@ -3516,6 +3672,18 @@ export interface components {
             workers: number;
         };
         /**
+         * KeyOut
+         * @description `fingerprint`: as people compare it; `on_site`: it lies on the site.
+         */
+        KeyOut: {
+            /** Fingerprint */
+            fingerprint: string;
+            /** On Site */
+            on_site: boolean;
+            /** Public */
+            public: string;
+        };
+        /**
          * Kind
          * @enum {string}
          */
@@ -3730,6 +3898,7 @@ export interface components {
          * @description What a pairing code opens.
          */
         Looked: {
+            charter: components["schemas"]["SignedOut"];
             /** Installation */
             installation: string;
             /** Key */
@@ -4349,6 +4518,7 @@ export interface components {
         };
         /** Paired */
         Paired: {
+            charter: components["schemas"]["SignedOut"];
             /** Installation */
             installation: string;
             /** Key */
@@ -4699,6 +4869,16 @@ export interface components {
             revision: number;
         };
         /**
+         * PublishedOut
+         * @description `waits`: it lacks signatures that the site cannot give, and nobody gets it before.
+         */
+        PublishedOut: {
+            /** Number */
+            number: string;
+            /** Waits */
+            waits: boolean;
+        };
+        /**
          * Reach
          * @enum {string}
          */
@@ -4888,7 +5068,10 @@ export interface components {
             /** Mod */
             mod: string;
         };
-        /** ReportIn */
+        /**
+         * ReportIn
+         * @description `serial`: grows with each report of a folder, so that one that comes late overwrites none.
+         */
         ReportIn: {
             about?: components["schemas"]["AboutIn"] | null;
             /** Deviations */
@@ -4902,6 +5085,16 @@ export interface components {
             fingerprint: string;
             /** Release */
             release: string;
+            /**
+             * Release Sha256
+             * @default
+             */
+            release_sha256: string;
+            /**
+             * Serial
+             * @default 0
+             */
+            serial: number;
         };
         /**
          * RevisionOut
@@ -5041,6 +5234,23 @@ export interface components {
          * @enum {string}
          */
         Side: "player" | "server" | "both";
+        /** SignatureOut */
+        SignatureOut: {
+            /** Key */
+            key: string;
+            /** Signature */
+            signature: string;
+        };
+        /**
+         * SignedOut
+         * @description A document with its signatures, as `convoy_core.trust.signed` reads it.
+         */
+        SignedOut: {
+            /** Document */
+            document: string;
+            /** Signatures */
+            signatures: components["schemas"]["SignatureOut"][];
+        };
         /**
          * Sort
          * @enum {string}
@@ -5161,13 +5371,15 @@ export interface components {
         /**
          * StandingOut
          * @description `state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began;
-         *     `withdrawn` that the release it has was withdrawn, and why.
+         *     `withdrawn` that the release it has was withdrawn, and why; `other` that it is none that the pack has now.
          */
         StandingOut: {
             /** Behind */
             behind: number;
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
+            /** Other */
+            other: string;
             /** Since */
             since: string | null;
             state: components["schemas"]["State"];
@@ -5392,6 +5604,15 @@ export interface components {
             stops: components["schemas"]["StopOut"][];
         };
         /**
+         * ToSignOut
+         * @description What a pack's people have to sign. `older`: releases that a newer charter left without enough signatures.
+         */
+        ToSignOut: {
+            /** Older */
+            older: string[];
+            waits: components["schemas"]["WaitsOut"] | null;
+        };
+        /**
          * TriedArchiveOut
          * @description `trouble`: why it cannot be read at all.
          */
@@ -5476,6 +5697,18 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** UnsignedOut */
+        UnsignedOut: {
+            /** Name */
+            name: string;
+            /**
+             * Pack
+             * Format: uuid
+             */
+            pack: string;
+            /** Releases */
+            releases: number;
+        };
         /**
          * UpdateMods
          * @description Takes the newest builds that fit: of the named mods, or of everything when none is named.
@@ -5534,6 +5767,26 @@ export interface components {
             to_do: string;
             /** Who */
             who: string;
+        };
+        /**
+         * WaitsOut
+         * @description A release that waits: `signed` of `needed` signatures are there.
+         */
+        WaitsOut: {
+            channel: components["schemas"]["ReleaseChannel"];
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Needed */
+            needed: number;
+            /** Number */
+            number: string;
+            /** Signed */
+            signed: number;
         };
         /**
          * WayBackOut
@@ -5668,6 +5921,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_charters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                after: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartersOut"];
+                };
             };
             /** @description Refused: what, why, and what now. */
             "4XX": {
@@ -6101,6 +6385,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CrewPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    charter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CharterOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    charter_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bring_charter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -8919,7 +9304,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReleaseOut"];
+                    "application/json": components["schemas"]["PublishedOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -8987,7 +9372,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReleaseOut"];
+                    "application/json": components["schemas"]["PublishedOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -9088,6 +9473,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RollCall"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    to_sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToSignOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    drop_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    to_sign_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bring_signatures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishedOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -13,6 +13,7 @@ import { useChange, useCrew, useMe } from "../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../parts/notices";
 import { day, many } from "../parts/words";
 import { Pick } from "./BaseFields";
+import { CrewKeys } from "./keys/CrewKeys";
 import { SourceList } from "./sources/SourceList";
 
 const ROLES = {
@@ -195,6 +196,7 @@ function Shown({ crew }: { crew: Shape["CrewPage"] }) {
         Sources of this crew
       </Typography>
       <SourceList crew={crew.id} may={crew.role !== "member"} />
+      <CrewKeys crewId={crew.id} />
       {crew.role === "owner" && (
         <Typography variant="body2" sx={{ mt: 2 }}>
           A game that is not here yet? <Link to={`/games/new?crew=${crew.id}`}>Bring it</Link>.

@@ -4,7 +4,7 @@ from uuid import UUID
 
 from ninja import Router
 
-from convoy_core.lock.signing import key_fingerprint
+from convoy_core.trust.signing import key_fingerprint
 from convoy_core.words.model import Pickup
 
 from ...people.rights import Action, SignedIn

@@ -2,6 +2,7 @@
 
 from typing import Annotated, Any, cast
 
+from django.conf import settings
 from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
@@ -9,20 +10,34 @@ from django.http.response import HttpResponseBase
 from ninja import Path, Router
 from ninja.security import HttpBearer
 
-from convoy_core.lock.signing import key_fingerprint
+from convoy_core.trust.charter import Duty
 
 from ...catalogue import own
 from ...catalogue.models import Source
 from ...people.rights import NotFound
 from ...people.services import asker_address
-from ...releases.keys import public_key
+from ...releases.charters import charters_after, newest_charter, signatures_of
 from ...releases.services import releases_of
+from ...releases.statements import statement_of
 from ...sending import send_file
 from ...shapes import Done, Short
 from .. import agents, joining, orders, progress, reports, standings
 from ..kept import Progress
 from ..models import Installation
-from ..shapes.agent import Head, HoldOut, Known, Looked, OrderDone, OrderOut, Paired, PairIn, ProgressIn, ReportIn
+from ..shapes.agent import (
+    ChartersOut,
+    Head,
+    HoldOut,
+    Known,
+    Looked,
+    OrderDone,
+    OrderOut,
+    Paired,
+    PairIn,
+    ProgressIn,
+    ReportIn,
+    SignedOut,
+)
 from ..standings import followed, target_of
 
 
@@ -56,9 +71,11 @@ def look(request: HttpRequest, body: PairIn) -> Looked:
 
 
 def _looked(installation: Installation) -> dict[str, Any]:
+    found = newest_charter(installation.pack.crew)
     return {
-        "public_key": public_key().hex(),
-        "key": key_fingerprint(public_key()),
+        "public_key": found.charter.duties[Duty.CHARTER].keys[0].hex(),
+        "key": found.charter.mark,
+        "charter": found.signed.as_data(),
         "pack_id": str(installation.pack_id),
         "pack": installation.pack.name,
         "installation": str(installation.id),
@@ -80,13 +97,23 @@ def head(request: FromAgent) -> Head:
     shown = Source.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
     return Head(
         number=target.number,
+        sha256=target.sha256,
         newest=open_to[0].number if open_to else "",
+        statement=SignedOut(**statement_of(pack).as_data()),
+        word=f"{settings.WORD_ADDRESS}/{pack.pk}.json",
         sources=dict(shown.values_list("id", "address")),
         left_out=installation.left_out,
         line=installation.line_kb,
         most=installation.most_mb,
         order=OrderOut(**order) if order else None,
     )
+
+
+@router.get("/agent/charters/{after}", response=ChartersOut, operation_id="agent_charters")
+def agent_charters(request: FromAgent, after: Annotated[int, Path(ge=0, lt=2**31)]) -> ChartersOut:
+    """Charters of the crew after a version, some at a time: for agents that trust an earlier one."""
+    found = charters_after(request.auth.pack.crew, after)
+    return ChartersOut(charters=[SignedOut(**one.as_data()) for one in found])
 
 
 @router.post("/agent/order", response=Done, operation_id="agent_order")
@@ -112,8 +139,8 @@ def known(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}
 @router.get("/agent/offer", operation_id="agent_offer")
 def agent_offer(request: FromAgent) -> HttpResponse:
     """Which agents this site has, as signed bytes: for agents that are asked to bring themselves up to date."""
-    document, signature = agents.offer()
-    return HttpResponse(document, content_type="application/json", headers={"Convoy-Signature": signature.hex()})
+    offer = agents.offer(request.auth.pack.crew)
+    return HttpResponse(offer.as_bytes(), content_type="application/json")
 
 
 @router.get("/agent/own/{sha256}", operation_id="agent_own_file")
@@ -125,16 +152,14 @@ def own_file(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")
 def release(request: FromAgent, number: Short) -> HttpResponse:
-    """The signed bytes of a release; the signature and its key are in headers, as hex."""
-    found = standings.release_for(request.auth, number)
+    """The signed bytes of a release; keys and their signatures are in a header, as hex."""
+    signed = signatures_of(standings.release_for(request.auth, number))
+    pairs = ", ".join(f"{key.hex()} {signature.hex()}" for key, signature in signed.signatures)
     return HttpResponse(
-        bytes(found.document),
+        signed.document,
         content_type="application/json",
-        headers={
-            "Convoy-Signature": bytes(found.signature).hex(),
-            "Convoy-Key": bytes(found.public_key).hex(),
-            "Cache-Control": "private, immutable, max-age=31536000",
-        },
+        # Signatures are added when a charter changes, so that the answer is not for ever.
+        headers={"Convoy-Signatures": pairs, "Cache-Control": "private, no-cache"},
     )
 
 
@@ -144,6 +169,8 @@ def report(request: FromAgent, body: ReportIn) -> Done:
     told = reports.AgentReport(
         body.release,
         body.deviations,
+        body.release_sha256,
+        body.serial,
         body.fingerprint,
         [row.dict() for row in body.about.strayed] if body.about else [],
         body.about.found if body.about else {},

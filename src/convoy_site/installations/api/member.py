@@ -44,7 +44,7 @@ def installations(request: SignedIn) -> list[InstallationRow]:
     mine = list(shown(Installation.objects.aboard().filter(member=request.user, by_listing=False)))
     releases: dict[UUID, list[Release]] = {}
     found = Release.objects.filter(pack__in={one.pack_id for one in mine}).select_related("withdrawal")
-    for release in found.only("number", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):
+    for release in found.only("number", "sha256", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):
         releases.setdefault(release.pack_id, []).append(release)
     return [InstallationRow(**row_of(stand([one], releases.get(one.pack_id, []))[0])) for one in mine]
 

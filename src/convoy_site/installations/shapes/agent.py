@@ -12,6 +12,22 @@ from ...shapes import Short
 from ..reports import MAX_DEVIATIONS
 
 
+class SignatureOut(Schema):
+    key: str
+    signature: str
+
+
+class SignedOut(Schema):
+    """A document with its signatures, as `convoy_core.trust.signed` reads it."""
+
+    document: str
+    signatures: list[SignatureOut]
+
+
+class ChartersOut(Schema):
+    charters: list[SignedOut]
+
+
 class PairIn(Schema):
     code: Short
 
@@ -21,6 +37,7 @@ class Looked(Schema):
 
     public_key: str
     key: str
+    charter: SignedOut
     pack_id: str
     pack: str
     installation: str
@@ -40,12 +57,16 @@ class OrderOut(Schema):
 
 class Head(Schema):
     """`number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
-    while none is open. Sources: where they are now; one that begins with `/` is this site. `line`: KB a second at
-    most; `most`: MB at once; 0: any.
+    while none is open. `statement`: the pack's signed word, which
+    goes before all of this; `word`: where that is handed out for whoever watches. Sources: where they are now; one that
+    begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
     """
 
     number: str
+    sha256: str
     newest: str
+    statement: SignedOut
+    word: str
     sources: dict[str, str]
     left_out: list[str]
     line: int
@@ -183,7 +204,11 @@ class AboutIn(Schema):
 
 
 class ReportIn(Schema):
+    """`serial`: grows with each report of a folder, so that one that comes late overwrites none."""
+
     release: Short
+    release_sha256: Annotated[str, Field(pattern="^([0-9a-f]{64})?$")] = ""
+    serial: Annotated[int, Field(ge=0, lt=2**62)] = 0
     deviations: Annotated[dict[Path300, Deviation], Field(max_length=MAX_DEVIATIONS)]
     fingerprint: Annotated[Plain, Field(max_length=9)] = ""
     about: AboutIn | None = None

@@ -39,7 +39,7 @@ class DifferenceOut(Schema):
 
 class StandingOut(Schema):
     """`state` in words; `to_do` is what this machine's person has to do, empty when nothing; `since` when it began;
-    `withdrawn` that the release it has was withdrawn, and why.
+    `withdrawn` that the release it has was withdrawn, and why; `other` that it is none that the pack has now.
     """
 
     state: State
@@ -48,6 +48,7 @@ class StandingOut(Schema):
     to_do: str
     since: datetime | None
     withdrawn: str
+    other: str
 
 
 class FitOut(Schema):

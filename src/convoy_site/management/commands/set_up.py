@@ -1,10 +1,10 @@
-"""Brings the database up to date, and makes the signing key unless there is one. Safe to run again."""
+"""Brings the database up to date, and makes the site's keys unless there are any. Safe to run again."""
 
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import connection
 
-from convoy_site.releases.keys import make_key
+from convoy_site.releases.keys import make_keys
 
 LOCK = 8_460_000
 """Any number that nothing else locks."""
@@ -22,5 +22,5 @@ class Command(BaseCommand):
                 call_command("createcachetable", verbosity=0)
             finally:
                 cursor.execute("select pg_advisory_unlock(%s)", [LOCK])
-        if make_key():
+        if make_keys():
             self.stdout.write("A new signing key was made.")

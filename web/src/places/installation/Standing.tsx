@@ -113,9 +113,9 @@ function Where({ one }: { one: Page }) {
         )}
         <WherePack one={one} /> {one.stays_at && one.target !== one.current && <>You chose to stay at {one.target}.</>}
       </Typography>
-      {one.standing.withdrawn && (
+      {(one.standing.withdrawn || one.standing.other) && (
         <Remark tone="warning" live={false}>
-          <strong>{one.standing.withdrawn}</strong>
+          <strong>{one.standing.withdrawn || `${one.standing.other}.`}</strong>
         </Remark>
       )}
     </>

@@ -17,6 +17,7 @@ import { Copy } from "../../parts/Copy";
 import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
+import { ToSign } from "../keys/ToSign";
 import { Promote } from "./Promote";
 import { Terms } from "./Terms";
 import { Withdraw } from "./Withdraw";
@@ -44,6 +45,7 @@ export default function Publish() {
       }}
     >
       <Box sx={{ minWidth: 0 }}>
+        <ToSign packId={packId} may={may} />
         <Loaded query={pending}>
           {(data) => <Next packId={packId} pending={data} may={may} channel={channel} setChannel={setChannel} />}
         </Loaded>
@@ -142,7 +144,7 @@ function Next({
                 setMade("");
                 publish.mutate(undefined, {
                   onSuccess: (release) => {
-                    setMade(release.number);
+                    if (!release.waits) setMade(release.number);
                     setNotes("");
                   },
                 });

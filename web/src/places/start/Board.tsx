@@ -28,7 +28,7 @@ export function Mine({ one }: { one: Shape["InstallationRow"] }) {
         </Typography>
       </Box>
       <Typography variant="body2" sx={{ flex: 2, minWidth: 220 }}>
-        {one.standing.withdrawn || one.standing.to_do || "Nothing to do."}
+        {one.standing.withdrawn || one.standing.other || one.standing.to_do || "Nothing to do."}
       </Typography>
       <Button
         size="small"

@@ -1,19 +1,18 @@
-"""The statement by which a site offers its agent: which file, how large, which hash, signed by the key of releases.
-
-An installation takes an agent from nobody but the site whose key it pinned, and never an older one than it has.
+"""The statement by which a site offers its agent: which file, how large, which hash, signed by the keys that the
+crew's charter names for it. An installation takes no other agent, and never an older one than it has.
 """
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from typing import Any
 
+from ..lock.canonical import canonical_json
 from ..outside.fields import Fields
 from ..outside.paths import checked_path
 from ..words.errors import MalformedInput
-from .canonical import canonical_json
-from .signing import sign, verify
+from .charter import Charter, Duty
+from .signed import LONGEST, Signed, parsed
 
 FORMAT = "convoy-agent/1"
 CONTEXT = b"true-convoy agent 1\n"
@@ -43,19 +42,15 @@ class AgentFile:
         }
 
 
-def write_offer(files: list[AgentFile], private: bytes) -> tuple[bytes, bytes]:
-    """The statement's bytes and their signature."""
-    document = canonical_json({"format": FORMAT, "files": [one.as_data() for one in files]})
-    return document, sign(private, CONTEXT + document)
+def write_offer(files: list[AgentFile]) -> bytes:
+    """The bytes to be signed."""
+    return canonical_json({"format": FORMAT, "files": [one.as_data() for one in files]})
 
 
-def read_offer(document: bytes, signature: bytes, public: bytes) -> list[AgentFile]:
-    """Raises BadSignature unless the pinned key signed exactly this, MalformedInput for what is no statement."""
-    verify(public, CONTEXT + document, signature)
-    try:
-        top = Fields(json.loads(document))
-    except (ValueError, RecursionError) as error:
-        raise MalformedInput("What the site offers as an agent cannot be read.", str(error)) from error
+def read_offer(signed: Signed, charter: Charter) -> list[AgentFile]:
+    """Raises BadSignature unless the charter's keys for agents signed exactly this, MalformedInput for no offer."""
+    charter.demand(Duty.AGENT, signed, CONTEXT, "the agent that the site offers")
+    top = Fields(parsed(signed.document, LONGEST))
     if top.text("format") != FORMAT:
         raise MalformedInput("What the site offers as an agent is of another form.", now="Get it from the site's page.")
     return [_read_file(one) for one in top.items("files")]

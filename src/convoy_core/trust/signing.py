@@ -11,8 +11,8 @@ import hashlib
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
+from ..lock.fingerprint import grouped
 from ..words.errors import BadSignature
-from .fingerprint import grouped
 
 
 def new_key() -> bytes:
@@ -35,14 +35,21 @@ def sign(private: bytes, document: bytes) -> bytes:
     return Ed25519PrivateKey.from_private_bytes(private).sign(document)
 
 
-def verify(public: bytes, document: bytes, signature: bytes) -> None:
-    """Raises BadSignature unless the signature is this key's over exactly these bytes."""
+def holds(public: bytes, document: bytes, signature: bytes) -> bool:
+    """Whether the signature is this key's over exactly these bytes. What is no key or no signature does not hold."""
     try:
         Ed25519PublicKey.from_public_bytes(public).verify(signature, document)
-    except (InvalidSignature, ValueError) as error:
+    except (InvalidSignature, ValueError):
+        return False
+    return True
+
+
+def verify(public: bytes, document: bytes, signature: bytes) -> None:
+    """Raises BadSignature unless the signature is this key's over exactly these bytes."""
+    if not holds(public, document, signature):
         raise BadSignature(
             "The release is not signed by the key that this installation trusts.",
             "It was changed on the way, or somebody else made it.",
             "Nothing was changed. Ask your curator before you try again.",
             key=key_fingerprint(public),
-        ) from error
+        )

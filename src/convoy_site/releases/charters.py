@@ -1,0 +1,139 @@
+"""The charters of a crew: kept one after the other, taken from its owner, and what follows for what was signed
+before.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import timedelta
+from uuid import UUID
+
+from django.db import transaction
+from django.utils import timezone
+
+from convoy_core.trust.charter import CONTEXT, Charter, Duty, first_charter, follow, read_charter, refuse_over
+from convoy_core.trust.signed import Signed, signers
+from convoy_core.trust.signing import key_fingerprint, public_half
+from convoy_core.trust.trusted import RELEASE_CONTEXT
+from convoy_core.words.errors import ConvoyError
+
+from ..people import audit
+from ..people.models import Crew, User
+from ..people.rights import Action, allow
+from ..people.services import crew_for
+from .keys import own_keys, signed_by_site, signing_key, statement_key
+from .models import CharterKept, Release, ReleaseSignature
+
+AT_ONCE = 8
+"""Charters that an agent gets in one answer; it asks again for more."""
+
+TELL_BEFORE = timedelta(days=30)
+"""How long before a charter's time runs out its owner is told."""
+
+
+class NoSiteKey(ConvoyError):
+    """The key that this would take was taken off the site."""
+
+    code = "no-site-key"
+
+
+class SiteCannotSign(ConvoyError):
+    """A charter that leaves the site unable to say what the newest release is."""
+
+    code = "site-cannot-sign"
+
+
+@dataclass(frozen=True)
+class Chartered:
+    """A crew's newest charter, and as it was signed."""
+
+    charter: Charter
+    signed: Signed
+
+
+def newest_charter(crew: Crew) -> Chartered:
+    """The first one is made when it is first asked for: the site's keys for everything."""
+    row = CharterKept.objects.filter(crew=crew).order_by("-version").first() or _first(crew)
+    signed = row.as_signed()
+    return Chartered(read_charter(signed.document), signed)
+
+
+def _first(crew: Crew) -> CharterKept:
+    private = signing_key()
+    if private is None:
+        raise NoSiteKey(
+            f"{crew.name} has no charter yet, and the key that makes one was taken off this site.",
+            now="Put signing.key back for as long as it takes, then bring the crew's own charter.",
+        )
+    charter = first_charter(str(crew.pk), public_half(private), public_half(statement_key()))
+    signed = Signed(charter.as_bytes()).with_signature(CONTEXT, private)
+    # Two that ask at once make the same one.
+    row, _ = CharterKept.objects.get_or_create(crew=crew, version=1, defaults=CharterKept.columns(signed))
+    return row
+
+
+def charters_after(crew: Crew, version: int) -> list[Signed]:
+    newest_charter(crew)
+    rows = CharterKept.objects.filter(crew=crew, version__gt=version).order_by("version")
+    return [row.as_signed() for row in rows[:AT_ONCE]]
+
+
+@transaction.atomic
+def take_charter(user: User, crew_id: UUID, signed: Signed) -> Charter:
+    """Takes the next charter from the crew's owner. What the site may sign under it is signed anew at once; the rest
+    waits for its people (`waiting`). Raises WrongCharter, BadSignature, CharterOver, SiteCannotSign.
+    """
+    crew = crew_for(user, crew_id, Action.KEYS)
+    Crew.objects.select_for_update().get(pk=crew.pk)
+    after = follow(newest_charter(crew).charter, signed)
+    refuse_over(after, timezone.now())
+    if not _site_can_state(after):
+        raise SiteCannotSign(
+            "With this charter the site could not say any more what the newest release is.",
+            "That word holds a few days and has to be signed anew, so one key for it has to lie here.",
+            f"Name the site's key for statements, {key_fingerprint(public_half(statement_key()))}, and ask for one "
+            "signature.",
+        )
+    CharterKept.objects.create(crew=crew, version=after.version, **CharterKept.columns(signed))
+    for release in unsigned_releases(crew, after):
+        sign_again(release, after)
+    audit.note(user, f"brought charter {after.version} with the key {after.mark}", crew)
+    return after
+
+
+def _site_can_state(charter: Charter) -> bool:
+    held = charter.duties[Duty.STATEMENT]
+    return held.threshold == 1 and bool(own_keys().keys() & set(held.keys))
+
+
+def signatures_of(release: Release) -> Signed:
+    """A release with every signature that it has."""
+    own = (bytes(release.public_key), bytes(release.signature))
+    more = [(bytes(one.key), bytes(one.signature)) for one in release.more_signatures.all()]
+    return Signed(bytes(release.document), (own, *more))
+
+
+def is_signed(release: Release, charter: Charter) -> bool:
+    held = charter.duties[Duty.RELEASE]
+    return len(signers(signatures_of(release), RELEASE_CONTEXT, held.keys)) >= held.threshold
+
+
+def unsigned_releases(crew: Crew, charter: Charter) -> list[Release]:
+    """Releases of a crew that stand and that a machine would refuse under its charter, the oldest first."""
+    found = Release.objects.filter(pack__crew=crew, withdrawal=None).select_related("pack")
+    found = found.prefetch_related("more_signatures")
+    return [one for one in found.iterator(chunk_size=20) if not is_signed(one, charter)]
+
+
+def sign_again(release: Release, charter: Charter) -> None:
+    add_signatures(release, signed_by_site(bytes(release.document), RELEASE_CONTEXT, charter, Duty.RELEASE).signatures)
+
+
+def add_signatures(release: Release, ones: Iterable[tuple[bytes, bytes]]) -> None:
+    for key, signature in ones:
+        if key != bytes(release.public_key):
+            ReleaseSignature.objects.get_or_create(release=release, key=key, defaults={"signature": signature})
+
+
+def see_charter(user: User, crew: Crew) -> Chartered:
+    allow(user, crew, Action.SEE, "This crew")
+    return newest_charter(crew)
