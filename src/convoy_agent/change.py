@@ -91,10 +91,11 @@ class Work:
         self.progress.phase("fetching", sum(build.archive.size for build in builds), len(builds))
         # Loaded where there is something to fetch: looking alone starts faster without it.
         from .fetching.fetch import Fetcher
+        from .site.connection import private_networks_of
 
         fetcher = Fetcher(
             visit.store, visit.head.sources, self.progress, self.limits, visit.site.credentials,
-            self.stager.stage_build, self.progress.wait,
+            self.stager.stage_build, self.progress.wait, private_networks_of(visit.pairing.site),
         )  # fmt: skip
         fetcher.fetch_all(builds)
         visit.store.keep_speed(*self.progress.came())

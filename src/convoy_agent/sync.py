@@ -36,6 +36,7 @@ from .folder.backup import Backup
 from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
+from .folder.told import Told
 from .rest import Calm
 from .site.progress import Progress, Screen, Silent
 from .site.site import Head, Pairing, Site
@@ -125,7 +126,7 @@ def sync(
             named = _wanted(folder, said, wish, now)
             plain = wish.choices == SyncChoices() and not wish.to and wish.back is None
             if plain and not recovered and (calm := Calm(folder).still(named, head.left_out)):
-                site.report(named, {}, calm.fingerprint, calm.about, folder.next_serial())
+                site.report(named, {}, calm.fingerprint, calm.about, Told(folder.own).next_serial(None, now()))
                 return Synced(named.number, calm.plan(), (), False, steps_left=_left(calm.about))
             visit = Visit(folder, pairing, site, store, head, now)
             prospect = visit.prospect(visit.release(named), wish.choices)
@@ -298,8 +299,9 @@ def nothing_installed() -> NoReturn:
     raise NothingInstalled("Nothing is installed here yet.", now="Sync first.")
 
 
-def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now) -> Status:
-    """Looks, says what a sync would do, and reports; changes nothing. `thorough` hashes every file anew.
+def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now, if_news: bool = False) -> Status:
+    """Looks, says what a sync would do, and reports; changes nothing. `thorough` hashes every file anew; `if_news`:
+    reports only what the site has not been told.
 
     Needs no site: where it does not answer, the folder is looked at by what it said last.
     """
@@ -312,7 +314,7 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now)
         visit = Visit(folder, pairing, site, store, head, now)
         _rehearse(visit)
         recipe, doubt = _recipe(visit, said.doubt)
-        told = visit.report(recipe, thorough)
+        told = visit.report(recipe, thorough, if_news=if_news)
         _end(visit, told.release)
         return Status(
             pairing,

@@ -23,6 +23,7 @@ from .folder.differences import Look, look_at, look_at_record
 from .folder.folder import Folder
 from .folder.record import Record
 from .folder.releases import share_of
+from .folder.told import Told
 from .report import tell
 from .site.site import Head, Pairing, Site
 from .storage.store import Store
@@ -119,10 +120,13 @@ class Visit:
         )
         return Prospect(recipe, target, record, scan, plan, before)
 
-    def report(self, recipe: Recipe, thorough: bool = False, seen: Prospect | None = None) -> Reported:
+    def report(
+        self, recipe: Recipe, thorough: bool = False, seen: Prospect | None = None, if_news: bool = False
+    ) -> Reported:
         """Tells the site where the folder stands against what is installed, and what a sync to `recipe` would do.
 
-        `seen`: a look at the folder after which nothing has been changed.
+        `seen`: a look at the folder after which nothing has been changed; `if_news`: only where something is told that
+        was not told before.
         """
         folder, prospect = self.folder, seen or self.prospect(recipe, thorough=thorough)
         record, look, fingerprint = prospect.record, Look({}, {}, (), {}, frozenset()), ""
@@ -138,10 +142,22 @@ class Visit:
         about = tell(folder, self.store, recipe, prospect.target, prospect.plan, look, self.head, at)
         unheard = False
         try:
-            self.site.report(record.named, look.deviations, fingerprint, about, folder.next_serial())
+            self._tell(record.named, look, fingerprint, about, if_news)
         except SiteAway:
             unheard = True
         return Reported(record.named, look, fingerprint, prospect, about, unheard)
+
+    def _tell(self, named: Named, look: Look, fingerprint: str, about: dict[str, object], if_news: bool) -> None:
+        told = Told(self.folder.own)
+        what = {"release": [named.number, named.sha256], "deviations": look.deviations, "about": about}
+        if if_news and not told.is_news(what, self.now()):
+            return
+        serial = told.next_serial(what, self.now())
+        try:
+            self.site.report(named, look.deviations, fingerprint, about, serial)
+        except ConvoyError:
+            told.forget()
+            raise
 
     def _installed(self, record: Record) -> Recipe | None:
         """The installed release; asked for anew where it was lost here. None when nobody has it any more."""

@@ -6,6 +6,7 @@ trusted by their signature as always. So the page's button works on a machine of
 
 from __future__ import annotations
 
+import random
 import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -16,27 +17,33 @@ from convoy_core.outside.fields import Fields
 from convoy_core.outside.paths import AGENT_FOLDER
 from convoy_core.sync.orders import NEEDS_ALLOWANCE, OrderKind
 from convoy_core.sync.plan import SyncChoices, describe
+from convoy_core.trust.word import call_name, read_word
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
 
 from . import backing_up, by_hand, sync, taking_back
 from .change import Wish
-from .errors import ErrandsLeft, LineLimit
+from .errors import ErrandsLeft, LineLimit, SiteAway, SiteRefused
 from .fetching.inbox import Lookout, wait_for
 from .folder.allowed import Allowed, Ask, nobody_to_ask
 from .folder.folder import Folder
 from .leave import leave
 from .site.progress import Screen
-from .site.site import Order, Site
+from .site.site import Order, Pairing, Site
 from .storage.files import trouble_told
 from .storage.store import Store
 
 ASK_EVERY = 5.0
-"""Seconds between two questions to the site while nothing is to be done."""
+"""Seconds between two looks at the pack's word while nothing is to be done."""
+
+ASK_SITE_EVERY = 60.0
+"""Seconds between two questions to the site itself, which the word does not call for."""
 
 LOOK_EVERY = 300.0
 """Seconds between two looks at the folder that nobody asked for."""
 
+
+NEVER = float("-inf")
 
 UNKNOWN_HERE = 401
 """The site's answer to a token that it does not know: there is nothing left to watch."""
@@ -59,6 +66,10 @@ class Watcher:
         self._looked_at = 0.0
         self._followed: tuple[str, frozenset[str]] | None = None
         """The release and what is left out of it, as the site said last: what was looked for."""
+        self._address, self._etag, self._asked_at = "", "", NEVER
+        """Where the pack's word is, how it looked last, and when the site itself was asked."""
+        self._heard = (b"", 0)
+        """The statement, and the count of calls for this installation, as the word had them last."""
         self._trouble = ""
         """What was said last: a site that is away for an hour is told of once."""
         self._missing: list[LockedBuild] = []
@@ -77,7 +88,8 @@ class Watcher:
             if once and not did:
                 return
             if not did and not self.gone:
-                time.sleep(ASK_EVERY)
+                # Not all at the same moment: thousands were started by the same evening.
+                time.sleep(ASK_EVERY * random.uniform(0.8, 1.2))  # noqa: S311
 
     def _turn(self, look: bool) -> bool:
         """One question to the site; says whether there was something to do. A site that is away is asked again."""
@@ -89,7 +101,7 @@ class Watcher:
                     self.said(_sync(self, self._waiting))
                 elif look and (time.monotonic() - self._looked_at > LOOK_EVERY or not self._looked_at):
                     self._looked_at = time.monotonic()
-                    sync.status(self.root, self.store)
+                    sync.status(self.root, self.store, if_news=True)
             self._trouble = ""
         except ConvoyError as error:
             if error.sentence() != self._trouble:
@@ -99,15 +111,37 @@ class Watcher:
         return False
 
     def _ordered(self) -> bool:
-        with Site(Folder(self.root).pairing()) as site:
+        pairing = Folder(self.root).pairing()
+        with Site(pairing) as site:
+            if not self._is_called(site, pairing):
+                return False
             head = site.head()
+            self._asked_at, self._address = time.monotonic(), head.word
             if head.order:
+                self._asked_at = NEVER
                 self._obey(site, head.order)
         followed = (head.number, head.left_out)
         if followed != self._followed:
             # What a sync would do is another thing now, and is told without waiting.
             self._followed, self._looked_at = followed, 0.0
         return head.order is not None
+
+    def _is_called(self, site: Site, pairing: Pairing) -> bool:
+        """Whether the site itself is to be asked: once a minute, and when the pack's word says so or cannot be had."""
+        if not self._address or time.monotonic() - self._asked_at > ASK_SITE_EVERY:
+            return True
+        try:
+            found = site.word(self._address, self._etag)
+            if found is None:
+                return False
+            said, calls = read_word(found[0])
+        except (SiteAway, SiteRefused, MalformedInput):
+            return True
+        heard = (said.document, calls.get(call_name(pairing.installation), 0))
+        is_first, before = not self._etag, self._heard
+        self._etag, self._heard = found[1], heard
+        # A call that has ended (0) asks for nothing any more.
+        return not is_first and (heard[0] != before[0] or heard[1] > before[1])
 
     def _obey(self, site: Site, order: Order) -> None:
         self.said(f"Asked on the page: {order.what}")

@@ -27,6 +27,7 @@ from convoy_core.trust.signed import Signed
 from convoy_core.trust.signing import key_fingerprint, new_key, public_half, sign
 from convoy_core.trust.statement import CONTEXT as STATEMENT
 from convoy_core.trust.statement import Named, Statement
+from convoy_core.trust.word import write_word
 from convoy_core.words.codes import PAIRING_LENGTH, make_code
 from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_standins.sources import make_app
@@ -160,7 +161,8 @@ class Harbour(Press):
         self.orders: list[dict[str, Any]] = []
         self.done: list[dict[str, Any]] = []
         self.known: dict[str, str] = {}
-        self.left = 0
+        self.left = self.asked = self.words = 0
+        self.calls: dict[str, int] = {}
         self.codes_used = 0
         self.sent: list[str] = []
         """Numbers of the releases that were asked for."""
@@ -169,6 +171,7 @@ class Harbour(Press):
             Route("/api/agent/pair", self._pair, methods=["POST"]),
             Route("/api/agent/pair/look", self._pair, methods=["POST"]),
             Route("/api/agent/head", self._head),
+            Route("/word", self._word),
             Route("/api/agent/releases/{number}", self._release),
             Route("/api/agent/charters/{after:int}", self._charters),
             Route("/api/agent/harbour/files/{name}", self._own_file),
@@ -214,7 +217,19 @@ class Harbour(Press):
         order = self.orders[0] if self.orders else None
         told = {"number": self.newest, "sources": {"harbour": f"{self.files_address}/harbour"}, "order": order}
         told["statement"] = self.statement().as_data()
+        told["word"] = "/word"
+        self.asked += 1
         return JSONResponse({**told, **self.choice})
+
+    async def _word(self, request: Request) -> Response:
+        """As a server of somebody else's might hand it out: it is shown no token."""
+        assert "authorization" not in request.headers
+        self.words += 1
+        content = write_word(self.statement(), self.calls)
+        etag = f'"{hashlib.sha256(content).hexdigest()}"'
+        if request.headers.get("if-none-match") == etag:
+            return Response(status_code=304)
+        return Response(content, headers={"ETag": etag})
 
     async def _release(self, request: Request) -> Response:
         number = request.path_params["number"]

@@ -13,21 +13,29 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import httpcore
+import httpx
 import pytest
 
+from convoy_agent import watch as watching
 from convoy_agent.commands.sentences import next_of
 from convoy_agent.errors import BadRelease, NotAllowed, SiteAway
 from convoy_agent.folder.allowed import Allowed
 from convoy_agent.folder.folder import Folder
 from convoy_agent.join import join
+from convoy_agent.site import connection
 from convoy_agent.site import site as sites
+from convoy_agent.site.progress import Silent
 from convoy_core.sync.next_step import Here, next_step
 from convoy_core.sync.orders import Allowance
 from convoy_core.trust.charter import CharterOver, Duty, Holders, WrongCharter, first_charter, read_charter
 from convoy_core.trust.signing import new_key, public_half
 from convoy_core.trust.statement import HOLDS_FOR, NothingNew, SetBack
 from convoy_core.trust.trusted import NotSaid
+from convoy_core.trust.word import call_name
 from convoy_core.words.errors import BadSignature, ConvoyError
+from convoy_core.words.model import Reach
+from convoy_io.open_network import ClosedAddress
 
 from .conftest import MODS, NEWER, Member
 from .harbour import CODE, PACK, Harbour
@@ -187,7 +195,7 @@ def test_keys_are_changed_and_revoked_without_pairing_anew(member: Member) -> No
     site, stolen = member.harbour, member.harbour.key
     roots = [new_key(), new_key(), new_key()]
     public = [public_half(one) for one in roots]
-    offline = replace(chartered(site), version=2).with_role(Duty.CHARTER, public, 2)
+    offline = replace(chartered(site), version=2).with_duty(Duty.CHARTER, public, 2)
     site.charter(offline, stolen, *roots[:2])
     member.sync()
     site.publish("999.0.0", OTHER)
@@ -196,7 +204,7 @@ def test_keys_are_changed_and_revoked_without_pairing_anew(member: Member) -> No
     mended = new_key()
     after = replace(offline, version=3)
     for role in (Duty.RELEASE, Duty.STATEMENT, Duty.AGENT):
-        after = after.with_role(role, [public_half(mended)], 1)
+        after = after.with_duty(role, [public_half(mended)], 1)
     site.charter(after, roots[0])
     with pytest.raises(BadSignature, match="keys of the one before"):
         site.key = mended
@@ -216,7 +224,7 @@ def test_keys_are_changed_and_revoked_without_pairing_anew(member: Member) -> No
 def test_a_threshold_takes_so_many_people(member: Member) -> None:
     site = member.harbour
     second = new_key()
-    two = replace(chartered(site), version=2).with_role(Duty.RELEASE, [public_half(site.key), public_half(second)], 2)
+    two = replace(chartered(site), version=2).with_duty(Duty.RELEASE, [public_half(site.key), public_half(second)], 2)
     site.charter(two, site.key)
     with pytest.raises(BadSignature, match="only 1 of 2 keys"):
         member.sync()
@@ -356,7 +364,7 @@ def test_what_was_lost_of_trust_begins_again_at_the_pinned_mark(member: Member) 
     """And a site that has other keys by then is not taken for the one that was paired."""
     site = member.harbour
     root = new_key()
-    site.charter(replace(chartered(site), version=2).with_role(Duty.CHARTER, [public_half(root)], 1), site.key, root)
+    site.charter(replace(chartered(site), version=2).with_duty(Duty.CHARTER, [public_half(root)], 1), site.key, root)
     member.sync()
     for name in ("trust.json", "trust.json.twin"):
         (member.folder / ".convoy" / name).write_bytes(b"spoilt")
@@ -373,9 +381,73 @@ def test_what_was_lost_of_trust_begins_again_at_the_pinned_mark(member: Member) 
 
 def test_a_charter_is_pinned_by_the_mark_of_the_pairing_command(harbour: Harbour, tmp_path: Path) -> None:
     roots = [public_half(new_key()), public_half(harbour.key)]
-    harbour.charter(replace(chartered(harbour), version=2).with_role(Duty.CHARTER, roots, 1), harbour.key)
+    harbour.charter(replace(chartered(harbour), version=2).with_duty(Duty.CHARTER, roots, 1), harbour.key)
     mark = chartered(harbour).mark
     join(CODE, harbour.address, tmp_path / "one", mark)
     with pytest.raises(BadRelease, match="another key"):
         join(CODE, harbour.address, tmp_path / "two", read_charter(harbour.charters[0].document).mark)
     assert Folder(tmp_path / "one").pairing().key == mark
+
+
+def test_whoever_watches_asks_one_small_file_until_it_calls(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
+    site = member.harbour
+    site.publish("1.0.1", MODS, optional=("lanterns",), reaches={"lanterns": Reach.OWN})
+    member.sync()
+    site.stated_at = datetime.now(UTC)
+    monkeypatch.setattr(watching, "ASK_EVERY", 0.01)
+    watcher = watching.Watcher(member.folder, member.store, [], [].append, Silent())
+    reports = len(site.reports)
+    watcher.run(seconds=0.3)
+    site.asked = site.words = 0
+    watcher.run(seconds=0.3)
+    site.calls = {call_name("i2"): 4}
+    watcher.run(seconds=0.3)
+    # Nothing but the file, and nothing is told that was not told at the sync.
+    assert (site.asked, len(site.reports)) == (0, reports) and site.words > 5
+    site.orders, site.calls = [{"id": 1, "what": "look", "given": {}}], {call_name("i1"): 1}
+    watcher.run(seconds=0.5)
+    assert [one["said"] for one in site.done] == ["Every file is as release 1.0.1 has it."]
+    site.choice, site.calls = {"left_out": ["lanterns"]}, {call_name("i1"): 2}
+    watcher.run(seconds=0.5)
+    site.asked = 0
+    watcher.run(seconds=0.3)
+    assert site.asked == 0 and site.reports[-1]["about"]["plan"]["counts"]["remove"] == 3
+    site.stated_at = None
+    site.publish("1.1.0", NEWER)
+    watcher.run(seconds=0.5)
+    assert site.asked and site.reports[-1]["about"]["plan"]["release"] == "1.1.0"
+
+
+@pytest.mark.parametrize(
+    ("site", "source", "reaches"),
+    [
+        ("1.2.3.4", "127.0.0.1", False),
+        ("1.2.3.4", "192.168.1.1", False),
+        ("192.168.1.9", "192.168.1.1", True),
+        ("192.168.1.9", "127.0.0.1", False),
+        ("192.168.1.9", "169.254.169.254", False),
+        ("127.0.0.1", "192.168.1.1", True),
+        ("127.0.0.1", "::ffff:169.254.169.254", False),
+    ],
+)
+def test_a_site_sends_nobody_into_their_own_network(
+    monkeypatch: pytest.MonkeyPatch, site: str, source: str, reaches: bool
+) -> None:
+    """By a source's address, or by a redirect to it: each connection is judged by what its name comes to."""
+    names = {"site": site, "source": source}
+    found = lambda host, port, **_: [(0, 0, 0, "", (names[host], port))]  # noqa: E731
+    monkeypatch.setattr(socket, "getaddrinfo", found)
+    connected: list[str] = []
+
+    def connect(self: object, host: str, *_: object, **__: object) -> None:
+        connected.append(host)
+        raise httpcore.ConnectError("nobody is there")
+
+    monkeypatch.setattr(httpcore.SyncBackend, "connect_tcp", connect)
+    monkeypatch.delenv("CONVOY_PRIVATE_SOURCES", raising=False)
+    with (
+        pytest.raises((ClosedAddress, httpx.ConnectError)),
+        connection.client(connection.private_networks_of("http://site:8460")) as asking,
+    ):
+        asking.get("http://source/file")
+    assert connected == ([source] if reaches else [])

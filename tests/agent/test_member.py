@@ -552,23 +552,6 @@ def test_a_watch_that_waits_for_an_errand_goes_on_when_it_comes(
     member.holds(MODS)
 
 
-def test_a_watch_looks_at_once_when_another_release_or_choice_is_followed(
-    member: Member, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr("convoy_agent.watch.ASK_EVERY", 0.05)
-    member.sync()
-    watcher = Watcher(member.folder, member.store, [], lambda text: None, work.Silent())
-    looked: list[int] = []
-    for change in (lambda: None, lambda: None, lambda: member.harbour.publish("1.1.0", NEWER),
-                   lambda: member.harbour.choice.update(left_out=["lanterns"])):  # fmt: skip
-        change()
-        before = len(member.harbour.reports)
-        watcher.run(seconds=0.5)
-        looked.append(len(member.harbour.reports) - before)
-    assert looked == [1, 0, 1, 1]
-    assert member.harbour.reports[-1]["about"]["plan"]["release"] == "1.1.0"
-
-
 @pytest.mark.parametrize("trouble", [OSError(errno.EIO, "Input/output error", "x"), DiskFull("The disk is full.")])
 def test_an_order_that_the_disk_refuses_is_answered_and_the_watch_goes_on(
     member: Member, monkeypatch: pytest.MonkeyPatch, trouble: Exception

@@ -3,10 +3,12 @@
 import json
 from dataclasses import replace
 from datetime import timedelta
+from io import StringIO
 from typing import Any
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
 from django.db import connection
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
@@ -21,7 +23,6 @@ from convoy_core.trust.statement import HOLDS_FOR, RENEWED_AFTER, read_statement
 from convoy_core.trust.trusted import RELEASE_CONTEXT, Trusted
 from convoy_site import word
 from convoy_site.installations.models import Installation
-from convoy_site.releases import keys
 from convoy_site.releases.models import Release, StatementKept
 from convoy_site.releases.statements import renew_statements
 
@@ -103,20 +104,19 @@ def test_the_word_is_handed_out_from_memory_and_calls_who_is_asked_for(
 def test_a_crew_takes_its_keys_off_the_site(world: World) -> None:
     """Root and release keys leave; releases wait for two people; machines that trusted the first charter follow."""
     first, signed = charter_of(world)
-    site = keys.signing_key()
-    assert site
     root, *people = (new_key() for _ in range(4))
-    offline = replace(first, version=2).with_role(Duty.CHARTER, [public_half(root)], 1)
-    offline = offline.with_role(Duty.RELEASE, [public_half(one) for one in people], 2)
-    assert bring_charter(world, offline, root)[1]["code"] == "bad-signature"
-    assert bring_charter(world, offline, site)[1]["code"] == "bad-signature"
-    assert bring_charter(world, offline, site, root, who="curator")[0] == 403
-    assert bring_charter(world, offline, site, root, who="stranger")[0] == 404
-    assert bring_charter(world, replace(offline, version=3), site, root)[1]["code"] == "wrong-charter"
-    mute = offline.with_role(Duty.STATEMENT, [public_half(root)], 1)
-    assert bring_charter(world, mute, site, root)[1]["code"] == "site-cannot-sign"
-    assert bring_charter(world, offline, site, root)[0] == 200
-    assert bring_charter(world, offline, site, root)[1]["code"] == "wrong-charter"
+    offline = replace(first, version=2).with_duty(Duty.CHARTER, [public_half(root)], 1)
+    offline = offline.with_duty(Duty.RELEASE, [public_half(one) for one in people], 2)
+    assert bring_charter(world, offline, people[0])[1]["code"] == "bad-signature"
+    assert bring_charter(world, offline, root, who="curator")[0] == 403
+    assert bring_charter(world, offline, root, who="stranger")[0] == 404
+    assert bring_charter(world, replace(offline, version=3), root)[1]["code"] == "wrong-charter"
+    mute = offline.with_duty(Duty.STATEMENT, [public_half(root)], 1)
+    assert bring_charter(world, mute, root)[1]["code"] == "site-cannot-sign"
+    # The site holds the charter key as yet, and signs for the owner; once, and never again.
+    assert bring_charter(world, offline, root)[0] == 200
+    assert bring_charter(world, offline, root)[1]["code"] == "wrong-charter"
+    assert bring_charter(world, replace(first, version=3), root)[0] == 422
     shown = world.as_("member").get(f"/api/crews/{world.crew.id}/charter")[1]
     assert (shown["version"], shown["mark"], shown["unsigned"], shown["may_change"]) == (
         2, offline.mark, [{"pack": str(world.pack.id), "name": "Night Freight", "releases": 1}], False,
@@ -154,6 +154,20 @@ def test_a_crew_takes_its_keys_off_the_site(world: World) -> None:
     edit(world, "moon-tables")
     assert publish(world, "1.2.0")[1]["waits"] and world.as_("owner").send("DELETE", f"{world.at}/to-sign")[0] == 200
     assert publish(world, "1.2.0")[1]["waits"]
+
+
+def test_the_sites_keys_are_renewed_and_nobody_pairs_anew(world: World) -> None:
+    first, signed = charter_of(world)
+    call_command("site_keys", "renew", stdout=StringIO())
+    after, _ = charter_of(world)
+    assert after.version == 2 and after.mark != first.mark
+    ones = [read_signed_data(one) for one in world.agent().get("/api/agent/charters/1")[1]["charters"]]
+    trusted = Trusted(read_charter(signed.document)).with_charters(ones, timezone.now())
+    head = world.agent().get("/api/agent/head")[1]
+    assert trusted.with_statement(read_signed_data(head["statement"]), str(world.pack.id), timezone.now()).statement
+    assert world.as_("owner").get(f"/api/crews/{world.crew.id}/charter")[1]["unsigned"] == []
+    edit(world, "rivet")
+    assert publish(world, "1.1.0") == (200, {"number": "1.1.0", "waits": False})
 
 
 def told(world: World, release: str = "1.0.0", **more: object) -> dict[str, object]:

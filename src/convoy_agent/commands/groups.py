@@ -21,6 +21,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "settings": ("settings",),
     "game": ("game",),
     "source": ("source",),
+    "keys": ("key",),
 }
 """Module of this package to the names of its commands. Each module calls what it holds `commands`."""
 

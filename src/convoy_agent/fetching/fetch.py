@@ -22,6 +22,7 @@ from urllib.parse import urljoin, urlsplit
 import httpx
 
 from convoy_core.lock.lock import LockedBuild
+from convoy_io.open_network import ClosedAddress, Network
 from convoy_io.waits import asked_wait
 
 from ..errors import FetchFailed, Stopped
@@ -54,7 +55,8 @@ class _PutOff(Exception):
 class Fetcher:
     """Fetches into one store. `told` hears how far each archive is.
     `credentials` gives the headers for an address; `ready` is called with each build whose archive has arrived, in the
-    thread that fetched it; `wait` is called between blocks, and may hold on, or raise to stop.
+    thread that fetched it; `wait` is called between blocks, and may hold on, or raise to stop; `private`: networks that
+    sources may lie in beside the open one (None: any).
     """
 
     def __init__(
@@ -66,6 +68,7 @@ class Fetcher:
         credentials: Callable[[str], Mapping[str, str]] = lambda address: {},
         ready: Callable[[LockedBuild], None] = lambda build: None,
         wait: Callable[[], None] = lambda: None,
+        private: Sequence[Network] | None = None,
     ) -> None:
         self._store = store
         self._addresses = addresses
@@ -77,6 +80,7 @@ class Fetcher:
         self._seats: defaultdict[str, threading.Semaphore] = defaultdict(lambda: threading.Semaphore(limits.per_source))
         self._paces: defaultdict[str, Pace] = defaultdict(Pace)
         self._client = client(
+            private,
             timeout=limits.timeout_seconds,
             follow_redirects=True,
             headers={"User-Agent": "true-convoy-agent", "Accept-Encoding": "identity"},
@@ -217,6 +221,8 @@ class Fetcher:
                     raise _Again("the file has changed", "changed")
                 _check_status(reply)
                 self._receive(build, reply, part, have if reply.status_code == 206 else 0)
+        except ClosedAddress as error:
+            raise _Again(f"{error.what} {error.why} {error.now}", error.code, lasts=True) from error
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             reason = reason_of(error)
             raise _Again(reason.words, reason.code, reason.lasts) from error

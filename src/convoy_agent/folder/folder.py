@@ -16,7 +16,6 @@ Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what
 from __future__ import annotations
 
 import os
-import time
 from collections.abc import Collection, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import asdict, replace
@@ -240,20 +239,6 @@ class Folder:
             told: Any = sealed.read(self.own / "head.json")
             return told if isinstance(told, dict) else None
         return None
-
-    def next_serial(self) -> int:
-        """A number above all before it, by which the site knows a report that comes late. Not worth a sealed file:
-        where it is lost, the clock gives one.
-        """
-        place = self.own / "told"
-        try:
-            last = int(place.read_text())
-        except (OSError, ValueError):
-            last = 0
-        number = max(last + 1, time.time_ns() // 1000)
-        with suppress(OSError):
-            place.write_text(str(number))
-        return number
 
     # --- What lies in it
 

@@ -7,14 +7,16 @@ The system's proxies and certificates are taken, as the member's browser takes t
 
 from __future__ import annotations
 
+import os
 import socket
 import ssl
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
 from functools import cache
+from ipaddress import ip_address
 from typing import Any
 
 import httpcore
@@ -22,6 +24,7 @@ import httpx
 import truststore
 
 from convoy_core.words.errors import ConvoyError
+from convoy_io.open_network import Judging, Network, addresses_of, is_open, networks
 
 READ_BYTES = 256 * 1024
 """What is asked of a socket at a time. httpx asks for 64 KB, which on a fast line makes waiting for the interpreter a
@@ -51,11 +54,13 @@ class Reason:
     lasts: bool = False
 
 
-def client(**given: Any) -> httpx.Client:
-    """A client as all of the agent's are. Raises BadProxy."""
+def client(allowed: Sequence[Network] | None = None, **given: Any) -> httpx.Client:
+    """A client as all of the agent's are. `allowed`: where it may connect to beside the open network; None: anywhere,
+    as to the site that its person named. A proxy is this machine's own, and judges for itself. Raises BadProxy.
+    """
     try:
         made = httpx.Client(verify=tls(), max_redirects=MOST_REDIRECTS, transport=TRANSPORT, **given)
-        _heed_deadlines(made)
+        _heed_deadlines(made, allowed)
         return made
     except (ValueError, httpx.InvalidURL, ImportError) as error:
         raise BadProxy(
@@ -137,7 +142,27 @@ class _Deadlines(httpcore.NetworkBackend):
         self._backend.sleep(seconds)
 
 
-def _heed_deadlines(made: httpx.Client) -> None:
+def private_networks_of(site: str) -> list[Network]:
+    """Where sources of a site may lie beside the open network: where the site lies itself, and what this machine's
+    person names in CONVOY_PRIVATE_SOURCES. Raises MalformedInput for what is no network there.
+    """
+    named = networks(os.environ.get("CONVOY_PRIVATE_SOURCES", "").split(","))
+    url = httpx.URL(site)
+    try:
+        addresses = addresses_of(url.host, url.port or 443)
+    except httpcore.ConnectError:
+        return named
+    if any(ip_address(one.split("%")[0]).is_loopback for one in addresses):
+        return [*named, *networks(LOOPBACK), *networks(PRIVATE)]
+    return [*named, *networks(PRIVATE)] if not all(map(is_open, addresses)) else named
+
+
+LOOPBACK = ("127.0.0.0/8", "::1/128")
+PRIVATE = ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7")
+"""Networks of homes and offices. Link-local ones are not among them: machines' own administration lies there."""
+
+
+def _heed_deadlines(made: httpx.Client, allowed: Sequence[Network] | None) -> None:
     """There is no public way to say so. Where a later httpx has it elsewhere, only a header that drips outlasts
     them.
     """
@@ -145,7 +170,10 @@ def _heed_deadlines(made: httpx.Client) -> None:
     for transport in found:
         pool = getattr(transport, "_pool", None)
         if pool is not None and hasattr(pool, "_network_backend"):
-            pool._network_backend = _Deadlines(pool._network_backend)
+            backend = pool._network_backend
+            if allowed is not None and transport is made._transport:
+                backend = Judging(allowed, "CONVOY_PRIVATE_SOURCES on this machine can allow that network.", backend)
+            pool._network_backend = _Deadlines(backend)
 
 
 @cache

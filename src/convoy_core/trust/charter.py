@@ -103,7 +103,7 @@ class Charter:
         held = self.duties[duty]
         demand(signed, context, held.keys, held.threshold, what)
 
-    def with_role(self, duty: Duty, keys: Sequence[bytes], threshold: int) -> Charter:
+    def with_duty(self, duty: Duty, keys: Sequence[bytes], threshold: int) -> Charter:
         """The next charter, with other keys for a duty. Not signed yet."""
         duties = {**self.duties, duty: Holders(tuple(sorted(keys)), threshold)}
         return replace(self, duties=duties)

@@ -11,10 +11,11 @@ from uuid import UUID
 from django.db import transaction
 from django.utils import timezone
 
+from convoy_core.trust.word import call_name
 from convoy_core.words.errors import ConvoyError
 
 from ..people.models import User
-from ..releases.statements import CALLS_FOR, call_name
+from ..releases.statements import CALLS_FOR
 from . import stand_ins
 from .joining import Busy, installation_for, left
 from .models import Installation
@@ -82,7 +83,7 @@ def calls_of(pack_id: UUID) -> dict[str, int]:
     """
     since = timezone.now() - CALLS_FOR
     rows = Installation.objects.filter(pack_id=pack_id, called_at__gt=since).values_list("id", "orders")
-    return {call_name(one): count for one, count in rows}
+    return {call_name(str(one)): count for one, count in rows}
 
 
 def pending(one: Installation) -> dict[str, Any] | None:

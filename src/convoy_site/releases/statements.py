@@ -6,8 +6,6 @@ agent that watches asks for one small file that any static server or CDN may han
 changes.
 """
 
-import hashlib
-import json
 from datetime import timedelta
 from uuid import UUID
 
@@ -18,6 +16,7 @@ from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust.charter import Duty
 from convoy_core.trust.signed import Signed
 from convoy_core.trust.statement import CONTEXT, HOLDS_FOR, MOST_WITHDRAWN, RENEWED_AFTER, Named, Statement
+from convoy_core.trust.word import write_word
 
 from ..packs.models import Pack
 from .charters import newest_charter
@@ -84,10 +83,4 @@ def word_of(pack_id: UUID, calls: dict[str, int]) -> bytes | None:
     pack = Pack.objects.select_related("crew").filter(pk=pack_id).first()
     if pack is None or not pack.releases.exists():
         return None
-    told = {**statement_of(pack).as_data(), "calls": calls}
-    return json.dumps(told, ensure_ascii=False, separators=(",", ":"), sort_keys=True).encode()
-
-
-def call_name(installation_id: UUID) -> str:
-    """How an installation is called in the file: its id is on nobody else's business."""
-    return hashlib.sha256(b"call " + installation_id.bytes).hexdigest()[:16]
+    return write_word(statement_of(pack), calls)
