@@ -11,7 +11,7 @@ from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, SyncChoices
 from convoy_core.trust.statement import Named
-from convoy_io.archives import ArchiveWrong
+from convoy_io.zips import ArchiveWrong
 
 from .errors import ErrandsLeft
 from .fetching.inbox import Arrived, Lookout

@@ -32,7 +32,7 @@ from convoy_core.sync.plan import SyncChoices
 from convoy_core.trust.signing import key_fingerprint, new_key, public_half
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Side
-from convoy_io.archives import ArchiveWrong
+from convoy_io.zips import ArchiveWrong
 
 from .conftest import MODS, NEWER, Member
 from .harbour import CODE, Harbour

@@ -7,10 +7,6 @@ starts from. Builds are staged as their archives arrive, from several threads at
 from __future__ import annotations
 
 import hashlib
-import stat
-import struct
-import zipfile
-import zlib
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -22,11 +18,11 @@ from convoy_core.outside.paths import checked_path
 from convoy_core.settings.formats import UnreadableSettings
 from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
-from convoy_io.archives import ArchiveWrong
+from convoy_io.zips import ArchiveWrong, Zip, opened
 
 from ..site.progress import Listener
 from ..storage import disk
-from ..storage.files import CHUNK, inside, made_anew, sha256_of, trouble_told, unlinked
+from ..storage.files import inside, made_anew, sha256_of, trouble_told, unlinked
 from ..storage.store import Store
 from .blocks import Siblings
 from .differences import as_text
@@ -48,13 +44,6 @@ class Staged:
     """What merging did, for the member to read."""
     sure: set[str] = field(default_factory=set)
     """The sha256 of all that lies in staging: hashed as it was written, by this process."""
-
-
-BROKEN = (
-    zipfile.BadZipFile, zlib.error, struct.error, ArchiveWrong, NotImplementedError, RuntimeError, EOFError, ValueError,
-    KeyError, IndexError, OverflowError,
-)  # fmt: skip
-"""What unpacking a damaged archive comes to. Python's own module raises any of these."""
 
 
 class Stager:
@@ -83,7 +72,7 @@ class Stager:
             return
         archive = self._store.path(build.archive.sha256)
         try:
-            with trouble_told(self._folder.root), zipfile.ZipFile(archive) as packed:
+            with trouble_told(self._folder.root), opened(archive) as packed:
                 for move in self._wanted[build.mod]:
                     assert move.file is not None
                     self.told.file(move.path, 0, move.file.size)
@@ -91,7 +80,7 @@ class Stager:
                     self.told.file(move.path, move.file.size, move.file.size)
         except FileNotFoundError:
             raise
-        except BROKEN as error:
+        except ArchiveWrong as error:
             # Right when it was fetched: either the store's copy was damaged since, or the release is wrong about it.
             damaged = not archive.is_file() or sha256_of(archive) != build.archive.sha256
             if damaged:
@@ -137,7 +126,7 @@ class Stager:
                     self._content(move, staged)
         return staged
 
-    def _unpack(self, packed: zipfile.ZipFile, file: PlacedFile, build: LockedBuild) -> None:
+    def _unpack(self, packed: Zip, file: PlacedFile, build: LockedBuild) -> None:
         # Two builds may carry one content: each thread writes a file of its own, and the last swaps it in.
         beside = self._folder.staging / f"{file.sha256}.{build.archive.sha256[:12]}"
         if not self._siblings.share(file.sha256, beside):
@@ -210,24 +199,17 @@ def _said(one: KeyMerge) -> dict[str, str]:
     return {"key": ".".join(one.key), "mine": as_text(one.mine), "new": as_text(one.new)}
 
 
-def _unpack(packed: zipfile.ZipFile, file: PlacedFile, to: Path) -> None:
+def _unpack(packed: Zip, file: PlacedFile, to: Path) -> None:
     """One member into staging; never more bytes than the release names, never through a link."""
-    try:
-        info = packed.getinfo(file.member)
-    except KeyError as error:
-        raise ArchiveWrong(f"It holds no {file.member}.") from error
-    if stat.S_ISLNK(info.external_attr >> 16) or info.flag_bits & 1 or info.file_size != file.size:
-        raise ArchiveWrong(f"{file.member} in it is a link, encrypted, or of another size.")
+    entry = packed.get(file.member)
+    if entry.is_link or entry.is_odd or entry.is_folder or entry.size != file.size:
+        raise ArchiveWrong(f"{file.member} in it is no plain file, or of another size.")
     digest = hashlib.sha256()
-    size = 0
-    with packed.open(info) as source, made_anew(to) as target:
-        while block := source.read(CHUNK):
-            size += len(block)
-            if size > file.size:
-                break
+    with made_anew(to) as target:
+        for block in packed.blocks(entry):
             digest.update(block)
             target.write(block)
         disk.written(target)
-    if size != file.size or digest.hexdigest() != file.sha256:
+    if digest.hexdigest() != file.sha256:
         disk.remove(to)
         raise ArchiveWrong(f"{file.member} in it is not the file that the release names.")

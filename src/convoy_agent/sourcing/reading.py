@@ -9,8 +9,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from convoy_core.outside.inspection import inspect_members
-from convoy_core.outside.trying import ANYWHERE
+from convoy_core.outside.inspection import refusals_of
 from convoy_core.source.entries import ReadArchive
 from convoy_core.source.facts import ModFacts, Trouble, read_mod_facts
 from convoy_core.words.errors import ConvoyError
@@ -131,7 +130,7 @@ def _read_all(waiting: Sequence[Waiting], profile: GameProfile) -> Iterator[tupl
 def _read_one(path: str, place: Path, profile: GameProfile) -> tuple[ReadArchive | None, Trouble]:
     try:
         members = contents(place)
-        refused = inspect_members(members, ANYWHERE).refusals
+        refused = refusals_of(members)
         if refused:
             return None, Trouble(path, 0, f"Refused: {refused[0].path or 'the whole'}: {refused[0].why}")
         found = ReadArchive(

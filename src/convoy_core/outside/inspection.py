@@ -9,12 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import islice
 
 from ..words.errors import HostileArchive
 from ..words.profile import KindLayout
 from ..words.wording import counted
 from .archive_root import roots_of
-from .paths import checked_path, refuse_twins
+from .paths import checked_path, fold, refuse_twins
 
 MAX_MEMBERS = 50_000
 """Files in one archive: ten times the largest mod that people make."""
@@ -26,6 +27,9 @@ MAX_RATIO = 200
 """Unpacked to packed bytes of a member above RATIO_FROM; honest data packs to a hundredth at the utmost."""
 
 RATIO_FROM = 2**20
+
+MAX_WHOLE_RATIO, WHOLE_FROM = 100, 64 * 2**20
+"""The same for an archive as a whole, above so many bytes: many members that each grow by a little less."""
 
 MAX_DEPTH = 24
 """Folders within folders."""
@@ -43,6 +47,10 @@ class Member:
     packed: int
     is_link: bool = False
     is_encrypted: bool = False
+    is_odd: bool = False
+    """A pipe, a device, or what else is neither file nor folder nor link."""
+    is_guessed: bool = False
+    """Its archive does not say in which letters its name is written; it was read as UTF-8."""
 
     @property
     def is_folder(self) -> bool:
@@ -77,15 +85,26 @@ class Inspection:
         return not self.refusals and self.root is not None
 
 
-def inspect_members(members: Sequence[Member], layout: KindLayout) -> Inspection:
-    """Judges a table of contents for one kind of content. Never raises: everything wrong is told, by name."""
+def refusals_of(members: Sequence[Member]) -> tuple[Refusal, ...]:
+    """What is hostile in a table of contents, whatever its kind: the first few. Never raises."""
+    return tuple(islice(_refusals(members), REFUSALS_TOLD))
+
+
+def inspect_members(
+    members: Sequence[Member], layout: KindLayout, refusals: tuple[Refusal, ...] | None = None
+) -> Inspection:
+    """Judges a table of contents for one kind of content. Never raises: everything wrong is told, by name.
+
+    `refusals`: where several kinds are tried, what `refusals_of` said; it is the same for all.
+    """
     files = [member for member in members if not member.is_folder]
-    refusals = tuple(_refusals(members))[:REFUSALS_TOLD]
+    refusals = refusals_of(members) if refusals is None else refusals
     paths = [member.path for member in files]
     roots = () if refusals else roots_of(paths, layout)
     root = roots[0] if len(roots) == 1 else None
     left_out = 0 if root is None else sum(not path.startswith(root) for path in paths)
-    notes = () if refusals else tuple(_notes(paths, layout, roots, root, left_out))
+    guessed = [member.path for member in files if member.is_guessed]
+    notes = () if refusals else tuple(_notes(paths, layout, roots, root, left_out, guessed))
     return Inspection(len(files), sum(member.size for member in files), refusals, roots, root, left_out, notes)
 
 
@@ -94,14 +113,21 @@ def _refusals(members: Sequence[Member]) -> Iterable[Refusal]:
         yield Refusal("", "It is empty.")
     if len(members) > MAX_MEMBERS:
         yield Refusal("", f"It holds {len(members)} entries; {MAX_MEMBERS} is the most.")
-    if (total := sum(member.size for member in members)) > MAX_UNPACKED:
+        return
+    total, packed = sum(member.size for member in members), sum(member.packed for member in members)
+    if total > MAX_UNPACKED:
         yield Refusal("", f"It would unpack to {total // 2**30} GB; {MAX_UNPACKED // 2**30} is the most.")
+    elif total > WHOLE_FROM and total > MAX_WHOLE_RATIO * max(1, packed):
+        yield Refusal("", f"It would grow from {packed // 2**20} to {total // 2**20} MB.")
+    folders = {fold(member.path.rstrip("/")) for member in members if member.is_folder}
     safe = []
     for member in members:
         if why := _hostile(member):
             yield Refusal(member.path[:300], why)
         elif not member.is_folder:
             safe.append(member.path)
+            if fold(member.path) in folders:
+                yield Refusal(member.path[:300], "It is both a file and a folder.")
     try:
         refuse_twins(safe)
     except HostileArchive as error:
@@ -115,6 +141,8 @@ def _hostile(member: Member) -> str:
         return error.why
     if member.is_link:
         return "It is a link, which could point anywhere."
+    if member.is_odd:
+        return "It is a pipe, a device or a socket, which no archive of a mod needs."
     if member.is_encrypted:
         return "It is encrypted, so nobody can see what it is."
     if member.path.count("/") > MAX_DEPTH:
@@ -125,7 +153,12 @@ def _hostile(member: Member) -> str:
 
 
 def _notes(
-    paths: Sequence[str], layout: KindLayout, roots: Sequence[str], root: str | None, left_out: int
+    paths: Sequence[str],
+    layout: KindLayout,
+    roots: Sequence[str],
+    root: str | None,
+    left_out: int,
+    guessed: Sequence[str],
 ) -> Iterable[str]:
     if not roots:
         yield f"No folder in it holds a {layout.marker}, so the game would not see it."
@@ -139,6 +172,9 @@ def _notes(
     odd = {part for path in paths for part in path.split("/")[:-1] if part != name and part.casefold() == name}
     for part in sorted(odd):
         yield f"Its folder “{part}” is written “{name}” by the game; on some systems these are two."
+    if guessed:
+        count = counted(len(guessed), "name")
+        yield f"It does not say in which letters {count} are written; they were read as UTF-8: {guessed[0]}."
     nested = [path for path in paths if path.lower().endswith(ARCHIVES)]
     if nested:
         yield f"It holds {counted(len(nested), 'archive')} within: {', '.join(nested[:3])}. They stay as they are."

@@ -39,7 +39,9 @@ LITTER = frozenset(
 _LITTER = re.compile(r"\._.+|\.trash-\d+|\.nfs[0-9a-f]{16,}|\.fuse_hidden[0-9a-f]+", re.IGNORECASE)
 
 _FORBIDDEN = re.compile(r'[\x00-\x1f\x7f\\:*?"<>|\ud800-\udfff]')
-_DEVICE = re.compile(r"(?:con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(?:\..*)?", re.IGNORECASE)
+_DEVICE = re.compile(r"(?:con|prn|aux|nul|conin\$|conout\$|com[0-9¹²³]|lpt[0-9¹²³]) *(?:\..*)?", re.IGNORECASE)
+_SHORT = re.compile(r"[^.~]{1,6}~[0-9]{1,4}(?:\.[^.]{0,3})?")
+"""How some systems call a file with a longer name for short: it would be laid over that other file."""
 
 
 def checked_path(path: str) -> str:
@@ -89,6 +91,8 @@ def _what_is_wrong(path: str) -> str:
         return "A part ends in a space or a full stop, which two systems read differently"
     if any(_DEVICE.fullmatch(part) for part in parts):
         return "A part is the name of a device on some systems"
+    if any(_SHORT.fullmatch(part) for part in parts):
+        return "A part is what some systems call another file for short"
     if is_agents(parts[0]):
         return "It lies in the agent's own folder"
     return ""

@@ -14,7 +14,7 @@ from ..words.errors import ConvoyError
 from ..words.model import Kind
 from ..words.profile import GameProfile, KindLayout
 from .archive_root import placements
-from .inspection import Member, Refusal, inspect_members
+from .inspection import Member, Refusal, inspect_members, refusals_of
 from .paths import is_agents
 from .patterns import matcher
 
@@ -23,8 +23,6 @@ SHOWN = 12
 
 EXAMPLE = "example-mod"
 """The id that a tried archive's mod is taken to have."""
-
-ANYWHERE = KindLayout("", "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +83,7 @@ class TriedFolder:
 
 def try_archive(members: Sequence[Member], profile: GameProfile) -> TriedArchive:
     """Never raises: what is wrong with it is told."""
-    refusals = inspect_members(members, ANYWHERE).refusals
+    refusals = refusals_of(members)
     if refusals:
         return TriedArchive(len(members), refusals, (), ())
     kinds = tuple(_as_kind(members, profile, kind, layout) for kind, layout in profile.kinds.items())
@@ -94,7 +92,7 @@ def try_archive(members: Sequence[Member], profile: GameProfile) -> TriedArchive
 
 
 def _as_kind(members: Sequence[Member], profile: GameProfile, kind: Kind, layout: KindLayout) -> AsKind:
-    looked = inspect_members(members, layout)
+    looked = inspect_members(members, layout, ())
     try:
         placed = placements((one.path for one in members), layout, EXAMPLE)
     except ConvoyError as error:

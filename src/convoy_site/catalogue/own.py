@@ -21,7 +21,7 @@ from django.utils import timezone
 from django.utils.text import slugify
 
 from convoy_core.outside.catalogue import UnreadableEntry, read_catalogue
-from convoy_core.outside.inspection import ArchiveFolder, Inspection, Member, folders_of, inspect_members
+from convoy_core.outside.inspection import ArchiveFolder, Inspection, Member, folders_of, inspect_members, refusals_of
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind, Pickup
@@ -36,9 +36,6 @@ from .models import Build, Mod, OwnFile, Source
 from .services import Drawing, shelf
 
 CHUNK = 1024 * 1024
-ANYWHERE = KindLayout("", "")
-"""What is hostile is so whatever the kind."""
-
 KEPT_UNUSED = timedelta(days=1)
 """How long a dropped file waits for its form to be filled in."""
 
@@ -137,7 +134,7 @@ def drop(user: User, pack: Drawing, name: str, stream: BinaryIO) -> Dropped:
         except ConvoyError as error:
             dropped.trouble = error.sentence()
             return dropped
-        if not inspect_members(dropped.members, ANYWHERE).refusals:
+        if not any(found.refusals for found in dropped.kinds.values()):
             _keep_file(user, pack.crew, dropped, path)
     return dropped
 
@@ -150,7 +147,7 @@ def drop_many(user: User, pack: Drawing, stream: BinaryIO) -> list[Dropped]:
     """The same for every archive within a ZIP of archives. Raises ArchiveWrong, TooLarge, CannotBeUsed."""
     with incoming(stream, SiteRules.now().crew_mb * CHUNK) as (path, _):
         members = archives.contents(path)
-        refused = inspect_members(members, ANYWHERE).refusals
+        refused = refusals_of(members)
         if refused:
             raise CannotBeUsed("The ZIP is not read.", f"{refused[0].path}: {refused[0].why}".removeprefix(": "))
         inner = [one for one in members if one.path.lower().endswith(".zip")]
@@ -168,7 +165,8 @@ def drop_many(user: User, pack: Drawing, stream: BinaryIO) -> list[Dropped]:
 def _look_through(dropped: Dropped, pack: Drawing, path: Path) -> None:
     dropped.members = archives.contents(path)
     layouts = pack.game.profile.kinds
-    dropped.kinds = {kind: inspect_members(dropped.members, layout) for kind, layout in layouts.items()}
+    refusals = refusals_of(dropped.members)
+    dropped.kinds = {kind: inspect_members(dropped.members, layout, refusals) for kind, layout in layouts.items()}
     for kind, found in dropped.kinds.items():
         marker = layouts[kind].marker
         if found.is_fine and marker:

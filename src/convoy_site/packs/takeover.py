@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from convoy_core.outside.archive_root import roots_of
-from convoy_core.outside.inspection import inspect_members
+from convoy_core.outside.inspection import refusals_of
 from convoy_core.outside.takeover import Known, TakenOver, read_listing, recognise, short_hash
 from convoy_core.words.model import CarriedFile, Kind
 from convoy_core.words.profile import GameProfile, KindLayout
@@ -70,7 +70,7 @@ def _files_of_listing(path: Path) -> tuple[CarriedFile, ...]:
 
 def _files_of_zip(path: Path) -> tuple[CarriedFile, ...]:
     members = archives.contents(path)
-    refused = inspect_members(members, KindLayout("", "")).refusals
+    refused = refusals_of(members)
     if refused:
         raise CannotBeUsed("The ZIP is not read.", f"{refused[0].path}: {refused[0].why}".removeprefix(": "))
     sizes = {member.path: member.size for member in members}
