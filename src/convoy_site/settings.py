@@ -114,6 +114,8 @@ ACCOUNT_EMAIL_VERIFICATION = "optional" if MAIL else "none"
 ACCOUNT_EMAIL_SUBJECT_PREFIX = ""
 ACCOUNT_EMAIL_NOTIFICATIONS = MAIL is not None
 ACCOUNT_ADAPTER = "convoy_site.keeping.signing_up.Accounts"
+# Wrong passwords are counted by `Accounts.authenticate`; this bounds the rest, with room for a crew behind one proxy.
+ACCOUNT_RATE_LIMITS = {"login": "120/m/ip"}
 ACCOUNT_MAX_EMAIL_ADDRESSES = 3
 ACCOUNT_USERNAME_MIN_LENGTH = 2
 ACCOUNT_USERNAME_BLACKLIST = ["admin", "keeper", "root", "convoy", "nobody"]

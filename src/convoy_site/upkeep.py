@@ -5,6 +5,7 @@ from procrastinate.contrib.django import app
 from procrastinate.exceptions import UniqueViolation
 from procrastinate.jobs import Status
 
+from .people.tries import forget_old
 from .releases.statements import renew_statements
 
 KEPT_HOURS = 72
@@ -30,8 +31,9 @@ async def resume_stalled(context: JobContext, timestamp: int = 0) -> None:
 @app.periodic(cron="17 * * * *")
 @app.task(queueing_lock="renew-statements")
 def renew(timestamp: int = 0) -> None:
-    """Signs the packs' words anew before they run out, whether anybody asks for them or not."""
+    """Signs the packs' words anew before they run out, whether anybody asks for them or not, and forgets old tries."""
     renew_statements()
+    forget_old()
 
 
 @app.periodic(cron="31 4 * * *")

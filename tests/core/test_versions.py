@@ -82,6 +82,34 @@ def test_nothing_else_is_a_range(text: str) -> None:
     assert caught.value.sentence().endswith(".")
 
 
+MEANT = {
+    "<=1.x": "<2",
+    "=1.*": ">=1, <2",
+    "!=2.3.x": "<2.3 || >=2.4",
+    ">1.9.X": ">=1.10",
+    ">=2.*": ">=2",
+    "<3.x.x": "<3",
+    ">=latest": "* for any",
+    "=newest": "* for any",
+    "<autumn": "=autumn",
+}
+
+
+@pytest.mark.parametrize("text", MEANT)
+def test_what_means_nothing_is_refused_with_what_is_meant(text: str) -> None:
+    with pytest.raises(MalformedInput) as refused:
+        parse_range(f">=0, {text}")
+    assert f"Write {MEANT[text]}" in refused.value.now
+    # What is proposed is a range itself.
+    if text[-1] in "xX*":
+        parse_range(MEANT[text])
+
+
+def test_a_version_that_is_a_text_can_be_meant_exactly() -> None:
+    assert parse_range("=autumn").holds(parse_version("autumn"))
+    assert not parse_range("!=autumn").holds(parse_version("autumn"))
+
+
 def test_a_range_reads_as_people_say_it() -> None:
     assert parse_range(">=1.2, <2").in_words() == "1.2 or newer, below 2"
     assert parse_range("=1 || =3").in_words() == "exactly 1 or exactly 3"

@@ -86,8 +86,51 @@ def _parse_all_of(part: str, whole: str) -> tuple[tuple[str, Version], ...]:
                 "Write for example >=1.2, <2.",
                 range=whole,
             )
-        comparators.append((match[1], parse_version(match[2])))
+        comparators.append((match[1], _bound(match[1], match[2], whole)))
     return tuple(comparators)
+
+
+_FAMILY = re.compile(r"v?(\d{1,9}(?:\.\d{1,9})*)(?:\.[xX*])+", re.ASCII)
+"""`1.x`, `2.3.*`: written elsewhere for all versions that begin so."""
+
+_NO_VERSION = frozenset({"*", "x", "any", "latest", "newest", "current", "stable", "recent"})
+"""Words that stand for a version elsewhere and would be a text like any other here."""
+
+
+def _bound(sign: str, text: str, whole: str) -> Version:
+    """A comparator's version. Raises MalformedInput for what would be read as something that nobody means by it."""
+    if family := _FAMILY.fullmatch(text):
+        raise MalformedInput(
+            f"“{sign}{text[:40]}” is no comparator.",
+            f"{text[:40]} is no version but all that begin so.",
+            f"Write {_meant(sign, family[1])} instead.",
+            range=whole,
+        )
+    bound = parse_version(text)
+    if text.casefold() in _NO_VERSION or "*" in text:
+        raise MalformedInput(
+            f"“{sign}{text[:40]}” is no comparator.",
+            f"{text[:40]} is no version.",
+            "Write * for any; the newest that fits is taken anyway.",
+            range=whole,
+        )
+    if not bound.is_version and sign not in ("=", "!="):
+        raise MalformedInput(
+            f"“{sign}{text[:40]}” means nothing.",
+            f"{text[:40]} is no number, so that nothing is above or below it.",
+            f"Write ={text[:40]} for exactly that one.",
+            range=whole,
+        )
+    return bound
+
+
+def _meant(sign: str, first: str) -> str:
+    """What `=1.x` and its like are meant to say."""
+    head, _, last = first.rpartition(".")
+    above = f"{head}.{int(last) + 1}" if head else str(int(last) + 1)
+    return {"=": f">={first}, <{above}", "!=": f"<{first} || >={above}", "<=": f"<{above}", ">": f">={above}"}.get(
+        sign, f"{sign}{first}"
+    )
 
 
 def _words(sign: str, bound: Version) -> str:

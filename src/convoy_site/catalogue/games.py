@@ -21,7 +21,7 @@ from convoy_core.words.profile import GameProfile
 from ..people import audit
 from ..people.models import Crew, Role, User
 from ..people.rights import Action, NotFound, allow, keeper
-from ..people.services import TooMany
+from ..people.tries import TooMany
 from . import after
 from .models import Game, GameRevision, Mod, Source, SourceState
 

@@ -20,7 +20,7 @@ from convoy_core.words.model import Pickup
 from ..people import audit
 from ..people.models import Crew, User
 from ..people.rights import MAY, Action, NotFound, allow, keeper, role_in
-from ..people.services import TooMany
+from ..people.tries import TooMany
 from . import after, reaching
 from .games import game_for
 from .models import Build, Game, Source, SourceState

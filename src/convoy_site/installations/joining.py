@@ -2,6 +2,8 @@
 
 import hashlib
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -16,18 +18,19 @@ from convoy_core.words.errors import BadCode, ConvoyError, NameTaken
 
 from ..people.models import User
 from ..people.rights import NotFound
-from ..people.services import bring_aboard, count_try
+from ..people.services import bring_aboard
+from ..people.tries import guarded
 from ..releases.charters import newest_charter
 from ..releases.models import JoinCode
-from ..releases.services import open_code
+from ..releases.services import standing_code, tries_at_codes
 from .models import Installation
 from .reports import REPORTED
 
 PAIRING_FOR = timedelta(minutes=30)
 """How long a pairing command may be used: long enough to find the terminal, short enough to leave in a chat."""
 
-PAIRING_TRIES, PAIRING_SECONDS = 40, 600
-"""A machine asks twice: what the code opens, and for its token."""
+PAIRING_TRIES = 300
+"""Wrong pairing codes of one address in ten minutes: a crew behind one proxy may slip, and 54 bits are not guessed."""
 
 
 BY_LISTING = "By listing"
@@ -69,11 +72,11 @@ def join(user: User, code: str, name: str, side: str, machine: str = "") -> Inst
             f"“{name}” is what a row is called that a listing made.", now="Choose another name.", field="name"
         )
     try:
-        with transaction.atomic():
-            opened = open_code(user, code, lock=True)
+        with tries_at_codes(user, code) as typed, transaction.atomic():
+            opened = standing_code(typed, lock=True)
             if opened.uses_left is not None:
                 JoinCode.objects.filter(pk=opened.pk).update(uses_left=F("uses_left") - 1)
-            bring_aboard(user, opened.pack.crew)
+            bring_aboard(user, opened.pack.crew, opened.made_at)
             own = user.machines.filter(slug=machine).first() if machine else None
             if machine and own is None:
                 raise NotFound("This machine does not exist, or it is not yours.")
@@ -99,19 +102,28 @@ def pairing_command(user: User, installation_id: UUID) -> PairingCommand:
     return PairingCommand(command, show_code(code), installation.pairing_until)
 
 
-@transaction.atomic
 def pair(text: str, who: str) -> tuple[Installation, str]:
     """Exchanges a pairing code for the agent's token, once. `who` is the caller's address, for counting tries."""
-    found = opened_by(text, who)
+    with _tries_at_pairing(text, who) as code, transaction.atomic():
+        return _paired(_opened_by(code))
+
+
+def look(text: str, who: str) -> Installation:
+    """The installation that a pairing code opens; the code is not used up. Raises BadCode, NotFound, TooMany."""
+    with _tries_at_pairing(text, who) as code, transaction.atomic():
+        return _opened_by(code)
+
+
+def _paired(found: Installation) -> tuple[Installation, str]:
     token = secrets.token_urlsafe(32)
     found.token_hash, found.pairing_hash, found.pairing_until, found.serial = _hash(token), "", None, 0
     found.save(update_fields=["token_hash", "pairing_hash", "pairing_until", "serial"])
     return found, token
 
 
-def opened_by(text: str, who: str) -> Installation:
-    """The installation that a pairing code opens, locked; the code is not used up. Raises BadCode or NotFound."""
-    count_try("pairing", who, PAIRING_TRIES, PAIRING_SECONDS)
+@contextmanager
+def _tries_at_pairing(text: str, who: str) -> Iterator[str]:
+    """The code as it is kept. A body that fails was a wrong try. Raises BadCode, TooMany."""
     if len("".join(text.split()).replace("-", "")) == JOIN_LENGTH:
         raise BadCode(
             "This is a pack's join code, not a pairing code.",
@@ -120,6 +132,12 @@ def opened_by(text: str, who: str) -> Installation:
             slip="kind",
         )
     code = read_code(text, PAIRING_LENGTH)
+    with guarded("pairing", {f"address:{who}": PAIRING_TRIES}, code):
+        yield code
+
+
+def _opened_by(code: str) -> Installation:
+    """The installation that a code opens, locked."""
     found = (
         Installation.objects.aboard()
         .select_for_update(of=("self",))

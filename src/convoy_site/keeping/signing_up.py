@@ -4,9 +4,16 @@ While registration is by invitation, an invitation or a join code lets one in: w
 invited.
 """
 
+import secrets
+from typing import Any
+
 from allauth.account.adapter import DefaultAccountAdapter
+from allauth.core import context
+from allauth.usersessions.models import UserSession
 from django import forms
 from django.conf import settings
+from django.contrib.auth.base_user import AbstractBaseUser
+from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
 
@@ -14,16 +21,47 @@ from convoy_core.words.codes import INVITATION_LENGTH, JOIN_LENGTH, read_code
 from convoy_core.words.errors import ConvoyError
 
 from ..people.models import Invitation, Registration, SiteRules, User
-from ..people.services import count_try
+from ..people.rights import NotFound
+from ..people.services import asker_address
+from ..people.tries import TooMany, begin, guarded
 from ..releases.services import standing_code
 
-TRIES, WITHIN_SECONDS = 300, 3600
-"""Wrong invitations that the whole site takes in an hour: codes are not to be guessed."""
+INVITATION_TRIES = 100
+"""Wrong invitations of one address in ten minutes."""
+
+OWN_TRIES, STRANGERS_TRIES, ADDRESS_TRIES = 20, 60, 120
+"""Wrong passwords in ten minutes: for one account from one address; for one account from all addresses that it was
+never signed in from; and of one address for all accounts, where a crew sits behind one proxy. So nobody is locked out
+of their account by others who try at it, at home.
+"""
 
 
 class Accounts(DefaultAccountAdapter):  # type: ignore[misc]
     def is_open_for_signup(self, request: HttpRequest) -> bool:
         return SiteRules.now().registration != Registration.CLOSED
+
+    def authenticate(self, request: HttpRequest, **credentials: Any) -> AbstractBaseUser | None:
+        """Counted as every guess is, before it is judged; a right password is taken back."""
+        login = str(credentials.get("username") or credentials.get("email") or "").casefold()[:100]
+        address = asker_address(request)
+        most = {f"{login}@{address}": OWN_TRIES, f"address:{address}": ADDRESS_TRIES}
+        if not _is_known_at(login, address):
+            most[f"strangers:{login}"] = STRANGERS_TRIES
+        try:
+            # Every try is one of its own: what was typed is kept nowhere, not even as a hash.
+            tried = begin("sign-in", most, secrets.token_hex(8))
+        except TooMany as error:
+            raise self.validation_error("too_many_login_attempts") from error
+        found: AbstractBaseUser | None = super().authenticate(request, **credentials)
+        if found:
+            tried.was_right()
+        return found
+
+    def pre_authenticate(self, request: HttpRequest, **credentials: Any) -> None:
+        """The package counts by account alone, so that anybody locks anybody out: `authenticate` counts instead."""
+
+    def _rollback_login_failed_rl_usage(self) -> None:
+        """Nothing was counted there."""
 
     def get_from_email(self) -> str:
         return settings.DEFAULT_FROM_EMAIL
@@ -47,13 +85,21 @@ class InvitedForm(forms.Form):
             Invitation.objects.filter(code=code, used_by=None).update(used_by=user, used_at=timezone.now())
 
 
+def _is_known_at(login: str, address: str) -> bool:
+    """Whether an account is signed in from this address somewhere."""
+    whose = Q(user__username__iexact=login) | Q(user__email__iexact=login)
+    return UserSession.objects.filter(whose, ip=address).exists() if address else False
+
+
 def _lets_in(given: str) -> bool:
     try:
-        # Nobody is signed in yet, so that all who try are counted as one.
-        count_try("invitation", "anybody", TRIES, WITHIN_SECONDS)
-        if code := _read(given, INVITATION_LENGTH):
-            return Invitation.objects.filter(code=code, used_by=None).exists()
-        standing_code(read_code(given, JOIN_LENGTH))
+        address = asker_address(context.request)
+        with guarded("invitation", {f"address:{address}": INVITATION_TRIES}, given):
+            if code := _read(given, INVITATION_LENGTH):
+                if not Invitation.objects.filter(code=code, used_by=None).exists():
+                    raise NotFound("Nobody made this invitation.")
+            else:
+                standing_code(read_code(given, JOIN_LENGTH))
     except ConvoyError:
         return False
     return True

@@ -20,7 +20,8 @@ from ..catalogue.games import game_for
 from ..catalogue.services import build_rows, fit_of, shelf
 from ..people.models import Crew, SiteRules, User
 from ..people.rights import Action, NotFound, allow
-from ..people.services import TooMany, crew_for
+from ..people.services import crew_for
+from ..people.tries import TooMany
 from . import drafts
 from .edits import APPLY, Applied, told
 from .history import difference, moment

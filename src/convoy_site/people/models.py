@@ -87,6 +87,25 @@ class Membership(models.Model):
         ]
 
 
+class Removal(models.Model):
+    """Somebody was taken out of a crew by its owner. Codes that were open then do not bring them back."""
+
+    crew = models.ForeignKey(Crew, models.CASCADE, related_name="removals")
+    user = models.ForeignKey(User, models.CASCADE, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["crew", "user"], name="one_removal_per_person")]
+
+
+class Tries(models.Model):
+    """How often something was tried that may be guessed, until when that counts. See `tries`."""
+
+    key = models.CharField(primary_key=True, max_length=200)
+    count = models.PositiveIntegerField()
+    until = models.DateTimeField(db_index=True)
+
+
 class AuditEntry(models.Model):
     """One thing that an owner or a keeper did. `who`: their name then; it stays when the account goes."""
 

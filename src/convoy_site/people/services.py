@@ -1,22 +1,18 @@
 """What is done with crews and roles."""
 
+from datetime import datetime
 from uuid import UUID
 
 from django.conf import settings
-from django.core.cache import cache
 from django.db import transaction
 from django.http import HttpRequest
 
-from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
 from . import audit
-from .models import Crew, Membership, Role, SiteRules, User
+from .models import Crew, Membership, Removal, Role, SiteRules, User
 from .rights import Action, Forbidden, NotFound, allow
-
-
-class TooMany(ConvoyError):
-    code = "too-many"
+from .tries import TooMany
 
 
 @transaction.atomic
@@ -42,7 +38,10 @@ def crew_for(user: User, crew_id: UUID, action: Action) -> Crew:
 def change_role(user: User, crew_id: UUID, username: str, role: Role) -> None:
     """Gives a role. Giving *owner* hands the crew over: the giver becomes curator."""
     crew = crew_for(user, crew_id, Action.PEOPLE)
-    people = {one.user.username: one for one in crew.memberships.select_for_update().select_related("user")}
+    locked = crew.memberships.select_for_update(of=("self",)).select_related("user").order_by("pk")
+    people = {one.user.username: one for one in locked}
+    # Whoever came first may have handed the crew over meanwhile.
+    allow(user, crew, Action.PEOPLE, "This crew")
     theirs = people.get(username)
     if theirs is None:
         raise NotFound(f"{username} is not in {crew.name}.")
@@ -65,19 +64,33 @@ def go_ashore(user: User, crew_id: UUID, username: str) -> None:
     installations are served again when they come back. Raises Forbidden for the owner, whom a crew always has.
     """
     crew = crew_for(user, crew_id, Action.SEE if username == user.username else Action.PEOPLE)
-    theirs = crew.memberships.select_for_update().filter(user__username=username).first()
+    locked = crew.memberships.select_for_update(of=("self",)).select_related("user")
+    theirs = locked.filter(user__username=username).first()
     if theirs is None:
         raise NotFound(f"{username} is not in {crew.name}.")
     if theirs.role == Role.OWNER:
         raise Forbidden("A crew always has an owner.", now="Hand it over to somebody else first.")
     theirs.delete()
     if username != user.username:
+        Removal.objects.update_or_create(crew=crew, user=theirs.user)
         audit.note(user, f"took {username} out of {crew.name}", crew)
 
 
-def bring_aboard(user: User, crew: Crew) -> None:
-    """Makes somebody a member; keeps the role of one who is in already."""
+def bring_aboard(user: User, crew: Crew, by_code_of: datetime | None = None) -> None:
+    """Makes somebody a member; keeps the role of one who is in already. `by_code_of`: when the code was made that they
+    came with. Raises Forbidden for one whom the owner took out since.
+    """
+    if Membership.objects.filter(crew=crew, user=user).exists():
+        return
+    removed = Removal.objects.filter(crew=crew, user=user).first()
+    if removed and by_code_of and by_code_of <= removed.at:
+        raise Forbidden(
+            f"You were taken out of {crew.name}.",
+            "A code that was open then does not bring you back.",
+            "Ask its owner for a new one.",
+        )
     Membership.objects.get_or_create(crew=crew, user=user)
+    Removal.objects.filter(crew=crew, user=user).delete()
 
 
 def asker_address(request: HttpRequest) -> str:
@@ -89,15 +102,3 @@ def asker_address(request: HttpRequest) -> str:
     if proxies and len(passed) >= proxies:
         return passed[-proxies]
     return str(request.META.get("REMOTE_ADDR", ""))
-
-
-def count_try(what: str, who: str, most: int, seconds: int) -> None:
-    """Counts a try at something that may be guessed. Raises TooMany above `most` in `seconds`."""
-    key = f"tries:{what}:{who}"
-    cache.add(key, 0, seconds)
-    try:
-        tries = cache.incr(key)
-    except ValueError:  # It ran out between the two calls.
-        tries = 1
-    if tries > most:
-        raise TooMany("Too many tries.", "Codes are not to be guessed.", f"Wait {max(1, seconds // 60)} minutes.")

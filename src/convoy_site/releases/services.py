@@ -1,6 +1,8 @@
 """What is done with releases and join codes: publish, look up, hand out, withdraw."""
 
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -26,13 +28,13 @@ from ..packs.services import Stale, pack_for
 from ..people import audit
 from ..people.models import User
 from ..people.rights import Action, NotFound
-from ..people.services import count_try
+from ..people.tries import guarded
 from .models import JoinCode, Release, Withdrawal, open_ones
 from .statements import restate
 from .waiting import put_forward
 
-CODE_TRIES, CODE_SECONDS = 30, 600
-"""Look-ups of codes per person in ten minutes: plenty for typing, hopeless for guessing 35 bits."""
+CODE_TRIES = 30
+"""Wrong codes of one person in ten minutes: plenty for typing, hopeless for guessing 35 bits."""
 
 
 class NumberTaken(ConvoyError):
@@ -254,14 +256,21 @@ def withdraw_code(user: User, pack_id: UUID, code: str) -> None:
         raise NotFound("This code is not one of the pack's open codes.")
 
 
-def open_code(user: User, text: str, lock: bool = False) -> JoinCode:
+def open_code(user: User, text: str) -> JoinCode:
     """The join code that somebody typed, when it still opens something.
 
     Raises BadCode for a slip, NoSuchCode, CodeWithdrawn, CodeUsedUp, and TooMany for guessing.
     """
+    with tries_at_codes(user, text) as code:
+        return standing_code(code)
+
+
+@contextmanager
+def tries_at_codes(user: User, text: str) -> Iterator[str]:
+    """What is done with a code that somebody typed: the code as it is kept. A body that fails was a wrong try."""
     code = read_code(text, JOIN_LENGTH)
-    count_try("code", str(user.pk), CODE_TRIES, CODE_SECONDS)
-    return standing_code(code, lock)
+    with guarded("code", {f"user:{user.pk}": CODE_TRIES}, code):
+        yield code
 
 
 def standing_code(code: str, lock: bool = False) -> JoinCode:

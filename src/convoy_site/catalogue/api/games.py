@@ -18,7 +18,7 @@ from convoy_io.archives import contents
 
 from ...people.models import SiteRules
 from ...people.rights import SignedIn
-from ...people.services import count_try
+from ...people.tries import count_use
 from ...shapes import Done
 from .. import games
 from ..models import Game
@@ -111,7 +111,7 @@ def try_game_on_folder(request: SignedIn, body: TriedFolderIn) -> TriedFolderOut
 @router.post("/games/tries/archive", response=TriedArchiveOut, operation_id="try_game_on_archive")
 def try_game_on_archive(request: SignedIn, text: Form[str], archive: File[UploadedFile]) -> TriedArchiveOut:
     """What a profile makes of an archive. Only its table of contents is read, and nothing of it is kept."""
-    count_try("tried-archives", str(request.user.pk), 120, 3600)
+    count_use("tried-archives", str(request.user.pk), 120, 3600)
     most = SiteRules.now().upload_mb
     if (archive.size or 0) > most * 2**20:
         raise TooLarge(f"The archive is larger than {most} MB.", now="Try a smaller one.")

@@ -8,7 +8,8 @@ from convoy_core.trust.signing import key_fingerprint
 from convoy_core.words.model import Pickup
 
 from ...people.rights import Action, SignedIn
-from ...people.services import count_try, crew_for
+from ...people.services import crew_for
+from ...people.tries import count_use
 from ...shapes import Done
 from .. import keeping_sources as keeping
 from ..models import Source, SourceState
@@ -60,7 +61,7 @@ def remove_source(request: SignedIn, source_id: str) -> Done:
 
 
 def looked_at(request: SignedIn, address: str) -> LookOut:
-    count_try("looks", str(request.user.pk), LOOKS, LOOKS_WITHIN)
+    count_use("looks", str(request.user.pk), LOOKS, LOOKS_WITHIN)
     found = keeping.look_at(address)
     return LookOut(
         address=found.address,

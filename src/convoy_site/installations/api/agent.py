@@ -3,7 +3,6 @@
 from typing import Annotated, Any, cast
 
 from django.conf import settings
-from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
@@ -64,10 +63,9 @@ def pair(request: HttpRequest, body: PairIn) -> Paired:
 
 
 @router.post("/agent/pair/look", auth=None, response=Looked, operation_id="agent_pair_look")
-@transaction.atomic
 def look(request: HttpRequest, body: PairIn) -> Looked:
     """What a pairing code opens, and by which key: asked before the code is used up, or anything is copied."""
-    return Looked(**_looked(joining.opened_by(body.code, asker_address(request))))
+    return Looked(**_looked(joining.look(body.code, asker_address(request))))
 
 
 def _looked(installation: Installation) -> dict[str, Any]:

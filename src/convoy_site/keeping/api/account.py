@@ -7,7 +7,7 @@ from django.http import HttpResponse
 from ninja import Router
 
 from ...people.rights import SignedIn
-from ...people.services import count_try
+from ...people.tries import count_use
 from ...shapes import Done
 from .. import accounts
 from ..shapes import AccountIn, EndIn
@@ -33,7 +33,7 @@ def take_along(request: SignedIn) -> HttpResponse:
 
 @router.post("/account/end", response=Done, operation_id="end_account")
 def end_account(request: SignedIn, body: EndIn) -> Done:
-    count_try("end-account", str(request.user.pk), 10, 600)
+    count_use("end-account", str(request.user.pk), 10, 600)
     accounts.end_account(request.user, body.password)
     logout(request)
     return Done()
