@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from convoy_core.outside.fields import plain
 from convoy_core.outside.inspection import Member
 
 from .zips import ArchiveWrong, opened
@@ -29,14 +30,16 @@ def contents(archive: Path) -> list[Member]:
 
 
 def marker_of(archive: Path, path: str) -> dict[str, Any]:
-    """A marker file's fields; empty when it is no TOML. Raises ArchiveWrong when it cannot be read."""
+    """A marker file's fields, as far as they can be kept as JSON; empty when it is no TOML. Raises ArchiveWrong when it
+    cannot be read.
+    """
     with opened(archive) as packed:
         entry = packed.get(path)
         if entry.size > MAX_MARKER:
             return {}
         text = b"".join(packed.blocks(entry))
     try:
-        return tomllib.loads(text.decode())
+        return dict(plain(tomllib.loads(text.decode())))
     except (ValueError, RecursionError):
         return {}
 

@@ -2,16 +2,19 @@
 
 from typing import Any
 
+import orjson
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI, Status
 from ninja.errors import HttpError, ValidationError
+from ninja.renderers import BaseRenderer
 from ninja.security import django_auth
 
 from convoy_core.words.errors import ConvoyError
 
 from .catalogue.api.games import router as games
 from .catalogue.api.sources import router as sources
+from .clean import CleanParser
 from .installations.api.agent import router as agent
 from .installations.api.member import router as installations
 from .keeping.api.account import router as account
@@ -52,6 +55,18 @@ STATUS = {
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 
 
+class ORJSONRenderer(BaseRenderer):
+    media_type = "application/json"
+
+    def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
+        return orjson.dumps(data, default=_plain_value, option=orjson.OPT_NON_STR_KEYS)
+
+
+def _plain_value(value: Any) -> Any:
+    """What is neither plain data nor a date or id: shapes, and enums' kin."""
+    return value.model_dump(mode="json") if hasattr(value, "model_dump") else str(value)
+
+
 class ConvoyAPI(NinjaAPI):
     """Says in the API's description that every call may be refused, and how a refusal looks."""
 
@@ -69,7 +84,10 @@ class ConvoyAPI(NinjaAPI):
         return described
 
 
-api = ConvoyAPI(title="True Convoy", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
+api = ConvoyAPI(
+    title="True Convoy", version="1", auth=django_auth, docs_url=None, urls_namespace="api", parser=CleanParser(),
+    renderer=ORJSONRenderer(),
+)  # fmt: skip
 
 
 def refusal(request: HttpRequest, status: int, **parts: Any) -> HttpResponse:
@@ -93,8 +111,9 @@ def _malformed(request: HttpRequest, error: ValidationError) -> HttpResponse:
 
 @api.exception_handler(HttpError)
 def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
-    if error.status_code == 400:  # A body that is no JSON: as malformed as one with wrong fields.
-        return refusal(request, 422, code="malformed", what="The request cannot be read.", fields={"body": "no JSON"})
+    if error.status_code in (400, 415):  # A body that is no JSON: as malformed as one with wrong fields.
+        told = {"body": str(error)}
+        return refusal(request, 422, code="malformed", what="The request cannot be read.", fields=told)
     return refusal(request, error.status_code, code="refused", what=str(error))
 
 

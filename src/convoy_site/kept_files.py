@@ -4,19 +4,27 @@ A file's place follows from its content, so that keeping it twice is keeping it 
 such; whatever was being done is taken back by its transaction.
 """
 
+import hashlib
+import os
 import posixpath
+import uuid
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from pathlib import Path
 from typing import IO, Any
 
 from botocore.exceptions import BotoCoreError, ClientError
 from django.conf import settings
 from django.core.files.base import ContentFile, File
 from django.core.files.storage import default_storage
+from django.utils import timezone
 
 from convoy_core.words.errors import ConvoyError
 
 CHUNK = 256 * 1024
+
+UNFINISHED = "unfinished"
+"""Where files lie until they have been read again."""
 
 
 class StorageAway(ConvoyError):
@@ -26,27 +34,81 @@ class StorageAway(ConvoyError):
 
 
 def is_kept(place: str) -> bool:
-    with _told():
+    with told():
         return default_storage.exists(place)
 
 
-def keep(place: str, content: "bytes | IO[bytes]") -> None:
-    """Keeps a file, unless it is kept already. Raises StorageAway."""
-    with _told():
-        if not default_storage.exists(place):
-            kept = default_storage.save(place, ContentFile(content) if isinstance(content, bytes) else File(content))
-            if kept != place:
-                # Two at once: the other one was first, and has the same content.
-                default_storage.delete(kept)
+def keep(place: str, content: "bytes | IO[bytes]", sha256: str) -> None:
+    """Keeps a file of this hash. What lies there already is looked at, and replaced where it is another; what is
+    written is written beside its place, read again, and only then called what it is. Raises StorageAway.
+    """
+    with told():
+        if default_storage.exists(place) and _hash_of(place) == sha256:
+            return
+        made = ContentFile(content) if isinstance(content, bytes) else File(content)
+        beside = default_storage.save(f"{UNFINISHED}/{uuid.uuid4().hex}", made)
+        try:
+            if _hash_of(beside) != sha256:
+                raise OSError("what was written is not what lies there")
+            _move(beside, place)
+        except BaseException:
+            with suppress(Exception):
+                default_storage.delete(beside)
+            raise
+
+
+def _hash_of(place: str) -> str:
+    digest = hashlib.sha256()
+    for block in blocks(place):
+        digest.update(block)
+    return digest.hexdigest()
+
+
+def _move(beside: str, place: str) -> None:
+    bucket = _bucket()
+    if bucket is None:
+        final = Path(default_storage.path(place))
+        final.parent.mkdir(parents=True, exist_ok=True)
+        _synced(Path(default_storage.path(beside)))
+        Path(default_storage.path(beside)).replace(final)
+        return
+    # A store of objects has no renaming: it copies within itself, and the copy is whole or not there.
+    location = getattr(default_storage, "location", "")
+    source, target = posixpath.join(location, beside), posixpath.join(location, place)
+    bucket.Object(target).copy_from(CopySource={"Bucket": bucket.name, "Key": source})
+    default_storage.delete(beside)
+
+
+def _synced(place: Path) -> None:
+    with place.open("rb") as file:
+        os.fsync(file.fileno())
+
+
+def sweep_unfinished(older_than: float) -> int:
+    """Takes away what was begun and never kept, by its age in seconds; gives how many."""
+    gone = 0
+    with told():
+        names = default_storage.listdir(UNFINISHED)[1] if _has_unfinished() else []
+        for name in names:
+            place = f"{UNFINISHED}/{name}"
+            age = (timezone.now() - default_storage.get_modified_time(place)).total_seconds()
+            if age > older_than:
+                default_storage.delete(place)
+                gone += 1
+    return gone
+
+
+def _has_unfinished() -> bool:
+    return _bucket() is not None or default_storage.exists(UNFINISHED)
 
 
 def forget(place: str) -> None:
-    with _told():
+    with told():
         default_storage.delete(place)
 
 
 def read(place: str) -> bytes:
-    with _told(), default_storage.open(place) as file:
+    with told(), default_storage.open(place) as file:
         return bytes(file.read())
 
 
@@ -57,7 +119,7 @@ def signed_address(place: str) -> str:
 
 def blocks(place: str, start: int = 0) -> Iterator[bytes]:
     """A file from a byte on. Its first block is read at once, so that a store that is away is told of in time."""
-    with _told():
+    with told():
         source = _opened(place, start)
         first = source.read(CHUNK)
     return _rest(source, first)
@@ -89,7 +151,7 @@ def _bucket() -> Any:
 
 
 @contextmanager
-def _told() -> Iterator[None]:
+def told() -> Iterator[None]:
     try:
         yield
     except FileNotFoundError:

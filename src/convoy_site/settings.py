@@ -53,6 +53,7 @@ MIDDLEWARE = [
     "convoy_site.word.Word",
     "convoy_site.logs.RequestNamed",
     "convoy_site.keeping.metrics.Counted",
+    "convoy_site.clean.Clean",
     "django.middleware.security.SecurityMiddleware",
     "convoy_site.web.ContentPolicy",
     "whitenoise.middleware.WhiteNoiseMiddleware",

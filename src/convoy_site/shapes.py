@@ -1,9 +1,10 @@
 """Shapes that every part of the API uses."""
 
+from datetime import datetime
 from typing import Annotated, Any
 
 from ninja import Schema
-from pydantic import AfterValidator, Field, StringConstraints
+from pydantic import AfterValidator, AwareDatetime, Field, StringConstraints
 
 
 def _no_control_characters(text: str) -> str:
@@ -19,6 +20,16 @@ Name = Annotated[
 ]
 Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), AfterValidator(_no_control_characters)]
 Text = Annotated[str, StringConstraints(max_length=20_000), AfterValidator(_no_control_characters)]
+
+
+def _on_the_calendar(moment: datetime) -> datetime:
+    if not 1970 <= moment.year < 2200:
+        raise ValueError("a date between 1970 and 2200 is meant")
+    return moment
+
+
+Moment = Annotated[AwareDatetime, AfterValidator(_on_the_calendar)]
+"""A date and hour with its zone: one without is another hour for everybody who reads it."""
 
 
 class Refusal(Schema):

@@ -96,7 +96,8 @@ class Api:
 
     def send(self, method: str, path: str, body: object = None) -> tuple[int, Any]:
         data = body if isinstance(body, str | bytes) else json.dumps(body)
-        return self._told(self.client.generic(method, path, data, content_type="application/json"))
+        kind = "application/octet-stream" if isinstance(body, bytes) else "application/json"
+        return self._told(self.client.generic(method, path, data, content_type=kind))
 
     def post(self, path: str, body: object = None) -> tuple[int, Any]:
         return self.send("POST", path, {} if body is None else body)

@@ -1,6 +1,7 @@
 """What people bring: games and sources. Whose they are, what a change may not take away, and sources that lie."""
 
 import json
+import os
 import socket
 import threading
 import zipfile
@@ -404,3 +405,17 @@ def test_a_zip_of_archives_becomes_own_builds_in_one_go(world: World, tmp_path: 
     assert [bool(one["mod"]) for one in made] == [True, False, True]
     assert "page" in made[1]["trouble"].lower() or "Where members get it" in made[1]["trouble"]
     assert Mod.objects.filter(crew=world.crew, source__is_own=True).count() == 2
+    # One that there is no room for is told in its row, and keeps none of the others back.
+    SiteRules.objects.create(pk=1, crew_mb=1)
+    write_archive(tmp_path / "big.zip", {"waybill.toml": 'id = "big"', "a": "x"})
+    with zipfile.ZipFile(tmp_path / "more.zip", "w") as packed, zipfile.ZipFile(tmp_path / "big.zip", "a") as big:
+        big.writestr("noise.bin", os.urandom(2**20))
+        big.close()
+        packed.write(tmp_path / "big.zip", "big.zip", zipfile.ZIP_DEFLATED)
+        packed.write(tmp_path / "many-1.zip", "many-1.zip")
+    SiteRules.objects.update(crew_mb=1)
+    status, told = curator.send("POST", f"{world.at}/files/many", (tmp_path / "more.zip").read_bytes())
+    assert status == 422 and told["code"] == "too-large"
+    SiteRules.objects.update(crew_mb=4, upload_mb=1)
+    status, told = curator.send("POST", f"{world.at}/files/many", (tmp_path / "more.zip").read_bytes())
+    assert status == 200 and [bool(one["trouble"]) for one in told] == [True, False]

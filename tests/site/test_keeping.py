@@ -1,6 +1,7 @@
 """The keeper's place, accounts, mail, files in a store, figures: what a stranger needs to keep a site by themselves."""
 
 import base64
+import errno
 import io
 import json
 import re
@@ -13,11 +14,13 @@ from urllib.parse import unquote
 
 import pytest
 from allauth.mfa.models import Authenticator
+from django.core.files.base import ContentFile
 from django.core.files.storage import default_storage
 from django.core.management import CommandError, call_command
 from django.test import Client, RequestFactory
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from convoy_core.lock.canonical import sha256_hex
 from convoy_core.words.codes import show_code
 from convoy_site import kept_files
 from convoy_site.catalogue.models import OwnFile
@@ -230,12 +233,41 @@ def test_the_store_setting_is_read_whole_or_refused() -> None:
 
 
 def test_a_file_is_kept_once_and_read_from_any_byte(tmp_path: Path, settings: Any) -> None:
-    kept_files.keep("own/x", b"abcdefgh" * 100_000)
-    kept_files.keep("own/x", b"abcdefgh" * 100_000)
+    data = b"abcdefgh" * 100_000
+    for _ in range(2):
+        kept_files.keep("own/x", data, sha256_hex(data))
     assert b"".join(kept_files.blocks("own/x", 799_995)) == b"defgh"
     assert kept_files.signed_address("own/x") == ""
+    # What lies there under the right name and is wrong (a disk was full, or rots) is seen and replaced.
+    place = Path(default_storage.path("own/x"))
+    place.write_bytes(data[:9_000])
+    kept_files.keep("own/x", data, sha256_hex(data))
+    assert place.read_bytes() == data and default_storage.listdir("unfinished")[1] == []
     kept_files.forget("own/x")
     assert not kept_files.is_kept("own/x")
+
+
+@pytest.mark.parametrize("written", [0, 4_000, 79_999])
+def test_a_disk_that_takes_only_the_beginning_keeps_nothing(monkeypatch: pytest.MonkeyPatch, written: int) -> None:
+    """Whether it says so or not: what was written is read again before it is called what it is."""
+    data, save = b"abcdefgh" * 10_000, default_storage.save
+    for says_so in (True, False):
+
+        def full(name: str, content: Any, says_so: bool = says_so) -> str:
+            made = save(name, ContentFile(content.read()[:written]))
+            if says_so:
+                raise OSError(errno.ENOSPC, "No space left on device")
+            return made
+
+        with monkeypatch.context() as while_full:
+            while_full.setattr(default_storage, "save", full)
+            with pytest.raises(kept_files.StorageAway):
+                kept_files.keep("own/full", data, sha256_hex(data))
+        assert not kept_files.is_kept("own/full")
+    kept_files.keep("own/full", data, sha256_hex(data))
+    assert kept_files.read("own/full") == data
+    assert kept_files.sweep_unfinished(-1) <= 2 and default_storage.listdir("unfinished")[1] == []
+    kept_files.forget("own/full")
 
 
 def test_a_store_that_is_away_in_mid_upload_leaves_nothing(world: World, monkeypatch: pytest.MonkeyPatch) -> None:

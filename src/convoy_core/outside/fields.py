@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from datetime import date, time
 from enum import StrEnum
 from typing import Any, TypeVar
 
@@ -107,9 +108,43 @@ class Fields:
 
 def checked_text(value: Any, longest: int = 2_000, where: str = "") -> str:
     """Text of a sensible length that any database can keep. Raises MalformedInput."""
-    if not isinstance(value, str) or len(value) > longest or "\x00" in value:
+    if not isinstance(value, str) or len(value) > longest or not is_clean(value):
         raise _malformed(where, f"text of at most {longest} characters")
     return value
+
+
+def is_clean(text: str) -> bool:
+    """Whether any database keeps it: no null, and no half of a character, as JSON can name one."""
+    return "\x00" not in text and (text.isascii() or not _HALVES.search(text))
+
+
+_HALVES = re.compile("[\ud800-\udfff]")
+
+
+def plain(value: Any, depth: int = 0) -> Any:
+    """What can be kept as JSON of a file that somebody wrote by hand: dates as texts; numbers that are none, unclean
+    texts and what nests deeper than MARKER_DEPTH as nothing.
+    """
+    if isinstance(value, bool):
+        return value
+    if isinstance(value, int | float):
+        return value if -(2**53) < value < 2**53 else None
+    if isinstance(value, str):
+        return value if len(value) <= 2_000 and is_clean(value) else None
+    if isinstance(value, date | time):
+        return value.isoformat()
+    if depth >= MARKER_DEPTH:
+        return None
+    if isinstance(value, Mapping):
+        rows = list(value.items())[:MARKER_MOST]
+        return {str(name)[:200]: plain(one, depth + 1) for name, one in rows if is_clean(str(name))}
+    if isinstance(value, list):
+        return [plain(one, depth + 1) for one in value[:MARKER_MOST]]
+    return None
+
+
+MARKER_DEPTH, MARKER_MOST = 4, 200
+"""How deep a mod's marker is kept, and how many fields or entries of one list."""
 
 
 def _malformed(field: str, expected: str) -> MalformedInput:

@@ -4,18 +4,15 @@ What a licence lets the crew pass on is kept and handed out here (pickup *ours*)
 and members fetch it from its page (*by hand*).
 """
 
-import hashlib
 import re
-import tempfile
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager, suppress
+from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import timedelta
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
-from django.conf import settings
-from django.db import transaction
+from django.db import connection, transaction
 from django.db.models import QuerySet, Sum
 from django.utils import timezone
 from django.utils.text import slugify
@@ -28,20 +25,17 @@ from convoy_core.words.model import Kind, Pickup
 from convoy_core.words.profile import KindLayout
 from convoy_io import archives
 
-from .. import kept_files
+from .. import kept_files, receiving
+from ..kept_files import StorageAway
 from ..people.models import Crew, SiteRules, User
 from ..people.rights import NotFound
+from ..receiving import CHUNK, TooLarge, Upload, incoming
 from .listed_rows import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
 from .services import Drawing, shelf
 
-CHUNK = 1024 * 1024
 KEPT_UNUSED = timedelta(days=1)
 """How long a dropped file waits for its form to be filled in."""
-
-
-class TooLarge(ConvoyError):
-    code = "too-large"
 
 
 class NoSuchFile(NotFound):
@@ -94,35 +88,15 @@ class Dropped:
         return f"{named} Say which kind it is, and which of its folders is laid down.".strip()
 
 
-@contextmanager
-def incoming(stream: BinaryIO, most: int | None = None) -> Iterator[tuple[Path, str]]:
-    """A request's body as a file of its own and its sha256, while the context lasts. `most`: bytes; without it what
-    the site's keepers settled. Raises TooLarge.
-    """
-    most = SiteRules.now().upload_mb * CHUNK if most is None else most
-    folder = settings.DATA / "incoming"
-    folder.mkdir(parents=True, exist_ok=True)
-    digest, size = hashlib.sha256(), 0
-    with tempfile.NamedTemporaryFile(dir=folder) as file:
-        while block := stream.read(CHUNK):
-            size += len(block)
-            if size > most:
-                raise TooLarge(f"The file is larger than {most // CHUNK} MB.", now="Choose a smaller one.")
-            digest.update(block)
-            file.write(block)
-        file.flush()
-        yield Path(file.name), digest.hexdigest()
-
-
 def by_archive(pack: Drawing, hashes: list[str]) -> list[Build]:
     """Builds of the pack's shelf that come in archives of these hashes."""
     found = Build.objects.filter(mod__in=shelf(pack), archive_sha256__in=hashes)
     return list(found.select_related("mod").defer("files"))
 
 
-def drop(user: User, pack: Drawing, name: str, stream: BinaryIO) -> Dropped:
+def drop(user: User, pack: Drawing, name: str, upload: Upload) -> Dropped:
     """Looks through a dropped file. What is not known is kept for a day, so that a build can be made of it."""
-    with incoming(stream) as (path, sha256):
+    with incoming(upload, SiteRules.now().upload_mb * CHUNK) as (path, sha256):
         name = re.sub(r"[^\w. ()+-]", "_", name.replace("\\", "/").split("/")[-1])[:200] or "file.zip"
         dropped = Dropped(name, sha256, path.stat().st_size)
         known = by_archive(pack, [sha256])
@@ -143,9 +117,12 @@ MANY = 500
 """Archives that come in one ZIP, or builds that are made at once."""
 
 
-def drop_many(user: User, pack: Drawing, stream: BinaryIO) -> list[Dropped]:
-    """The same for every archive within a ZIP of archives. Raises ArchiveWrong, TooLarge, CannotBeUsed."""
-    with incoming(stream, SiteRules.now().crew_mb * CHUNK) as (path, _):
+def drop_many(user: User, pack: Drawing, upload: Upload) -> list[Dropped]:
+    """The same for every archive within a ZIP of archives; one that cannot be kept is told in its row.
+
+    Raises ArchiveWrong, TooLarge, CannotBeUsed.
+    """
+    with incoming(upload, SiteRules.now().crew_mb * CHUNK) as (path, _):
         members = archives.contents(path)
         refused = refusals_of(members)
         if refused:
@@ -155,11 +132,17 @@ def drop_many(user: User, pack: Drawing, stream: BinaryIO) -> list[Dropped]:
             raise CannotBeUsed(
                 f"The ZIP holds {len(inner)} archives.", f"1 to {MANY} can come at once.", "Drop others one by one."
             )
-        found = []
-        for one in inner:
-            with archives.opened_member(path, one) as file:
-                found.append(drop(user, pack, one.path, file))
-        return found
+        return [_drop_inner(user, pack, path, one) for one in inner]
+
+
+def _drop_inner(user: User, pack: Drawing, path: Path, one: Member) -> Dropped:
+    try:
+        with archives.opened_member(path, one) as file:
+            return drop(user, pack, one.path, Upload(file, one.size))
+    except StorageAway:
+        raise
+    except ConvoyError as error:
+        return Dropped(one.path.rpartition("/")[2][:200], "", one.size, trouble=error.sentence())
 
 
 def _look_through(dropped: Dropped, pack: Drawing, path: Path) -> None:
@@ -178,21 +161,46 @@ def _look_through(dropped: Dropped, pack: Drawing, path: Path) -> None:
 
 
 def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
-    used = OwnFile.objects.filter(crew=crew).aggregate(all=Sum("size"))["all"] or 0
-    most = SiteRules.now().crew_mb
-    if used + dropped.size > most * CHUNK:
-        raise TooLarge(
-            f"{crew.name} keeps {used // CHUNK} MB of files already.",
-            f"{most} MB is the most.",
-            "Ask the site's keeper for more room.",
-        )
     sizes = {member.path: member.size for member in dropped.members}
     files = [[name, sizes[name], sha256] for name, sha256 in archives.hashes(path, dropped.members)]
     told = {"name": dropped.name, "size": dropped.size, "by": user, "files": files, "marker": dropped.marker}
-    # No row without its file: a store that is away takes the row back.
-    with transaction.atomic(), path.open("rb") as source:
-        file, _ = OwnFile.objects.get_or_create(crew=crew, sha256=dropped.sha256, defaults=told)
-        kept_files.keep(file.place, source)
+    file = _room_for(user, crew, dropped, told)
+    try:
+        with path.open("rb") as source:
+            kept_files.keep(file.place, source, file.sha256)
+    except ConvoyError:
+        # No row without its file. Where even this comes to nothing, `tidy` finds it.
+        if not kept_files.is_kept(file.place):
+            file.delete()
+        raise
+
+
+@transaction.atomic
+def _room_for(user: User, crew: Crew, dropped: Dropped, told: dict[str, Any]) -> OwnFile:
+    """The row of a file that is about to be kept: counted under one lock, so that many at once are all counted."""
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_advisory_xact_lock(%s)", [ROOM])
+    known = OwnFile.objects.filter(crew=crew, sha256=dropped.sha256).first()
+    if known:
+        return known
+    rules = SiteRules.now()
+    for whose, kept, most in (
+        (f"{crew.name} keeps", OwnFile.objects.filter(crew=crew), rules.crew_mb),
+        ("You keep", OwnFile.objects.filter(by=user), rules.account_mb),
+        ("This site keeps", OwnFile.objects.all(), rules.site_mb),
+    ):
+        used = kept.aggregate(all=Sum("size"))["all"] or 0
+        if used + dropped.size > most * CHUNK:
+            raise TooLarge(
+                f"{whose} {used // CHUNK} MB of files already.",
+                f"{most} MB is the most.",
+                "Ask the site's keeper for more room.",
+            )
+    return OwnFile.objects.create(crew=crew, sha256=dropped.sha256, **told)
+
+
+ROOM = 8_460_001
+"""Any number that nothing else locks."""
 
 
 @dataclass(frozen=True)
@@ -343,9 +351,9 @@ def _forget(file: OwnFile) -> None:
 
 
 def tidy() -> int:
-    """Forgets dropped files of which nobody made a build. Says how many."""
+    """Forgets dropped files of which nobody made a build, and what killed uploads left. Says how many."""
     old = OwnFile.objects.filter(at__lt=timezone.now() - KEPT_UNUSED)
-    gone = 0
+    gone = receiving.sweep() + kept_files.sweep_unfinished(receiving.LEFT_OVER_AFTER)
     for file in old:
         if not Build.objects.filter(mod__crew=file.crew_id, archive_sha256=file.sha256).exists():
             _forget(file)

@@ -1,5 +1,6 @@
 """How the site stands: database, queue, storage and sources, each by itself, so that one trouble hides no other."""
 
+import hashlib
 import logging
 import time
 from collections.abc import Callable
@@ -113,7 +114,7 @@ def _ask_storage() -> None:
         trouble = ""
         try:
             place = f"health/{uuid4().hex}"
-            kept_files.keep(place, b"whole")
+            kept_files.keep(place, b"whole", hashlib.sha256(b"whole").hexdigest())
             kept_files.forget(place)
         except kept_files.StorageAway as error:
             trouble = error.sentence()

@@ -5,7 +5,7 @@ There is no pack yet, so nothing is held against a draft: a shelf of the crew's 
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any, BinaryIO
+from typing import Any
 from uuid import UUID
 
 from convoy_core.draft.bases import BaseOutlook, outlook
@@ -20,6 +20,7 @@ from ..catalogue.services import closure, shelf
 from ..people.models import User
 from ..people.rights import Action
 from ..people.services import crew_for
+from ..receiving import Upload
 from .outlook import counterparts_of
 from .recognising import named
 from .takeover import found_in
@@ -56,10 +57,10 @@ def with_list(user: User, game_id: str, crew_id: UUID | None, text: str) -> Begi
     return _beginning(on, [mod for _, mod in lines if mod], [line.text for line, mod in lines if mod is None])
 
 
-def with_folder(user: User, game_id: str, crew_id: UUID | None, stream: BinaryIO) -> Beginning:
+def with_folder(user: User, game_id: str, crew_id: UUID | None, upload: Upload) -> Beginning:
     """Raises MalformedInput, CannotBeUsed, TooLarge."""
     on = _shelf(user, game_id, crew_id)
-    taken = found_in(on, stream)
+    taken = found_in(on, upload)
     there = {mod.slug: mod for mod in shelf(on).filter(slug__in=[one.mod for one in taken.found])}
     return _beginning(on, [there[one.mod] for one in taken.found], [one.place for one in taken.strangers])
 

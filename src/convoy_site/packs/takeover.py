@@ -3,7 +3,7 @@
 import zipfile
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 from convoy_core.outside.archive_root import roots_of
 from convoy_core.outside.inspection import refusals_of
@@ -13,8 +13,10 @@ from convoy_core.words.profile import GameProfile, KindLayout
 from convoy_io import archives
 
 from ..catalogue.models import Build, Mod
-from ..catalogue.own import CannotBeUsed, incoming
+from ..catalogue.own import CannotBeUsed
 from ..catalogue.services import Drawing, build_rows, fit_of, shelf
+from ..people.models import SiteRules
+from ..receiving import Upload, incoming
 from . import drafts
 from .models import Pack
 
@@ -40,9 +42,9 @@ class Proposal:
     """Mods that others of the folder or of the draft need: they are brought in without a line of their own."""
 
 
-def propose(pack: Pack, stream: BinaryIO) -> Proposal:
+def propose(pack: Pack, upload: Upload) -> Proposal:
     """Reads a listing, or a ZIP of the folder. Raises MalformedInput, CannotBeUsed, TooLarge."""
-    taken = found_in(pack, stream)
+    taken = found_in(pack, upload)
     spoken = {one.mod for one in (*taken.found, *taken.doubles, *taken.remnants)}
     mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=spoken)}
     base, builds = drafts.base_of(pack.draft), build_rows({mod.pk: mod.slug for mod in mods.values()})
@@ -52,9 +54,9 @@ def propose(pack: Pack, stream: BinaryIO) -> Proposal:
     return Proposal(taken, mods, reasons, already, needed - already)
 
 
-def found_in(pack: Drawing, stream: BinaryIO) -> TakenOver:
+def found_in(pack: Drawing, upload: Upload) -> TakenOver:
     """What a listing, or a ZIP of a folder, comes to by the shelf alone. Raises as `propose` does."""
-    with incoming(stream) as (path, _):
+    with incoming(upload, SiteRules.now().upload_mb * 2**20) as (path, _):
         files = _files_of_zip(path) if zipfile.is_zipfile(path) else _files_of_listing(path)
     profile = pack.game.profile
     return recognise(files, _known(pack, files, profile), profile)

@@ -35,6 +35,10 @@ class SiteRules(models.Model):
     """One file that is dropped in."""
     crew_mb = models.PositiveIntegerField(default=8192)
     """All files that a crew keeps."""
+    account_mb = models.PositiveIntegerField(default=16384)
+    """All files that one person dropped in, in all of their crews."""
+    site_mb = models.PositiveIntegerField(default=262144)
+    """All files that are kept here."""
     crews_per_person = models.PositiveIntegerField(default=20)
     """Crews that one person may own: more than any group of friends has; fewer than a script makes."""
     packs_per_crew = models.PositiveIntegerField(default=200)

@@ -13,7 +13,7 @@ from convoy_core.words.model import Side
 
 from ..installations.shapes.member import FitOut, ProgressOut, StandingOut
 from ..packs.shapes.packs import ChangeOut
-from ..shapes import Short
+from ..shapes import Moment, Short
 
 
 class CalledRow(Schema):
@@ -121,7 +121,7 @@ class BoardOut(TheLine):
 
 
 class DepartureIn(Schema):
-    at: datetime
+    at: Moment
     release: Short = ""
     note: Annotated[str, Field(max_length=300)] = ""
 

@@ -58,6 +58,7 @@ export function sendFile<T>(address: string, file: Blob, progress: (share: numbe
     request.open("POST", address);
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.setRequestHeader("X-CSRFToken", csrfToken());
+    request.setRequestHeader("Content-Type", "application/octet-stream");
     request.responseType = "json";
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
     request.onload = () => {

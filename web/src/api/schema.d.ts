@@ -5150,6 +5150,8 @@ export interface components {
         };
         /** RulesIn */
         RulesIn: {
+            /** Account Mb */
+            account_mb?: number | null;
             /** Crew Mb */
             crew_mb?: number | null;
             /** Crews Per Person */
@@ -5157,6 +5159,8 @@ export interface components {
             /** Packs Per Crew */
             packs_per_crew?: number | null;
             registration?: components["schemas"]["Registration"] | null;
+            /** Site Mb */
+            site_mb?: number | null;
             /** Upload Mb */
             upload_mb?: number | null;
         };
@@ -5165,6 +5169,8 @@ export interface components {
          * @description Sizes in MB.
          */
         RulesOut: {
+            /** Account Mb */
+            account_mb: number;
             /** Crew Mb */
             crew_mb: number;
             /** Crews Per Person */
@@ -5172,6 +5178,8 @@ export interface components {
             /** Packs Per Crew */
             packs_per_crew: number;
             registration: components["schemas"]["Registration"];
+            /** Site Mb */
+            site_mb: number;
             /** Upload Mb */
             upload_mb: number;
         };

@@ -19,10 +19,10 @@ from convoy_io.archives import contents
 from ...people.models import SiteRules
 from ...people.rights import SignedIn
 from ...people.tries import count_use
+from ...receiving import TooLarge
 from ...shapes import Done
 from .. import games
 from ..models import Game
-from ..own import TooLarge
 from ..shapes.games import (
     AsKindOut,
     FaultOut,

@@ -1,6 +1,5 @@
 """Shapes of what agents send and are told."""
 
-from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from ninja import Schema
@@ -8,7 +7,7 @@ from pydantic import AfterValidator, Field
 
 from convoy_core.sync.deviations import Deviation
 
-from ...shapes import Short
+from ...shapes import Moment, Short
 from ..reports import MAX_DEVIATIONS
 
 
@@ -134,7 +133,7 @@ class StepIn(Schema):
 
 class BackupIn(Schema):
     id: Annotated[str, Field(pattern=r"^[0-9-]{10,60}$")]
-    made_at: datetime
+    made_at: Moment
     why: Annotated[Plain, Field(max_length=200)]
     release: Short
     by_hand: bool
@@ -184,7 +183,7 @@ class StrayedIn(Schema):
 class AboutIn(Schema):
     """What an agent tells beside its deviations (`convoy_agent.report`). Kept as it stands, within these bounds."""
 
-    at: datetime
+    at: Moment
     machine: MachineIn
     plan: PlanIn
     errands: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=2000)]

@@ -159,6 +159,8 @@ def _rules(rules: SiteRules) -> RulesOut:
         registration=Registration(rules.registration),
         upload_mb=rules.upload_mb,
         crew_mb=rules.crew_mb,
+        account_mb=rules.account_mb,
+        site_mb=rules.site_mb,
         crews_per_person=rules.crews_per_person,
         packs_per_crew=rules.packs_per_crew,
     )

@@ -31,6 +31,8 @@ class RulesOut(Schema):
     registration: Registration
     upload_mb: int
     crew_mb: int
+    account_mb: int
+    site_mb: int
     crews_per_person: int
     packs_per_crew: int
 
@@ -42,6 +44,8 @@ class RulesIn(Schema):
     registration: Registration | None = None
     upload_mb: Megabytes | None = None
     crew_mb: Megabytes | None = None
+    account_mb: Megabytes | None = None
+    site_mb: Megabytes | None = None
     crews_per_person: Annotated[int, Field(ge=0, le=10_000)] | None = None
     packs_per_crew: Annotated[int, Field(ge=0, le=10_000)] | None = None
 

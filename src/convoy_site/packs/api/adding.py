@@ -1,6 +1,6 @@
 """Ways in beside the catalogue: a file that was dropped, and a folder that somebody filled by hand."""
 
-from typing import Annotated, BinaryIO, cast
+from typing import Annotated
 from uuid import UUID
 
 from ninja import Query, Router
@@ -15,6 +15,7 @@ from convoy_core.words.profile import KindLayout
 from ...catalogue import own
 from ...catalogue.models import Build
 from ...people.rights import Action, SignedIn
+from ...receiving import upload_of
 from ...shapes import FILE_BODY, Short
 from .. import takeover
 from ..models import Pack
@@ -53,7 +54,7 @@ def known_files(request: SignedIn, pack_id: UUID, body: HashesIn) -> list[KnownO
 @router.post("/packs/{pack_id}/files", response=DroppedOut, operation_id="drop_file", openapi_extra=FILE_BODY)
 def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()]) -> DroppedOut:
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    dropped = own.drop(request.user, pack, name, cast(BinaryIO, request))
+    dropped = own.drop(request.user, pack, name, upload_of(request))
     return _dropped_out(pack, [dropped])[0]
 
 
@@ -63,7 +64,7 @@ def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()])
 def drop_many(request: SignedIn, pack_id: UUID) -> list[DroppedOut]:
     """Every archive within a ZIP of archives."""
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    return _dropped_out(pack, own.drop_many(request.user, pack, cast(BinaryIO, request)))
+    return _dropped_out(pack, own.drop_many(request.user, pack, upload_of(request)))
 
 
 def _dropped_out(pack: Pack, found: list[own.Dropped]) -> list[DroppedOut]:
@@ -151,7 +152,7 @@ def licence(request: SignedIn, text: Annotated[Short, Query()] = "") -> LicenceO
 def read_folder(request: SignedIn, pack_id: UUID) -> TakeOverOut:
     """What a listing, or a ZIP of a folder, comes to. Changes nothing: the edit `take over` does."""
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    read = takeover.propose(pack, cast(BinaryIO, request))
+    read = takeover.propose(pack, upload_of(request))
     taken = read.taken
 
     def told(rows: list[Found]) -> list[FoundOut]:

@@ -1,6 +1,6 @@
 """Starting with what one wants to play: which base of a game has most of a list, or of a folder."""
 
-from typing import Any, BinaryIO, cast
+from typing import Any
 from uuid import UUID
 
 from ninja import Router
@@ -9,6 +9,7 @@ from convoy_core.words.model import Base
 
 from ...catalogue.models import Game
 from ...people.rights import SignedIn
+from ...receiving import upload_of
 from ...shapes import FILE_BODY
 from .. import beginning
 from ..shapes.beginning import BeginningBaseOut, BeginningIn, BeginningOut
@@ -31,7 +32,7 @@ def begin_with_list(request: SignedIn, game_id: str, body: BeginningIn) -> Begin
 )
 def begin_with_folder(request: SignedIn, game_id: str, crew: UUID | None = None) -> BeginningOut:
     """The same for a folder's listing, or a ZIP of it."""
-    return _beginning(beginning.with_folder(request.user, game_id, crew, cast(BinaryIO, request)))
+    return _beginning(beginning.with_folder(request.user, game_id, crew, upload_of(request)))
 
 
 def _beginning(found: beginning.Beginning) -> BeginningOut:

@@ -25,6 +25,8 @@ const WHO: Record<Settled["registration"], string> = {
 const LIMITS: [keyof Omit<Settled, "registration">, string][] = [
   ["upload_mb", "MB of one file that is dropped in"],
   ["crew_mb", "MB that a crew keeps in files"],
+  ["account_mb", "MB that one person drops in, in all of their crews"],
+  ["site_mb", "MB that this site keeps in files, all told"],
   ["crews_per_person", "Crews that one person may own"],
   ["packs_per_crew", "Packs of one crew"],
 ];
