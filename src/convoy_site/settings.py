@@ -101,6 +101,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "convoy_site.people.passwords.NotPlain"},
 ]
 MAIL = read_mail(os.environ.get("CONVOY_MAIL", ""))
 """Where mail goes; None: this site sends none."""

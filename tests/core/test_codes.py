@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from convoy_core.words.codes import ALPHABET, JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
 from convoy_core.words.errors import BadCode
+from convoy_core.words.names import UnreadableName, checked_name, look_of
 
 seeds = st.integers(0, 2**32)
 lengths = st.sampled_from([JOIN_LENGTH, PAIRING_LENGTH])
@@ -58,3 +59,29 @@ def test_a_slip_says_which_it_is(typed: str, slip: str) -> None:
     with pytest.raises(BadCode) as caught:
         read_code(typed, JOIN_LENGTH)
     assert caught.value.data["slip"] == slip
+
+
+@pytest.mark.parametrize(
+    ("name", "other"),
+    [("Kestrel Wharf", "Kestrel Whаrf"), ("maren", "Maren"), ("wren", "vvren"), ("born", "bom"), ("tolliver",
+    "to11iver"),
+     ("сосо", "coco"), ("Éva", "eva"), ("a.b", "ab"), ("Οmega", "Omega")],
+)  # fmt: skip
+def test_names_that_nobody_tells_apart_look_the_same(name: str, other: str) -> None:
+    assert look_of(name) == look_of(other)
+
+
+def test_names_that_differ_look_different() -> None:
+    names = ["maren", "marin", "tolliver", "Кестрел", "Wharf 2", "Wharf 3", "港の船", "Zoë", "Zoo"]
+    assert len({look_of(name) for name in names}) == len(names)
+    assert [checked_name(name) for name in names] == names
+
+
+DISGUISED = ["ma\u200bren", "\u202enerem", "ｍaren", "Kestrel Whаrf", "...", "\u3164", "𝐦aren", "maren\u0600"]
+
+
+@pytest.mark.parametrize("name", DISGUISED)
+def test_a_name_that_shows_otherwise_than_it_is_written_is_refused(name: str) -> None:
+    with pytest.raises(UnreadableName) as refused:
+        checked_name(name)
+    assert refused.value.what

@@ -126,3 +126,40 @@ def test_a_crew_handed_to_two_at_once_has_one_owner() -> None:
     told = all_at_once(4, lambda n: change_role(owner, crew.pk, others[n].username, Role.OWNER))
     assert sorted(getattr(one, "code", "done") for one in told) == ["done", "forbidden", "forbidden", "forbidden"]
     assert Membership.objects.filter(crew=crew, role=Role.OWNER).count() == 1
+
+
+def sign_up(name: str, password: str) -> tuple[int, str]:
+    body = {"username": name, "password": password}
+    reply = Client().post("/_allauth/browser/v1/auth/signup", body, content_type="application/json")
+    return reply.status_code, reply.content.decode()
+
+
+@pytest.mark.parametrize(
+    "password",
+    [
+        "peregrine1",
+        "Peregrine99!",
+        "aaaaaaaaaa",
+        "abababababab",
+        "enirgerep7",
+        "qwertyuiop",
+        "12345678901",
+        "abcdefghij",
+    ],
+)
+def test_a_password_that_is_tried_first_is_refused(world: World, password: str) -> None:
+    assert sign_up("peregrine", password)[0] == 400
+    assert not User.objects.filter(username="peregrine").exists()
+
+
+def test_nobody_takes_a_name_that_looks_like_somebodys(world: World) -> None:
+    good = "seven boats at noon"
+    for name in ("оwner", "Owner", "ownеr", "own\u200ber", "ｏwner", "0wner"):
+        assert sign_up(name, good)[0] == 400, name
+    assert sign_up("peregrine", good)[0] == 200
+    crews = world.as_("stranger")
+    for name in ("Kestrel Whаrf", "Kestrel\u200b Wharf", "Kestre1 Wharf"):
+        assert crews.post("/api/crews", {"name": name})[0] in (409, 422), name
+    # The very same name may be another crew's; whoever joins is told whose it is.
+    assert crews.post("/api/crews", {"name": "Kestrel Wharf"})[0] == 200
+    assert world.as_("stranger").get(f"/api/codes/{world.code}")[1]["owner"] == "owner"

@@ -13,12 +13,14 @@ from allauth.usersessions.models import UserSession
 from django import forms
 from django.conf import settings
 from django.contrib.auth.base_user import AbstractBaseUser
+from django.contrib.auth.password_validation import validate_password
 from django.db.models import Q
 from django.http import HttpRequest
 from django.utils import timezone
 
 from convoy_core.words.codes import INVITATION_LENGTH, JOIN_LENGTH, read_code
 from convoy_core.words.errors import ConvoyError
+from convoy_core.words.names import UnreadableName, checked_name, look_of
 
 from ..people.models import Invitation, Registration, SiteRules, User
 from ..people.rights import NotFound
@@ -39,6 +41,16 @@ of their account by others who try at it, at home.
 class Accounts(DefaultAccountAdapter):  # type: ignore[misc]
     def is_open_for_signup(self, request: HttpRequest) -> bool:
         return SiteRules.now().registration != Registration.CLOSED
+
+    def clean_username(self, username: str, shallow: bool = False) -> str:
+        found = str(super().clean_username(username, shallow))
+        try:
+            checked_name(found)
+        except UnreadableName as error:
+            raise forms.ValidationError(error.sentence()) from error
+        if not shallow and User.objects.filter(look=look_of(found)).exists():
+            raise self.validation_error("username_taken")
+        return found
 
     def authenticate(self, request: HttpRequest, **credentials: Any) -> AbstractBaseUser | None:
         """Counted as every guess is, before it is judged; a right password is taken back."""
@@ -77,6 +89,17 @@ class InvitedForm(forms.Form):
         if SiteRules.now().registration == Registration.INVITED and not _lets_in(given):
             raise forms.ValidationError("This site takes people by invitation. Ask a curator for a code.")
         return given
+
+    def clean(self) -> dict[str, Any]:
+        """The package judges a password without knowing whose it will be."""
+        found: dict[str, Any] = super().clean() or self.cleaned_data
+        if password := found.get("password"):
+            person = User(username=found.get("username", ""), email=found.get("email", "") or "")
+            try:
+                validate_password(password, person)
+            except forms.ValidationError as error:
+                self.add_error("password", error)
+        return found
 
     def signup(self, request: HttpRequest, user: User) -> None:
         """Called when the account is made: an invitation is used up."""

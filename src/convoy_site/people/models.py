@@ -1,13 +1,25 @@
 """Who there is: accounts, crews, and the role that somebody has in a crew."""
 
 import uuid
+from typing import Any
 
 from django.contrib.auth.models import AbstractUser
 from django.db import models
 
+from convoy_core.words.names import look_of
+
 
 class User(AbstractUser):
     """An account. Sign-up, sign-in and passwords are django-allauth's."""
+
+    look = models.CharField(max_length=300, blank=True, db_index=True)
+    """What a reader sees of the name: `names.look_of`. No two accounts that are made look alike."""
+
+    def save(self, *given: Any, **named: Any) -> None:
+        self.look = look_of(self.username)
+        if (fields := named.get("update_fields")) and "username" in fields:
+            named["update_fields"] = {*fields, "look"}
+        super().save(*given, **named)
 
     @property
     def shown(self) -> str:
@@ -74,6 +86,7 @@ class Crew(models.Model):
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=60)
+    look = models.CharField(max_length=200, blank=True, db_index=True)
     people = models.ManyToManyField(User, through="Membership", related_name="crews")
 
 

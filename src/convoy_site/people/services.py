@@ -7,6 +7,8 @@ from django.conf import settings
 from django.db import transaction
 from django.http import HttpRequest
 
+from convoy_core.words.errors import NameTaken
+from convoy_core.words.names import checked_name, look_of
 from convoy_core.words.wording import counted
 
 from . import audit
@@ -21,9 +23,22 @@ def start_crew(user: User, name: str) -> Crew:
     most = SiteRules.now().crews_per_person
     if Membership.objects.filter(user=user, role=Role.OWNER).count() >= most:
         raise TooMany(f"You own {counted(most, 'crew')} already.", now="Use one of those.")
-    crew = Crew.objects.create(name=name)
+    crew = Crew.objects.create(name=name, look=_free_look(name))
     Membership.objects.create(crew=crew, user=user, role=Role.OWNER)
     return crew
+
+
+def _free_look(name: str) -> str:
+    """Raises UnreadableName, and NameTaken for a name that is another crew's in disguise. The very same name may be
+    another crew's: their owners tell them apart.
+    """
+    look = look_of(checked_name(name))
+    other = Crew.objects.filter(look=look).exclude(name__iexact=name).first()
+    if other:
+        raise NameTaken(
+            f"There is a crew {other.name}, and {name} looks like it.", now="Choose another name.", field="name"
+        )
+    return look
 
 
 def crew_for(user: User, crew_id: UUID, action: Action) -> Crew:
@@ -32,6 +47,12 @@ def crew_for(user: User, crew_id: UUID, action: Action) -> Crew:
         raise NotFound("This crew does not exist, or you are not in it.")
     allow(user, crew, action, "This crew")
     return crew
+
+
+def owner_of(crew: Crew) -> str:
+    """As they are shown: what tells two crews of one name apart."""
+    row = crew.memberships.select_related("user").filter(role=Role.OWNER).first()
+    return row.user.shown if row else ""
 
 
 @transaction.atomic

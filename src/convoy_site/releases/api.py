@@ -17,7 +17,7 @@ from convoy_core.words.codes import show_code
 from ..packs.services import pack_for
 from ..packs.shapes.packs import ChangeOut
 from ..people.rights import MAY, Action, NotFound, SignedIn, role_in
-from ..people.services import crew_for
+from ..people.services import crew_for, owner_of
 from ..shapes import Done, Short
 from . import charters, services, waiting
 from .keys import own_keys
@@ -241,6 +241,7 @@ def open_code(request: SignedIn, code: Short) -> OpenedCode:
         pack=found.pack.name,
         emblem=found.pack.emblem,
         crew=found.pack.crew.name,
+        owner=owner_of(found.pack.crew),
         notes=found.pack.notes,
         base=newest.base_text,
         release=current.number if current else "",

@@ -154,6 +154,7 @@ class OpenedCode(Schema):
     pack: str
     emblem: str
     crew: str
+    owner: str
     notes: str
     base: str
     release: str

@@ -4188,6 +4188,8 @@ export interface components {
             emblem: string;
             /** Notes */
             notes: string;
+            /** Owner */
+            owner: string;
             /** Pack */
             pack: string;
             /** Release */
