@@ -95,7 +95,7 @@ def refusal(request: HttpRequest, status: int, **parts: Any) -> HttpResponse:
 
 
 @api.exception_handler(ConvoyError)
-def _refused(request: HttpRequest, error: ConvoyError) -> HttpResponse:
+def refused(request: HttpRequest, error: ConvoyError) -> HttpResponse:
     status = STATUS.get(error.code, 422)
     return refusal(
         request, status, code=error.code, what=error.what, why=error.why, now=error.now, data=_plain(error.data)

@@ -111,14 +111,35 @@ def test_what_one_person_is_told_is_nobodys_to_keep(world: World) -> None:
 
 
 def test_a_body_that_says_it_is_too_large_is_refused_unread(world: World) -> None:
-    class Unread:
-        def read(self, *_: int) -> bytes:
-            raise AssertionError("it was read")
-
-        readline = read
-
     reply = world.as_("owner").client.generic(
         "POST", f"{world.at}/draft/edits", b"{}", content_type="application/json", CONTENT_LENGTH=str(5 * 2**20),
         **{"wsgi.input": Unread()},
     )  # fmt: skip
     assert (reply.status_code, reply.json()["code"]) == (422, "too-large")
+
+
+class Unread:
+    """A body that must not be looked into."""
+
+    def read(self, *_: int) -> bytes:
+        raise AssertionError("it was read")
+
+    readline = read
+
+
+def test_a_form_is_refused_unread_where_rights_or_size_say_so(world: World) -> None:
+    at = {
+        f"/api/crews/{world.crew.id}/charter/file": {"owner": 422, "curator": 403, "stranger": 404, "nobody": 401},
+        f"{world.at}/to-sign/file": {"owner": 422, "member": 403, "stranger": 404, "nobody": 401},
+        f"{world.at}/listing": {"member": 422, "stranger": 404, "nobody": 401},
+        f"/api/installations/{world.installation.id}/brought": {"member": 422, "owner": 404, "nobody": 401},
+        "/api/games/tries/archive": {"stranger": 422, "nobody": 401},
+        f"{world.at}/draft/edits": {"owner": 422, "nobody": 401},
+    }
+    for address, expected in at.items():
+        for who, status in expected.items():
+            reply = world.as_(who).client.generic(
+                "POST", address, b"x", content_type="multipart/form-data; boundary=x",
+                **{"wsgi.input": Unread(), "CONTENT_LENGTH": str(3 * 2**30)},
+            )  # fmt: skip
+            assert reply.status_code == status, (address, who, reply.content)

@@ -46,9 +46,6 @@ BOARD_STOPS = 6
 
 router = Router(tags=["crew"])
 
-MAX_LISTING = 64 * 1024 * 1024
-"""Bytes: a listing of 200,000 files."""
-
 
 def _releases(pack: Pack) -> list[Release]:
     return list(releases_of(pack).select_related("withdrawal"))
@@ -169,7 +166,7 @@ def compare_listing(
 ) -> CalledRow:
     """Compares a listing of somebody's folder, and keeps it as their row of the roll call. Only names and hashes."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    if (file.size or 0) > MAX_LISTING:
+    if (file.size or 0) > listings.MAX_LISTING:
         raise TooLong("This listing is too long.", now="List the game's folder alone.")
     made = compare(request.user, pack, file.read(), side)
     releases = _releases(pack)

@@ -25,6 +25,9 @@ from ..releases.services import recipe_of, releases_of
 FOREIGN = 0.02
 """Of the pack's files a listing has to have this share, somewhere; below it is another folder than an installation."""
 
+MAX_LISTING = 64 * 1024 * 1024
+"""Bytes: a listing of 200,000 files."""
+
 
 ABOVE = 3
 """Folders above the game's own in which a listing may have been made."""

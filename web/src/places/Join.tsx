@@ -107,7 +107,8 @@ function Opened({ opened }: { opened: Shape["OpenedCode"] }) {
         <Box>
           <Typography variant="h2">{opened.pack}</Typography>
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
-            {opened.crew}{opened.owner && `, kept by ${opened.owner}`} · {opened.base}
+            {opened.crew}
+            {opened.owner && `, kept by ${opened.owner}`} · {opened.base}
           </Typography>
           <Typography variant="body2">
             {opened.release

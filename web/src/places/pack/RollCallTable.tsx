@@ -146,7 +146,9 @@ function Opened({ row }: { row: Row }) {
         {row.standing.differences.map((one) => (
           <DifferenceRows key={one.sentence} difference={one} />
         ))}
-        {(row.standing.withdrawn || row.standing.other) && <Box>{row.standing.withdrawn || `${row.standing.other}.`}</Box>}
+        {(row.standing.withdrawn || row.standing.other) && (
+          <Box>{row.standing.withdrawn || `${row.standing.other}.`}</Box>
+        )}
         {[...row.fit.obstacles, ...row.fit.remarks].map((one) => (
           <Box key={one}>{one}.</Box>
         ))}
