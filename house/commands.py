@@ -7,10 +7,13 @@ import subprocess
 import sys
 import tempfile
 import time
+from pathlib import Path
 
 from . import install
+from .front import start_front
 from .places import ROOT, VAR, WEB, say, secret
 from .services import Postgres, Services, python, remembered_port
+from .serving import site_command, site_environment
 
 SITE_PORT, SOURCES_PORT, POSTGRES_PORT, POST_PORT = 8460, 8470, 8480, 8476
 WORKERS = "2"
@@ -92,22 +95,22 @@ def start_stack(
     say("bringing the database up to date")
     subprocess.run(python("manage.py", "set_up"), env=environment, cwd=ROOT, check=True)
     say("starting the site and the worker")
-    services.start("site", _site_command(site_port, reloading), environment)
+    if reloading:
+        services.start("site", python("manage.py", "runserver", f"127.0.0.1:{site_port}"), environment)
+    else:
+        # What stands before the site says who asks.
+        environment["CONVOY_PROXIES"] = "1"
+        socket = Path(tempfile.mkdtemp(prefix="convoy-")) / "site"
+        services.start("site", site_command(f"unix:{socket}", WORKERS), site_environment(environment))
+        start_front(services, "front", f"127.0.0.1:{site_port}", socket, data)
     services.wait_for_address("site", environment["CONVOY_ADDRESS"] + "/api/health")
     subprocess.run(python("manage.py", "load_demo"), env=environment, cwd=ROOT, check=True)
-    services.start("worker", python("manage.py", "procrastinate", "worker", "--concurrency=4"), environment)
+    services.start("worker", python("manage.py", "worker", "--concurrency=4"), environment)
     if reloading:
         vite = {**install.node_environment(), "CONVOY_ADDRESS": environment["CONVOY_ADDRESS"]}
         services.start("web", ["npm", "run", "dev", "--", "--port", str(web_port)], vite, cwd=WEB)
         say(f"screens that reload: http://127.0.0.1:{web_port}")
     return environment
-
-
-def _site_command(port: int, reloading: bool) -> list[str]:
-    if reloading:
-        return python("manage.py", "runserver", f"127.0.0.1:{port}")
-    gunicorn = python("-m", "gunicorn", "convoy_site.wsgi", "--bind", f"127.0.0.1:{port}", "--workers", WORKERS)
-    return [*gunicorn, "--worker-class", "gthread", "--threads", "8", "--timeout", "60", "--log-level", "warning"]
 
 
 STATIC_CHECKS = (

@@ -20,18 +20,28 @@ from .places import PYTHON, ROOT, VAR, say, secret
 STOP_SECONDS = 10
 """How long a process may take to end before it is killed."""
 
+MOST_ENDS, WITHIN_SECONDS = 5, 60
+"""How often a process may end by itself within a minute before all of it is given up."""
+
 PR_SET_PDEATHSIG = 1
 
 
-def free_port(wanted: int) -> int:
-    """`wanted`, or the next port on loopback that nobody listens on."""
+_given: dict[int, str] = {}
+"""Ports that this run has given out, and to whom: what is to listen there may not have begun to."""
+
+
+def free_port(wanted: int, whose: str = "") -> int:
+    """`wanted`, or the next port on loopback that nobody listens on, and that nobody else was given."""
     for port in range(wanted, wanted + 200):
+        if port in _given and (not whose or _given[port] != whose):
+            continue
         with socket.socket() as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
                 probe.bind(("127.0.0.1", port))
             except OSError:
                 continue
+            _given[port] = whose
             return port
     raise SystemExit(f"No free port from {wanted} to {wanted + 199}.")
 
@@ -40,7 +50,7 @@ def remembered_port(name: str, wanted: int) -> int:
     """The port that this service had last time if it is free, so that addresses stay; else the next free one."""
     kept = VAR / "ports.json"
     known = json.loads(kept.read_text()) if kept.exists() else {}
-    known[name] = free_port(known.get(name, wanted))
+    known[name] = free_port(known.get(name, wanted), name)
     kept.write_text(json.dumps(known))
     return known[name]
 
@@ -53,6 +63,9 @@ class Services:
         self._logs = logs
         self._to_screen = to_screen
         self._running: list[tuple[str, subprocess.Popen[bytes], int]] = []
+        self._begin: dict[str, Callable[[], None]] = {}
+        """How each is started, for starting it again when it ended by itself."""
+        self._ended: dict[str, list[float]] = {}
         logs.mkdir(parents=True, exist_ok=True)
 
     def __enter__(self) -> "Services":
@@ -80,6 +93,7 @@ class Services:
         stop_signal: int = signal.SIGTERM,
         cwd: Path = ROOT,
     ) -> None:
+        self._begin[name] = lambda: self.start(name, command, environment, user, stop_signal, cwd)
         log = None if self._to_screen else (self._logs / f"{name}.log").open("ab")
         process = subprocess.Popen(
             command,
@@ -126,12 +140,25 @@ class Services:
         self.wait_for(name, answers)
 
     def sleep_while_running(self) -> None:
-        """Returns when one of the processes ends by itself; says which."""
+        """Starts again what ends by itself, a database that was killed among it; the others wait for it and go on.
+        Returns when one of them ends again and again; says which.
+        """
         while True:
-            for name, process, _ in self._running:
-                if process.poll() is not None:
-                    say(f"{name} ended with {process.returncode}; see {self._logs / name}.log")
+            for entry in list(self._running):
+                name, process, _ = entry
+                if process.poll() is None:
+                    continue
+                now = time.monotonic()
+                ends = [one for one in self._ended.get(name, []) if now - one < WITHIN_SECONDS] + [now]
+                self._ended[name] = ends
+                where = "" if self._to_screen else f"; see {self._logs / name}.log"
+                if len(ends) > MOST_ENDS:
+                    say(f"{name} ended {len(ends)} times within a minute{where}")
                     return
+                say(f"{name} ended with {process.returncode}, and is started again{where}")
+                self._running.remove(entry)
+                time.sleep(2 ** len(ends) / 4)
+                self._begin[name]()
             time.sleep(0.3)
 
 

@@ -10,10 +10,12 @@ import secrets
 import shutil
 import subprocess
 import tarfile
+import tempfile
 import time
 from pathlib import Path
 
 from . import install
+from .front import start_front
 from .places import ROOT, VAR, say
 from .services import Postgres, Services, python, remembered_port
 
@@ -40,7 +42,7 @@ def serve(arguments: list[str]) -> int:
             start_site(services, environment)
         if "worker" in parts:
             for number in range(int(environment.get("CONVOY_WORKERS", "1"))):
-                command = python("manage.py", "procrastinate", "worker", "--concurrency=4")
+                command = python("manage.py", "worker", "--concurrency=4")
                 services.start(f"worker-{number + 1}", command, environment)
         say(f"True Convoy is at {environment['CONVOY_ADDRESS']}")
         try:
@@ -61,18 +63,32 @@ def start_site(services: Services, environment: dict[str, str], name: str = "sit
     figures = Path(environment["CONVOY_DATA"]) / "figures"
     shutil.rmtree(figures, ignore_errors=True)
     figures.mkdir(parents=True)
-    environment = {**environment, "PROMETHEUS_MULTIPROC_DIR": str(figures)}
-    services.start(name, gunicorn(environment), environment)
-    bind = environment["CONVOY_BIND"]
+    environment = {**site_environment(environment), "PROMETHEUS_MULTIPROC_DIR": str(figures)}
+    bind, processes = environment["CONVOY_BIND"], environment.get("CONVOY_SITE_PROCESSES", "2")
+    if environment.get("CONVOY_FRONT", "1") == "0":
+        services.start(name, site_command(bind, processes), environment)
+    else:
+        environment["CONVOY_PROXIES"] = str(int(environment.get("CONVOY_PROXIES", "0")) + 1)
+        socket = Path(tempfile.mkdtemp(prefix="convoy-")) / "site"
+        services.start(name, site_command(f"unix:{socket}", processes), environment)
+        start_front(services, f"{name}-front", bind, socket, Path(environment["CONVOY_DATA"]))
     if not bind.startswith("unix:"):
         services.wait_for_address(name, f"http://{bind}/api/health")
 
 
-def gunicorn(environment: dict[str, str]) -> list[str]:
-    command = python("-m", "gunicorn", "convoy_site.wsgi", "--bind", environment["CONVOY_BIND"])
-    command += ["--workers", environment.get("CONVOY_SITE_PROCESSES", "2"), "--worker-class", "gthread"]
-    command += ["--threads", "8", "--timeout", "120", "--graceful-timeout", "30", "--log-level", "warning"]
-    return command
+THREADS = 8
+"""Of one process of the site: as many requests as it answers at a time. Slow clients wait in front of it."""
+
+
+def site_command(bind: str, processes: str) -> list[str]:
+    command = python("-m", "gunicorn", "convoy_site.wsgi", "--bind", bind, "--workers", processes)
+    command += ["--worker-class", "gthread", "--threads", str(THREADS), "--timeout", "120", "--graceful-timeout", "30"]
+    return [*command, "--keep-alive", "75", "--log-level", "warning"]
+
+
+def site_environment(environment: dict[str, str]) -> dict[str, str]:
+    """A process's threads share connections to the database: no more than they are."""
+    return {"CONVOY_DB_POOL": str(THREADS), **environment}
 
 
 def bring_up_to_date(environment: dict[str, str]) -> None:

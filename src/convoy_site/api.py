@@ -1,9 +1,11 @@
 """The API as a whole: its parts, and how errors are told."""
 
+import logging
 from typing import Any
 
 import orjson
 from django.core.exceptions import RequestDataTooBig
+from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI, Status
 from ninja.errors import HttpError, ValidationError
@@ -30,7 +32,10 @@ from .people.api import router as people
 from .releases.api import router as releases
 from .rollcall.api import router as crew
 from .shapes import Refusal
+from .web import server_error
 from .wrong_fields import in_words
+
+log = logging.getLogger(__name__)
 
 STATUS = {
     "not-found": 404,
@@ -115,6 +120,13 @@ def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
         told = {"body": str(error)}
         return refusal(request, 422, code="malformed", what="The request cannot be read.", fields=told)
     return refusal(request, error.status_code, code="refused", what=str(error))
+
+
+@api.exception_handler(OperationalError)
+@api.exception_handler(InterfaceError)
+def _database_away(request: HttpRequest, error: Exception) -> HttpResponse:
+    log.warning("the database does not answer: %s", error)
+    return server_error(request)
 
 
 @api.exception_handler(RequestDataTooBig)

@@ -76,6 +76,9 @@ TEMPLATES = [
     }
 ]
 
+POOL = int(os.environ.get("CONVOY_DB_POOL", "0"))
+"""Connections to the database that one process of the site holds at most; 0: one per thread, for commands and tests."""
+
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
@@ -84,10 +87,16 @@ DATABASES = {
         "NAME": os.environ.get("CONVOY_DB_NAME", "convoy"),
         "USER": os.environ.get("CONVOY_DB_USER", "convoy"),
         "PASSWORD": os.environ.get("CONVOY_DB_PASSWORD", ""),
-        "CONN_MAX_AGE": 60,
+        # Connections are shared by a process's threads, looked at before they are used (a database that was started
+        # anew has cut them), and waited for where all are in use: too many at once take turns, and none is refused.
+        "CONN_MAX_AGE": 0,
         "CONN_HEALTH_CHECKS": True,
-        # How alike a word and a name must be to count as found: 0.6 by default, which forgives hardly any slip.
-        "OPTIONS": {"options": "-c pg_trgm.word_similarity_threshold=0.45"},
+        "OPTIONS": {
+            # How alike a word and a name must be to count as found: 0.6 by default, which forgives hardly any slip.
+            "options": "-c pg_trgm.word_similarity_threshold=0.45 -c statement_timeout=60000",
+            "connect_timeout": 5,
+            **({"pool": {"min_size": 1, "max_size": POOL, "timeout": 20, "max_idle": 60}} if POOL else {}),
+        },
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

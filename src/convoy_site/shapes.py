@@ -3,8 +3,7 @@
 from datetime import datetime
 from typing import Annotated, Any
 
-from ninja import Schema
-from pydantic import AfterValidator, AwareDatetime, Field, StringConstraints
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
 
 def _no_control_characters(text: str) -> str:
@@ -30,6 +29,17 @@ def _on_the_calendar(moment: datetime) -> datetime:
 
 Moment = Annotated[AwareDatetime, AfterValidator(_on_the_calendar)]
 """A date and hour with its zone: one without is another hour for everybody who reads it."""
+
+
+class Schema(BaseModel):
+    """What every shape is. Not ninja's own, which looks at each answer's fields a second time, though they were judged
+    as it was put together: that was two fifths of a large answer's time.
+    """
+
+    model_config = ConfigDict(from_attributes=True)
+
+    def dict(self, **given: Any) -> dict[str, Any]:
+        return self.model_dump(**given)
 
 
 class Refusal(Schema):

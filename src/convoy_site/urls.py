@@ -6,6 +6,8 @@ from .api import api
 from .keeping.metrics import metrics
 from .web import page
 
+handler500 = "convoy_site.web.server_error"
+
 urlpatterns = [
     path("api/", api.urls),
     path("accounts/", include("allauth.urls")),

@@ -14,13 +14,12 @@ from typing import Any
 from django.contrib.postgres.search import SearchQuery, SearchRank, SearchVector, TrigramWordSimilarity
 from django.db.models import Case, F, Func, IntegerField, Q, QuerySet, Value, When
 from django.db.models.expressions import Combinable
-from ninja import Schema
 
 from convoy_core.outside.pasting import read_paste
 from convoy_core.words.model import Base
 from convoy_core.words.profile import GameProfile
 
-from ..shapes import Short
+from ..shapes import Schema, Short
 from .models import Mod
 
 PAGE = 40

@@ -6,9 +6,9 @@ from uuid import UUID
 
 from django.conf import settings
 from django.middleware.csrf import get_token
-from ninja import Router, Schema
+from ninja import Router
 
-from ..shapes import Done, Name
+from ..shapes import Done, Name, Schema
 from . import services
 from .demo import DEMO_ACCOUNTS
 from .models import Membership, Registration, Role, SiteRules

@@ -4,7 +4,6 @@ from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.lock.change_log import What
@@ -12,7 +11,7 @@ from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust.charter import Duty
 
 from ..packs.shapes.packs import ChangeOut
-from ..shapes import Text
+from ..shapes import Schema, Text
 from .models import Release
 
 Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1,20})?$", max_length=40)]

@@ -4,7 +4,6 @@ from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.lock.recipe import ReleaseChannel
@@ -13,7 +12,7 @@ from convoy_core.words.model import Side
 
 from ..installations.shapes.member import FitOut, ProgressOut, StandingOut
 from ..packs.shapes.packs import ChangeOut
-from ..shapes import Moment, Short
+from ..shapes import Moment, Schema, Short
 
 
 class CalledRow(Schema):

@@ -4,7 +4,6 @@ from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
 
-from ninja import Schema
 from pydantic import Field, StringConstraints
 
 from convoy_core.outside.game_profile import MAX_PROFILE
@@ -13,7 +12,7 @@ from convoy_core.outside.trying import Role as FileRole
 from convoy_core.words.model import Kind
 from convoy_core.words.profile import GameChannel
 
-from ...shapes import Short
+from ...shapes import Schema, Short
 
 MAX_TRIED = 100_000
 """Files of a folder that is tried: the largest game's."""

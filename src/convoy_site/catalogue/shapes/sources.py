@@ -3,12 +3,11 @@
 from datetime import datetime
 from typing import Annotated
 
-from ninja import Schema
 from pydantic import StringConstraints
 
 from convoy_core.words.model import Pickup
 
-from ...shapes import Name, Short
+from ...shapes import Name, Schema, Short
 from ..models import SourceState
 
 Address = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]

@@ -2,12 +2,11 @@
 
 from typing import Annotated, Any, Literal
 
-from ninja import Schema
 from pydantic import AfterValidator, Field
 
 from convoy_core.sync.deviations import Deviation
 
-from ...shapes import Moment, Short
+from ...shapes import Moment, Schema, Short
 from ..reports import MAX_DEVIATIONS
 
 

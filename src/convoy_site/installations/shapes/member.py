@@ -4,7 +4,6 @@ from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.lock.terms import Check
@@ -14,7 +13,7 @@ from convoy_core.words.model import Pickup, Side
 
 from ...packs.shapes.packs import ChangeOut
 from ...releases.shapes import ReleaseRow
-from ...shapes import Name, Short
+from ...shapes import Name, Schema, Short
 
 
 class StrayedOut(Schema):

@@ -3,11 +3,10 @@
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from ninja import Schema
 from pydantic import Field
 
 from ...people.models import Registration
-from ...shapes import Name, Short
+from ...shapes import Name, Schema, Short
 
 
 class PartOut(Schema):

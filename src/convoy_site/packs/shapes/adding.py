@@ -2,12 +2,11 @@
 
 from typing import Annotated
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.words.model import Kind, Reach, Side
 
-from ...shapes import Name, Short
+from ...shapes import Name, Schema, Short
 
 Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 

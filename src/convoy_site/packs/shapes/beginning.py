@@ -3,11 +3,11 @@
 from typing import Annotated
 from uuid import UUID
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.outside.pasting import MAX_TEXT
 
+from ...shapes import Schema
 from .packs import NamedMod
 
 

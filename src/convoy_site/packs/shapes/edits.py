@@ -3,12 +3,11 @@
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS
 
-from ...shapes import Name, Short
+from ...shapes import Name, Schema, Short
 
 MAX_LINES = 2_000
 """Chosen lines of one draft: five times the largest pack that people keep."""

@@ -3,9 +3,9 @@
 from datetime import date, datetime
 from uuid import UUID
 
-from ninja import Schema
-
 from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
+
+from ...shapes import Schema
 
 
 class FinderRow(Schema):

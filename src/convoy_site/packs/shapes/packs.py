@@ -5,7 +5,6 @@ from enum import StrEnum
 from typing import Annotated, Literal
 from uuid import UUID
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.checks import Severity
@@ -15,7 +14,7 @@ from convoy_core.lock.terms import Check, How
 from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
 
 from ...people.models import Role
-from ...shapes import Name, Short, Text
+from ...shapes import Name, Schema, Short, Text
 from ..models import EMBLEMS, Pack
 from .edits import EditIn
 

@@ -2,11 +2,11 @@
 
 from typing import Annotated
 
-from ninja import Schema
 from pydantic import Field
 
 from convoy_core.outside.pasting import MAX_TEXT
 
+from ...shapes import Schema
 from .. import recognising
 
 
