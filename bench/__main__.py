@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
 sys.path.insert(0, "src")
 django.setup()
 
-from . import in_step, making, resolving, site_pages, syncing, walk, ways_in  # noqa: E402 - after django.setup
+from . import in_step, load, making, resolving, site_pages, syncing, walk, ways_in  # noqa: E402 - after django.setup
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "benchmarks.md"
@@ -36,6 +36,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "in step": in_step.measure,
     "fetching": in_step.fetching,
     "walk": walk.measure,
+    "load": load.measure,
 }
 
 
