@@ -31,7 +31,7 @@ FAULTS = [
     ('version = "1.9.0"', 'version = "2.0"', "listed twice"),
     ('version = "1.9.0"', 'version = "newest"', "is no version"),
     ('games = ">=1.9, <2.2"', 'games = "1.9 to 2.2"', "no version range"),
-    ('games = ">=1.9, <2.2"', 'games = ">=old"', "is no version"),
+    ('games = ">=1.9, <2.2"', 'games = ">=old"', "is no number"),
     ("[kinds.scenario]", "[kinds.scenery]", "no such kind"),
     ('place = "config"', 'place = "{mod.__class__}"', "Nothing but {mod}"),
     ('place = "config"', 'place = "../config"', "climbs out"),

@@ -2,12 +2,13 @@
 
 import asyncio
 import logging
+import signal
 import time
 from typing import Any
 
-from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import DatabaseError, close_old_connections
+from procrastinate.contrib.django import app
 from procrastinate.exceptions import ConnectorException
 from psycopg import Error as PsycopgError
 from psycopg_pool import PoolTimeout
@@ -17,8 +18,7 @@ log = logging.getLogger(__name__)
 FIRST_WAIT, LONGEST_WAIT = 1.0, 30.0
 """Seconds until the next try; doubled each time, until it has run for longer than the longest."""
 
-
-AWAY = (DatabaseError, ConnectorException, PsycopgError, PoolTimeout, OSError, asyncio.CancelledError)
+AWAY = (DatabaseError, ConnectorException, PsycopgError, PoolTimeout, OSError)
 """What a database that goes away comes to, in the worker's several layers."""
 
 
@@ -29,16 +29,43 @@ class Command(BaseCommand):
         parser.add_argument("--concurrency", type=int, default=4)
 
     def handle(self, *args: object, **options: Any) -> None:
-        wait = FIRST_WAIT
+        wait, why = FIRST_WAIT, ""
         while True:
             began = time.monotonic()
             try:
-                call_command("procrastinate", "worker", concurrency=options["concurrency"])
-                return
+                if asyncio.run(_work(options["concurrency"])):
+                    return
+                # The package ends as if it had been asked to when its line to the database is cut.
+                why = "its line was cut"
             except AWAY as error:
-                if time.monotonic() - began > LONGEST_WAIT:
-                    wait = FIRST_WAIT
-                log.warning("the worker lost the database and begins again in %.0f s: %s", wait, error)
-                close_old_connections()
-                time.sleep(wait)
-                wait = min(LONGEST_WAIT, wait * 2)
+                why = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
+            if time.monotonic() - began > LONGEST_WAIT:
+                wait = FIRST_WAIT
+            log.warning("the worker lost the database and begins again in %.0f s: %s", wait, why)
+            close_old_connections()
+            time.sleep(wait)
+            wait = min(LONGEST_WAIT, wait * 2)
+
+
+async def _work(concurrency: int) -> bool:
+    """Whether it was asked to stop; what it had in hand is ended first."""
+    stopping = False
+
+    def stop() -> None:
+        nonlocal stopping
+        stopping = True
+        working.cancel()
+
+    with app.replace_connector(app.connector.get_worker_connector()) as own:  # type: ignore[attr-defined]
+        async with own.open_async():
+            working = asyncio.ensure_future(
+                own.run_worker_async(concurrency=concurrency, install_signal_handlers=False)
+            )
+            for each in (signal.SIGTERM, signal.SIGINT):
+                asyncio.get_running_loop().add_signal_handler(each, stop)
+            try:
+                await working
+            except asyncio.CancelledError:
+                if not stopping:
+                    raise
+    return stopping

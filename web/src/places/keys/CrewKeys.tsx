@@ -44,6 +44,7 @@ function Shown({ charter, crewId }: { charter: Shape["CharterOut"]; crewId: stri
           : "Not all keys lie on this site."}{" "}
         {charter.expires && `The charter holds until ${day(charter.expires)}.`}
       </Typography>
+      <Box sx={{ height: 8 }} />
       {charter.ends_soon && (
         <Remark tone="warning" live={false}>
           <strong>The charter's time is running out.</strong> After it no machine takes anything new. Make the next one
