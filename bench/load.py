@@ -70,7 +70,9 @@ def _processes(name: str) -> list[psutil.Process]:
     found = []
     for one in psutil.process_iter():
         try:
-            if name in " ".join(one.cmdline()) and _is_of_this_site(one):
+            # What loads the front's cache ends by itself.
+            told = " ".join(one.cmdline())
+            if name in told and "cache loader" not in told and _is_of_this_site(one):
                 found.append(one)
         except (psutil.Error, OSError):
             continue
