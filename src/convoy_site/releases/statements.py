@@ -6,7 +6,8 @@ agent that watches asks for one small file that any static server or CDN may han
 changes.
 """
 
-from datetime import timedelta
+from datetime import datetime, timedelta
+from functools import lru_cache
 from uuid import UUID
 
 from django.db import transaction
@@ -29,10 +30,29 @@ CALLS_FOR = timedelta(minutes=10)
 
 def statement_of(pack: Pack) -> Signed:
     """What is said now. Signed anew where the last one has not long to go."""
+    return _said(pack).as_signed()
+
+
+def said_with_releases(pack: Pack) -> tuple[Signed, list[Release]]:
+    """What is said now, and the pack's releases without their documents, newest first. These are kept in memory by the
+    time of the statement: whatever changes them states anew, in the same transaction. Nobody may change what is given.
+    """
+    row = _said(pack)
+    return row.as_signed(), _releases(pack.pk, row.made_at)
+
+
+@lru_cache(maxsize=1_000)
+def _releases(pack_id: UUID, stated_at: datetime) -> list[Release]:
+    found = Release.objects.filter(pack=pack_id).defer("document", "signature", "public_key", "changes", "notes")
+    return list(found.select_related("withdrawal").order_by("-pk"))
+
+
+def _said(pack: Pack) -> StatementKept:
     row = StatementKept.objects.filter(pack=pack).first()
     if row is None or timezone.now() - row.made_at > RENEWED_AFTER:
-        return restate(pack)
-    return row.as_signed()
+        restate(pack)
+        row = StatementKept.objects.get(pack=pack)
+    return row
 
 
 @transaction.atomic

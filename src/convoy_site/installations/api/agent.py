@@ -3,7 +3,6 @@
 from typing import Annotated, Any, cast
 
 from django.conf import settings
-from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from ninja import Path, Router
@@ -12,12 +11,11 @@ from ninja.security import HttpBearer
 from convoy_core.trust.charter import Duty
 
 from ...catalogue import own
-from ...catalogue.models import Source
+from ...catalogue.services import addresses
 from ...people.rights import NotFound
 from ...people.services import asker_address
 from ...releases.charters import charters_after, newest_charter, signatures_of
-from ...releases.services import releases_of
-from ...releases.statements import statement_of
+from ...releases.statements import said_with_releases
 from ...sending import send_file
 from ...shapes import Done, Short
 from .. import agents, joining, orders, progress, reports, standings
@@ -86,20 +84,19 @@ def _looked(installation: Installation) -> dict[str, Any]:
 def head(request: FromAgent) -> Head:
     installation: Installation = request.auth
     pack = installation.pack
-    releases = list(releases_of(pack).select_related("withdrawal"))
+    said, releases = said_with_releases(pack)
     target, open_to = target_of(installation, releases), followed(installation, releases)
     if target is None:
         raise NotFound(f"{pack.name} has no open release.", now="Come back when one is published.")
     progress.seen_watching(installation)
     order = orders.pending(installation)
-    shown = Source.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id)
     return Head(
         number=target.number,
         sha256=target.sha256,
         newest=open_to[0].number if open_to else "",
-        statement=SignedOut(**statement_of(pack).as_data()),
+        statement=SignedOut(**said.as_data()),
         word=f"{settings.WORD_ADDRESS}/{pack.pk}.json",
-        sources=dict(shown.values_list("id", "address")),
+        sources=addresses(pack.game_id, pack.crew_id),
         left_out=installation.left_out,
         line=installation.line_kb,
         most=installation.most_mb,
