@@ -40,7 +40,7 @@ def measure() -> list[tuple[str, str, str]]:
         (
             "head, an agent's question",
             lambda: agent.get("/api/agent/head"),
-            "2 ms, or out of the way: every two minutes",
+            "2 ms, or out of the way",
         ),
         ("roll call", lambda: maren.get(f"{at}/roll-call"), "15 ms"),
         ("draft of 120 lines", lambda: maren.get(f"{at}/draft"), "25 ms"),

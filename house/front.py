@@ -68,6 +68,8 @@ def start_front(services: Services, name: str, bind: str, site_socket: Path, dat
         (place / each).mkdir(parents=True, exist_ok=True)
     config = place / "nginx.conf"
     config.write_text(configuration(bind, site_socket, place))
+    # Nobody is answered before there is somebody to answer.
+    services.wait_for(name, site_socket.exists)
     command = [program(), "-c", str(config), "-p", str(place), "-e", "stderr"]
     services.start(name, command)
 

@@ -83,7 +83,9 @@ class Kept:
     environments: list[dict[str, str]] = field(default_factory=list)
 
     def stop_machine(self, number: int) -> None:
-        self.services.stop(f"site-{number}")
+        """As a machine that fails: all of it at once."""
+        for name in (f"site-{number}-front", f"site-{number}"):
+            self.services.stop(name)
 
 
 @contextmanager

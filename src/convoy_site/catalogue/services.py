@@ -1,6 +1,5 @@
 """What the rest of the site asks of the catalogue: the builds that a resolve needs, searching, and fit."""
 
-import time
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple, Protocol
@@ -158,23 +157,7 @@ def newer_than(pick: CoreBuild, builds: Sequence[BuildRow], base: Base, picks: M
     return next((one.version.text for one in above if not why_not(one, base, picks)), "")
 
 
-ADDRESSES_FOR = 20.0
-"""Seconds for which a process keeps where sources are: agents ask by the thousand, and a source moves once a year."""
-
-_addresses: dict[tuple[str, UUID], tuple[float, dict[str, str]]] = {}
-
-
 def addresses(game_id: str, crew_id: UUID) -> dict[str, str]:
     """Where the sources are that a crew's packs of a game draw on."""
-    kept = _addresses.get((game_id, crew_id))
-    if kept and kept[0] > time.monotonic():
-        return kept[1]
     shown = Source.objects.filter(Q(crew=None) | Q(crew=crew_id), game=game_id)
-    found = dict(shown.values_list("id", "address"))
-    if len(_addresses) > MOST_ADDRESSES:
-        _addresses.clear()
-    _addresses[game_id, crew_id] = (time.monotonic() + ADDRESSES_FOR, found)
-    return found
-
-
-MOST_ADDRESSES = 5_000
+    return dict(shown.values_list("id", "address"))
