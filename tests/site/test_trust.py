@@ -113,8 +113,11 @@ def test_a_crew_takes_its_keys_off_the_site(world: World) -> None:
     assert bring_charter(world, replace(offline, version=3), root)[1]["code"] == "wrong-charter"
     mute = offline.with_duty(Duty.STATEMENT, [public_half(root)], 1)
     assert bring_charter(world, mute, root)[1]["code"] == "site-cannot-sign"
-    # The site holds the charter key as yet, and signs for the owner; once, and never again.
+    # The site holds the charter key as yet, and signs for the owner; once, and never again. Its word speaks of it at
+    # once.
+    assert said(world).charter == 1
     assert bring_charter(world, offline, root)[0] == 200
+    assert said(world).charter == 2
     assert bring_charter(world, offline, root)[1]["code"] == "wrong-charter"
     assert bring_charter(world, replace(first, version=3), root)[0] == 422
     shown = world.as_("member").get(f"/api/crews/{world.crew.id}/charter")[1]

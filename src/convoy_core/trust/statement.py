@@ -88,9 +88,6 @@ class Statement:
     def is_over(self, now: datetime) -> bool:
         return now >= self.expires
 
-    def says_the_same(self, other: Statement) -> bool:
-        return (self.newest, self.withdrawn) == (other.newest, other.withdrawn)
-
     def channel_of(self, number: str) -> ReleaseChannel | None:
         """The channel of which a number is the newest release; stable before trial."""
         return next((one for one in ReleaseChannel if one in self.newest and self.newest[one].number == number), None)

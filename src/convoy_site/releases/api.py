@@ -19,7 +19,7 @@ from ..packs.shapes.packs import ChangeOut
 from ..people.rights import MAY, Action, NotFound, SignedIn, role_in
 from ..people.services import crew_for, owner_of
 from ..shapes import Done, Short
-from . import charters, services, waiting
+from . import changing_keys, charters, services, waiting
 from .keys import own_keys
 from .models import JoinCode
 from .shapes import (
@@ -180,7 +180,7 @@ def charter_file(request: SignedIn, crew_id: UUID) -> HttpResponse:
 def bring_charter(request: SignedIn, crew_id: UUID, file: File[UploadedFile]) -> Done:
     """The next charter, signed."""
     crew_for(request.user, crew_id, Action.KEYS)
-    charters.take_charter(request.user, crew_id, read_signed(_content(file, LONGEST)))
+    changing_keys.take_charter(request.user, crew_id, read_signed(_content(file, LONGEST)))
     return Done()
 
 

@@ -5,22 +5,15 @@ before.
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import timedelta
-from uuid import UUID
 
-from django.db import transaction
-from django.utils import timezone
-
-from convoy_core.trust.charter import CONTEXT, Charter, Duty, first_charter, follow, read_charter, refuse_over
+from convoy_core.trust.charter import CONTEXT, Charter, Duty, first_charter, read_charter
 from convoy_core.trust.signed import Signed, signers
-from convoy_core.trust.signing import key_fingerprint, public_half
+from convoy_core.trust.signing import public_half
 from convoy_core.trust.trusted import RELEASE_CONTEXT
 from convoy_core.words.errors import ConvoyError
 
-from ..people import audit
-from ..people.models import Crew, User
-from ..people.rights import Action, allow
-from ..people.services import crew_for
-from .keys import own_keys, signed_by_site, signing_key, statement_key
+from ..people.models import Crew
+from .keys import signed_by_site, signing_key, statement_key
 from .models import CharterKept, Release, ReleaseSignature
 
 AT_ONCE = 8
@@ -34,12 +27,6 @@ class NoSiteKey(ConvoyError):
     """The key that this would take was taken off the site."""
 
     code = "no-site-key"
-
-
-class SiteCannotSign(ConvoyError):
-    """A charter that leaves the site unable to say what the newest release is."""
-
-    code = "site-cannot-sign"
 
 
 @dataclass(frozen=True)
@@ -77,38 +64,6 @@ def charters_after(crew: Crew, version: int) -> list[Signed]:
     return [row.as_signed() for row in rows[:AT_ONCE]]
 
 
-@transaction.atomic
-def take_charter(user: User, crew_id: UUID, signed: Signed) -> Charter:
-    """Takes the next charter from the crew's owner. What the site may sign under it is signed anew at once; the rest
-    waits for its people (`waiting`). Raises WrongCharter, BadSignature, CharterOver, SiteCannotSign.
-    """
-    crew = crew_for(user, crew_id, Action.KEYS)
-    Crew.objects.select_for_update(no_key=True).get(pk=crew.pk)
-    before = newest_charter(crew).charter
-    # As long as the site holds the charter key it signs for the crew's owner: that is how keys leave it.
-    for pair in signed_by_site(signed.document, CONTEXT, before, Duty.CHARTER).signatures:
-        signed = Signed(signed.document, (*(one for one in signed.signatures if one[0] != pair[0]), pair))
-    after = follow(before, signed)
-    refuse_over(after, timezone.now())
-    if not _site_can_state(after):
-        raise SiteCannotSign(
-            "With this charter the site could not say any more what the newest release is.",
-            "That word holds a few days and has to be signed anew, so one key for it has to lie here.",
-            f"Name the site's key for statements, {key_fingerprint(public_half(statement_key()))}, and ask for one "
-            "signature.",
-        )
-    CharterKept.objects.create(crew=crew, version=after.version, **CharterKept.columns(signed))
-    for release in unsigned_releases(crew, after):
-        sign_again(release, after)
-    audit.note(user, f"brought charter {after.version} with the key {after.mark}", crew)
-    return after
-
-
-def _site_can_state(charter: Charter) -> bool:
-    held = charter.duties[Duty.STATEMENT]
-    return held.threshold == 1 and bool(own_keys().keys() & set(held.keys))
-
-
 def signatures_of(release: Release) -> Signed:
     """A release with every signature that it has."""
     own = (bytes(release.public_key), bytes(release.signature))
@@ -136,8 +91,3 @@ def add_signatures(release: Release, ones: Iterable[tuple[bytes, bytes]]) -> Non
     for key, signature in ones:
         if key != bytes(release.public_key):
             ReleaseSignature.objects.get_or_create(release=release, key=key, defaults={"signature": signature})
-
-
-def see_charter(user: User, crew: Crew) -> Chartered:
-    allow(user, crew, Action.SEE, "This crew")
-    return newest_charter(crew)

@@ -15,12 +15,10 @@ from django.db import transaction
 from convoy_core.trust.charter import CONTEXT, Charter, Duty, Holders
 from convoy_core.trust.signed import Signed
 from convoy_core.trust.signing import key_fingerprint, public_half
-from convoy_site.packs.models import Pack
 from convoy_site.people.models import Crew
 from convoy_site.releases import keys
-from convoy_site.releases.charters import newest_charter, sign_again, unsigned_releases
-from convoy_site.releases.models import CharterKept
-from convoy_site.releases.statements import restate
+from convoy_site.releases.changing_keys import adopt
+from convoy_site.releases.charters import newest_charter
 
 
 class Command(BaseCommand):
@@ -67,9 +65,5 @@ class Command(BaseCommand):
         if sum(key in old for key in held.keys) < held.threshold:
             self.stdout.write(f"{crew.name}: its owner has to bring a charter that names the new keys.")
             return
-        CharterKept.objects.create(crew=crew, version=after.version, **CharterKept.columns(signed))
-        for release in unsigned_releases(crew, after):
-            sign_again(release, after)
-        for pack in Pack.objects.filter(crew=crew, releases__isnull=False).distinct():
-            restate(pack)
+        adopt(crew, after, signed)
         self.stdout.write(f"{crew.name}: charter {after.version}, key {after.mark}")
