@@ -1,9 +1,11 @@
 """Charters, statements and signatures on the site; machines that have what it has not; reports that come late."""
 
 import json
+import shutil
 from dataclasses import replace
 from datetime import timedelta
 from io import StringIO
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -23,6 +25,8 @@ from convoy_core.trust.statement import HOLDS_FOR, RENEWED_AFTER, read_statement
 from convoy_core.trust.trusted import RELEASE_CONTEXT, Trusted
 from convoy_site import word
 from convoy_site.installations.models import Installation
+from convoy_site.keeping.identity import NotOfThisSite, take_up
+from convoy_site.releases import keys
 from convoy_site.releases.models import Release, StatementKept
 from convoy_site.releases.statements import renew_statements
 
@@ -211,3 +215,22 @@ def test_a_report_of_an_installation_that_is_being_removed_is_a_plain_refusal(wo
     Installation.objects.filter(pk=known.pk).delete()
     with pytest.raises(NotFound, match="was removed"):
         take_report(known, AgentReport("1.0.0", {}))
+
+
+def test_a_machine_that_is_not_of_this_site_says_so_at_its_start(world: World, tmp_path: Path, settings: Any) -> None:
+    assert take_up() is False and take_up() is False
+    own = Path(settings.DATA)
+    with pytest.raises(NotOfThisSite, match="looks for it"):
+        settings.MEDIA_ROOT = tmp_path / "elsewhere"
+        take_up()
+    settings.MEDIA_ROOT = own / "files"
+    settings.DATA = tmp_path / "second"
+    with pytest.raises(NotOfThisSite, match="here lies none"):
+        take_up()
+    assert not (tmp_path / "second").exists()
+    keys.make_keys()
+    with pytest.raises(NotOfThisSite, match="is not the key of this site"):
+        take_up()
+    shutil.copy(own / "statement.key", tmp_path / "second")
+    (tmp_path / "second/signing.key").unlink()
+    take_up()

@@ -1,10 +1,12 @@
-"""Brings the database up to date, and makes the site's keys unless there are any. Safe to run again."""
+"""Brings the database up to date, and makes the site's keys unless there are any; refuses where this machine has others
+than the site. Safe to run again."""
 
 from django.core.management import call_command
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
 from django.db import connection
 
-from convoy_site.releases.keys import make_keys
+from convoy_core.words.errors import ConvoyError
+from convoy_site.keeping.identity import take_up
 
 LOCK = 8_460_000
 """Any number that nothing else locks."""
@@ -20,7 +22,9 @@ class Command(BaseCommand):
             try:
                 call_command("migrate", verbosity=0)
                 call_command("createcachetable", verbosity=0)
+                if take_up():
+                    self.stdout.write("New keys were made.")
+            except ConvoyError as error:
+                raise CommandError(error.sentence()) from error
             finally:
                 cursor.execute("select pg_advisory_unlock(%s)", [LOCK])
-        if make_keys():
-            self.stdout.write("A new signing key was made.")

@@ -15,6 +15,7 @@ from django.db import transaction
 from convoy_core.trust.charter import CONTEXT, Charter, Duty, Holders
 from convoy_core.trust.signed import Signed
 from convoy_core.trust.signing import key_fingerprint, public_half
+from convoy_site.keeping.identity import note
 from convoy_site.people.models import Crew
 from convoy_site.releases import keys
 from convoy_site.releases.changing_keys import adopt
@@ -43,7 +44,7 @@ class Command(BaseCommand):
         for place in was:
             place.rename(place.with_name(f"{place.name}.{moment}"))
         keys.make_keys()
-        keys.forget_read_keys()
+        note()
         new = {public_half(private): public_half(place.read_bytes()) for place, private in was.items()}
         for crew in crews:
             self._renew_crew(crew, before[crew.pk], old, new)
