@@ -47,7 +47,7 @@ def note() -> None:
 
 
 def _place(known: SiteIdentity) -> str:
-    return f"own/site-{known.mark}"
+    return f"site/{known.mark}"
 
 
 def _refuse_other_keys(known: SiteIdentity) -> None:
