@@ -20,7 +20,7 @@ from convoy_site.releases.services import make_join_code
 from .site_pages import signed_in
 
 REQUESTS = 150
-POLL_SECONDS, ASK_SECONDS = 5, 120
+POLL_SECONDS, ASK_SECONDS = 5, 300
 """How often a watching agent looks at the pack's word, and asks the site itself (`convoy_agent.watch`)."""
 
 AT_ONCE, BURST = 40, 400

@@ -36,7 +36,7 @@ from .storage.store import Store
 ASK_EVERY = 5.0
 """Seconds between two looks at the pack's word while nothing is to be done."""
 
-ASK_SITE_EVERY = 120.0
+ASK_SITE_EVERY = 300.0
 """Seconds between two questions to the site itself, which the word does not call for."""
 
 LOOK_EVERY = 300.0
@@ -127,7 +127,7 @@ class Watcher:
         return head.order is not None
 
     def _is_called(self, site: Site, pairing: Pairing) -> bool:
-        """Whether the site itself is to be asked: every two minutes, and when the pack's word says so or cannot be
+        """Whether the site itself is to be asked: every five minutes, and when the pack's word says so or cannot be
         had.
         """
         if not self._address or time.monotonic() - self._asked_at > ASK_SITE_EVERY:

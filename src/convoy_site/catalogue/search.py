@@ -109,7 +109,7 @@ def search(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) 
     pages = max(1, -(-len(rows) // PAGE))
     page = min(max(1, asked.page), pages)
     shown = [row[0] for row in rows[(page - 1) * PAGE : page * PAGE]]
-    by_key = Mod.objects.select_related("source").defer("words").in_bulk(shown)
+    by_key = Mod.objects.prefetch_related("source").defer("words").in_bulk(shown)
     return FoundPage([by_key[key] for key in shown], len(rows), page, pages, _facets(rows))
 
 

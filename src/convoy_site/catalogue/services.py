@@ -72,13 +72,25 @@ def build_rows(mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
     fields = BuildRow._fields[1:-1]
     light = Build.objects.filter(mod__in=mods).values_list("pk", "mod_id", *fields[1:])
     known = {row[0]: row for row in light}
-    unread = [pk for pk, row in known.items() if pk not in _kept or _kept[pk].version.text != row[2]]
-    if unread:
-        for row in Build.objects.filter(pk__in=unread).values_list(*BUILD_FIELDS):
-            core_build(*row)
+    cores = _cores({pk: (mods[row[1]], row[2]) for pk, row in known.items()})
     found: dict[int, list[BuildRow]] = {pk: [] for pk in mods}
     for row in known.values():
-        found[row[1]].append(BuildRow._make((*row, _kept[row[0]])))
+        found[row[1]].append(BuildRow._make((*row, cores[row[0]])))
+    return found
+
+
+def core_builds(builds: QuerySet[Build]) -> list[CoreBuild]:
+    """Builds as the core sees them, without reading again what is in memory. Two queries at most."""
+    rows = builds.values_list("pk", "mod__slug", "version")
+    return list(_cores({pk: (mod, version) for pk, mod, version in rows}).values())
+
+
+def _cores(wanted: Mapping[int, tuple[str, str]]) -> dict[int, CoreBuild]:
+    """By primary key; `wanted`: primary key to mod and version."""
+    found = {pk: one for pk in wanted if (one := _kept.get(pk)) and (one.mod, one.version.text) == wanted[pk]}
+    if unread := wanted.keys() - found.keys():
+        for row in Build.objects.filter(pk__in=unread).values_list(*BUILD_FIELDS):
+            found[row[0]] = core_build(*row)
     return found
 
 

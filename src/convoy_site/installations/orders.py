@@ -21,8 +21,8 @@ from .joining import Busy, installation_for, left
 from .models import Installation
 from .progress import current_progress, take_progress
 
-WATCHES_FOR = timedelta(seconds=280)
-"""An agent that watches asks the site itself every two minutes; after this silence it is taken to have gone."""
+WATCHES_FOR = timedelta(minutes=11)
+"""An agent that watches asks the site itself every five minutes; after this silence it is taken to have gone."""
 
 
 ORDER_FOR = timedelta(minutes=10)

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import lru_cache
 
 from django.utils import timezone
 
@@ -99,12 +100,16 @@ def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Sto
 
 def needed_by(one: Installation, release: Release) -> Needed:
     """What a release demands of an installation's machine: its side's share, without what its member leaves out."""
-    recipe = recipe_of(release.pk)
-    return lighter(recipe.needed, _memory(recipe.lock) - _memory(_bare_share(one, release)))
+    return _demand(release.pk, Side(one.side), tuple(one.left_out))[0]
 
 
-def _bare_share(one: Installation, release: Release) -> Lock:
-    return recipe_of(release.pk).lock.bare.share(Side(one.side)).without(one.left_out)
+@lru_cache(maxsize=512)
+def _demand(release_pk: int, side: Side, left_out: tuple[str, ...]) -> tuple[Needed, list[Choice]]:
+    """What a share demands, and what its member may leave out. Kept in memory: a release never changes."""
+    recipe = recipe_of(release_pk)
+    bare = recipe.lock.bare.share(side).without(left_out)
+    choices = [Choice(build.name, build.memory) for build in bare.choices]
+    return lighter(recipe.needed, _memory(recipe.lock) - _memory(bare)), choices
 
 
 def _memory(lock: Lock) -> int:
@@ -114,8 +119,8 @@ def _memory(lock: Lock) -> int:
 def _fits(one: Installation, wanted: Release | None) -> Verdict:
     if wanted is None:
         return judge(Needed(), machine_of(one), _still_to_place(one))
-    choices = [Choice(build.name, build.memory) for build in _bare_share(one, wanted).choices]
-    return judge(needed_by(one, wanted), machine_of(one), _still_to_place(one), choices)
+    needed, choices = _demand(wanted.pk, Side(one.side), tuple(one.left_out))
+    return judge(needed, machine_of(one), _still_to_place(one), choices)
 
 
 def _still_to_place(one: Installation) -> int:

@@ -23,7 +23,7 @@ from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Build, BuildPlace, Mod, SourceState
-from ..catalogue.services import BuildRow, closure, core_of, shelf
+from ..catalogue.services import BuildRow, closure, core_builds, core_of, shelf
 from .models import Draft, Line, Pack
 
 
@@ -96,7 +96,7 @@ def picked(draft: Draft, with_files: bool = False) -> Picked:
     order = {line.mod: line.order for line in draft.lines.all() if line.on}
     rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
     rows = rows.filter(version__in=set(draft.picks.values())).select_related("mod__source")
-    rows = rows.prefetch_related(further_places(draft.pack)) if with_files else rows.defer("files")
+    rows = rows.prefetch_related(further_places(draft.pack)) if with_files else rows.defer("files", "mod__words")
     found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
     place = {mod: at for at, mod in enumerate(in_order(order, draft.picks))}
     found.sort(key=lambda row: place[row.mod.slug])
@@ -121,7 +121,11 @@ def kept_for(
 
 
 def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
-    return {row.mod.slug: core_of(row, row.mod.slug) for row in picked(pack.draft).rows}
+    """The draft's builds as the core sees them, by mod."""
+    picks = pack.draft.picks
+    rows = Build.objects.filter(mod__in=shelf(pack).filter(slug__in=picks), version__in=set(picks.values()))
+    found = {one.mod: one for one in core_builds(rows) if picks[one.mod] == one.version.text}
+    return {mod: found[mod] for mod in picks if mod in found}
 
 
 def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild, list[PlacedFile]]]:

@@ -275,8 +275,8 @@ def as_done(edit: Edit, user: User) -> Done:
 
 def done_by(user: User, draft: Draft) -> list[Done]:
     """The draft's newest edits, for whoever asks what their undoing would take back."""
-    found = draft.edits.only("revision", "takes_back", "again", "by", "draft")[:UNDOABLE]
-    return [as_done(one, user) for one in found]
+    found = draft.edits.values_list("revision", "takes_back", "again", "by_id")[:UNDOABLE]
+    return [Done(revision, takes_back, again, by == user.pk) for revision, takes_back, again, by in found]
 
 
 def _staying(draft: Draft, settled: Settled, edits: Sequence[EditIn]) -> dict[str, list[str]]:

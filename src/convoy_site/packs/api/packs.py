@@ -3,7 +3,7 @@
 from typing import Annotated, Any
 from uuid import UUID
 
-from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
+from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery, prefetch_related_objects
 from ninja import Query, Router
 
 from convoy_core.draft.lines import LineState, state_of
@@ -47,6 +47,7 @@ router = Router(tags=["packs"])
 
 NOTHING = {"why": "", "core": [], "ways": []}
 EDITS_SHOWN = 100
+SHOWN_OF_A_MOD = ("slug", "name", "summary", "kind", "source", "licence", "updated", "category")
 
 
 @router.get("/packs", response=list[PackRow], operation_id="packs")
@@ -107,9 +108,11 @@ def describe_pack(request: SignedIn, pack_id: UUID, body: PackChange) -> PackOut
 def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     """Every line of the draft. A fixed number of queries, whatever its length."""
     pack = services.pack_for(request.user, pack_id, Action.SEE)
+    prefetch_related_objects([pack.draft], "lines")
     lines = {line.mod: line for line in pack.draft.lines.all()}
     wanted = {*lines, *pack.draft.picks}
-    mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=wanted).select_related("source")}
+    shown = shelf(pack).filter(slug__in=wanted).prefetch_related("source").only(*SHOWN_OF_A_MOD)
+    mods = {mod.slug: mod for mod in shown}
     by_mod = build_rows({mod.pk: slug for slug, mod in mods.items()})
     builds = {slug: by_mod[mod.pk] for slug, mod in mods.items()}
     picked = {
