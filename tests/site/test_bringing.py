@@ -18,7 +18,7 @@ from convoy_agent.sourcing.make import make_source
 from convoy_core.words.errors import MalformedInput
 from convoy_site.catalogue import keeping_sources, reaching, reading_sources
 from convoy_site.catalogue.games import add_game, keep_lists
-from convoy_site.catalogue.models import Build, BuildPlace, Game, Mod, OwnFile, Source
+from convoy_site.catalogue.models import Build, BuildPlace, Game, Mod, OwnFile, Source, SourcePage
 from convoy_site.catalogue.reading_sources import read_source
 from convoy_site.catalogue.refitting import refit
 from convoy_site.catalogue.services import shelf
@@ -260,8 +260,43 @@ def test_a_source_without_end_is_left(world: World, shelf_folder: Path, net: dic
     source.pages.all().delete()
     Source.objects.filter(pk=source.pk).update(etag="")
     assert "may list 3 mods" in read(source.pk).trouble
+    monkeypatch.setattr(reading_sources, "MODS_OF_A_CREWS", 4)
+    SourcePage.objects.filter(source=read(source.pk)).update(sha256="0" * 64)
+    Source.objects.filter(pk=source.pk).update(etag="")
+    assert read(source.pk).trouble == ""  # a page that is read again counts once
+    monkeypatch.setattr(reading_sources, "READING_SECONDS", 0)
+    assert "took longer than" in read(source.pk).trouble
     monkeypatch.setattr(reading_sources, "MAX_READING_BYTES", 100)
+    monkeypatch.setattr(reading_sources, "READING_SECONDS", 60)
     assert "is larger than" in read(source.pk).trouble
+
+
+def test_an_older_index_is_not_read_again(
+    world: World, shelf_folder: Path, net: dict[str, Any], tmp_path: Path
+) -> None:
+    source = read(add(world)[1]["id"])
+    old = {f"/shelf/{one}": (tmp_path / "out/shelf" / one).read_bytes() for one in ("catalogue.json",)}
+    old |= {f"/shelf/signatures/{one.name}": one.read_bytes() for one in (tmp_path / "out/shelf/signatures").iterdir()}
+    write_archive(shelf_folder / "knots-7.zip", {"hitch.toml": marker("knots", "7"), "x": "y"})
+    make_source(shelf_folder, tmp_path / "out" / "shelf", tmp_path / "key")
+    assert read(source.pk).serial == 2
+    assert Build.objects.filter(mod__slug="knots", version="7", gone=False).exists()
+    net.update({path: httpx.Response(200, content=content) for path, content in old.items()})
+    assert "number 1, and number 2 was read before" in read(source.pk).trouble
+    assert Build.objects.filter(mod__slug="knots", version="7", gone=False).exists()
+
+
+def test_a_list_of_versions_that_makes_no_sense_keeps_no_mod_back(
+    world: World, shelf_folder: Path, net: dict[str, Any]
+) -> None:
+    source = Source.objects.get(pk=add(world)[1]["id"])
+    Source.objects.filter(pk=source.pk).update(key="")
+    index = reaching.client().get(f"{HUTS}/catalogue.json").json()
+    index["versions"] = {"games": [{"version": "soon"}]}
+    net["/shelf/catalogue.json"] = httpx.Response(200, json=index)
+    after = read(source.pk)
+    assert "Its list of versions" in after.trouble
+    assert after.mods.count() == 4
 
 
 def test_versions_follow_a_source(world: World, shelf_folder: Path, net: dict[str, Any], tmp_path: Path) -> None:

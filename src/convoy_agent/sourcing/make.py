@@ -15,8 +15,9 @@ from typing import Any
 
 from platformdirs import user_config_path
 
-from convoy_core.lock.canonical import sha256_hex
+from convoy_core.lock.canonical import canonical_json, sha256_hex
 from convoy_core.outside.game_profile import read_profile
+from convoy_core.outside.paths import checked_path
 from convoy_core.outside.version_lists import lists_of
 from convoy_core.source.entries import Entries, entries_of
 from convoy_core.source.facts import SOURCE_FILE, SourceFacts, Trouble, read_source_facts
@@ -90,7 +91,10 @@ def make_source(
         "versions": lists_of(profile),
     }
     _lay_down_archives(made, folder, out)
-    files = catalogue_files(made.mods.values(), about, private)
+    serial = _serial_before(before)
+    files = catalogue_files(made.mods.values(), about, private, serial)
+    if not before or canonical_json(before) != files.index:
+        files = catalogue_files(made.mods.values(), about, private, serial + 1)
     write_at_once(out / PROFILE, profile_text.encode(), among_others=True)
     changed = _lay_down_pages(files, out, before)
     builds = [build for entry in made.mods.values() for build in entry["builds"]]
@@ -149,9 +153,14 @@ def _index_before(out: Path) -> dict[str, Any]:
     return told if isinstance(told, dict) else {}
 
 
+def _serial_before(index: Mapping[str, Any]) -> int:
+    found = index.get("serial", 0)
+    return found if isinstance(found, int) and found > 0 else 0
+
+
 def _entries_before(out: Path, index: Mapping[str, Any]) -> Iterable[dict[str, Any]]:
     for page in index.get("pages", []):
-        content = (out / page["name"]).read_bytes()
+        content = (out / checked_path(page["name"])).read_bytes()
         if sha256_hex(content) != page["sha256"]:
             raise CannotMake(f"{page['name']} in {out} was changed by others.", now="Bring it back from a backup.")
         yield from json.loads(content)["mods"]
@@ -192,7 +201,7 @@ def _lay_down_archives(made: Entries, folder: Path, out: Path) -> None:
 
 def _lay(source: Path, target: Path, sha256: str) -> bool:
     """One file at its place, at once and whole; says whether it is the one that was meant."""
-    if target.exists():
+    if target.is_file() and sha256_of(target) == sha256:
         return True
     target.parent.mkdir(parents=True, exist_ok=True)
     beside = target.with_name(target.name + ".part")

@@ -79,6 +79,7 @@ class ListedPage:
 
 
 MAX_PAGES = 20_000
+MAX_SERIAL = 2**53
 MAX_PICTURES = 6
 MAX_MIRRORS = 3
 MAX_MEMORY = 2**20
@@ -96,6 +97,14 @@ def read_index(data: Any) -> list[ListedPage] | None:
             "The index of the catalogue cannot be used.", f"It names a page twice, or more than {MAX_PAGES}."
         )
     return pages
+
+
+def read_serial(data: Any) -> int:
+    """The number of an index: one more with each change. 0 where its source does not count. Raises MalformedInput."""
+    serial = Fields(data).whole("serial", 0)
+    if not 0 <= serial <= MAX_SERIAL:
+        raise MalformedInput("The number of the catalogue cannot be used.", f"It lies between 0 and {MAX_SERIAL}.")
+    return serial
 
 
 def read_catalogue(data: Any, profile: GameProfile) -> Iterator[ListedMod | UnreadableEntry]:

@@ -32,8 +32,12 @@ class CatalogueFiles:
     pages: Mapping[str, bytes]
 
 
-def catalogue_files(mods: Iterable[Mapping[str, Any]], about: Mapping[str, Any], private: bytes) -> CatalogueFiles:
-    """`about`: what else the index says: name, game, pickup, versions. `private`: the source's key, 32 bytes."""
+def catalogue_files(
+    mods: Iterable[Mapping[str, Any]], about: Mapping[str, Any], private: bytes, serial: int = 1
+) -> CatalogueFiles:
+    """`about`: what else the index says: name, game, pickup, versions. `private`: the source's key, 32 bytes.
+    `serial`: the index's number, by which an older one is known.
+    """
     entries = sorted(mods, key=lambda one: str(one["id"]))
     buckets: dict[int, list[Mapping[str, Any]]] = {}
     count = _power_of_two(len(entries) / MODS_A_PAGE)
@@ -46,7 +50,9 @@ def catalogue_files(mods: Iterable[Mapping[str, Any]], about: Mapping[str, Any],
         name = f"catalogue/{sha256[:20]}.json"
         pages[name] = content
         rows.append({"name": name, "sha256": sha256})
-    index = canonical_json({**about, "format": FORMAT, "key": public_half(private).hex(), "pages": rows})
+    index = canonical_json(
+        {**about, "format": FORMAT, "key": public_half(private).hex(), "pages": rows, "serial": serial}
+    )
     signature = sign(private, CONTEXT + index).hex().encode()
     return CatalogueFiles(index, (signature_name(index), signature), pages)
 

@@ -86,6 +86,8 @@ class Source(models.Model):
     state = models.CharField(max_length=10, choices=SourceState.choices, default=SourceState.READ)
     key = models.CharField(max_length=64, blank=True)
     """The public key (hex) that was seen when it was added; empty for a catalogue that nobody signs."""
+    serial = models.PositiveBigIntegerField(default=0)
+    """The highest number of an index that this key signed: none below it is read."""
     added_by = models.ForeignKey("people.User", models.SET_NULL, null=True, related_name="+")
     added_at = models.DateTimeField(default=timezone.now)
     etag = models.CharField(max_length=200, blank=True)

@@ -12,7 +12,7 @@ import random
 import time
 from collections.abc import Callable
 from contextlib import nullcontext
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any
 
@@ -20,7 +20,14 @@ import httpx
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.outside.catalogue import ListedMod, ListedPage, UnreadableEntry, read_catalogue, read_index
+from convoy_core.outside.catalogue import (
+    ListedMod,
+    ListedPage,
+    UnreadableEntry,
+    read_catalogue,
+    read_index,
+    read_serial,
+)
 from convoy_core.source.pages import check_signature, signature_name
 from convoy_core.words.errors import ConvoyError
 from convoy_io.waits import asked_wait
@@ -37,6 +44,9 @@ MAX_READING_BYTES = 4 * 1024**3
 
 MODS_OF_A_CREWS = 50_000
 """Mods in one source that a crew added; what the site's keeper adds has no such limit."""
+
+READING_SECONDS = 30 * 60
+"""One reading at most, so that one that answers a byte a minute holds no worker. What came is kept."""
 
 PAUSE_SECONDS = 0.02
 """Between two pages of one source: a reader is nobody's emergency."""
@@ -55,11 +65,17 @@ NOT_READ = "Not read"
 log = logging.getLogger(__name__)
 
 
-class _ComeLater(Exception):
-    """The source asked for a longer rest than one reading waits. Carries the seconds."""
+class OlderIndex(ConvoyError):
+    """A source's index has a lower number than one that was read before."""
 
-    def __init__(self, seconds: float) -> None:
-        super().__init__("it asks us to come later")
+    code = "older-index"
+
+
+class _ComeLater(Exception):
+    """The rest is read at a later turn: the source asked for that, or takes too long. Carries the seconds."""
+
+    def __init__(self, seconds: float, why: str = "it asks us to come later") -> None:
+        super().__init__(why)
         self.seconds = seconds
 
 
@@ -83,7 +99,17 @@ def read_source(
     source.save(update_fields=WRITTEN)
 
 
-WRITTEN = ("etag", "read_at", "trouble", "failures", "rest_until", "pages_done", "pages_changed", "bytes_read")
+WRITTEN = (
+    "etag",
+    "serial",
+    "read_at",
+    "trouble",
+    "failures",
+    "rest_until",
+    "pages_done",
+    "pages_changed",
+    "bytes_read",
+)
 
 
 @dataclass
@@ -93,6 +119,7 @@ class _Reading:
     sleep: Callable[[float], None]
     read: int = 0
     """Bytes so far."""
+    began: float = field(default_factory=time.monotonic)
 
     def run(self) -> None:
         source = self.source
@@ -104,9 +131,11 @@ class _Reading:
             if source.key:
                 check_signature(source.key, body, (self._ask(signature_name(body)) or (b"", ""))[0])
             told = json.loads(body)
+            if source.key:
+                self._refuse_older(read_serial(told))
             pages = read_index(told)
-            self._follow(told)
-            bad = (
+            bad = self._follow(told)
+            bad += (
                 self._read_pages(pages) if pages is not None else self._keep("", hashlib.sha256(body).hexdigest(), told)
             )
             self._forget({page.name for page in pages} if pages is not None else {""})
@@ -115,11 +144,25 @@ class _Reading:
             source.etag = "" if bad else etag[:200]
         source.read_at = timezone.now()
 
-    def _follow(self, told: Any) -> None:
-        """Where the game follows this source, its version lists are kept."""
+    def _refuse_older(self, serial: int) -> None:
+        """A signature holds for ever: what was signed once could be handed out again, without the builds of since."""
+        if serial < self.source.serial:
+            raise OlderIndex(
+                f"It hands out its catalogue number {serial}, and number {self.source.serial} was read before.",
+                "Somebody brought back an old copy, or stands between.",
+                "Nothing of it was read. Its keeper makes the source anew, from the place that has the newest.",
+            )
+        self.source.serial = serial
+
+    def _follow(self, told: Any) -> list[str]:
+        """Where the game follows this source, its version lists are kept. Gives what spoke against them."""
         game = self.source.game
         if game.follows_id == self.source.pk and isinstance(told, dict) and "versions" in told:
-            games.keep_lists(game, told["versions"])
+            try:
+                games.keep_lists(game, told["versions"])
+            except ConvoyError as error:
+                return [f"Its list of versions: {error.sentence()}"]
+        return []
 
     def _read_pages(self, pages: list[ListedPage]) -> list[str]:
         """Reads the pages whose hash is not the one that was kept. Gives what spoke against each unread one."""
@@ -137,16 +180,17 @@ class _Reading:
             self.sleep(PAUSE_SECONDS)
         return bad
 
-    def _too_many(self, more: int) -> bool:
+    def _too_many(self, page: str, more: int) -> bool:
         if self.source.crew_id is None:
             return False
-        return sum(len(mods) for mods in self.source.pages.values_list("mods", flat=True)) + more > MODS_OF_A_CREWS
+        others = self.source.pages.exclude(name=page).values_list("mods", flat=True)
+        return sum(len(mods) for mods in others) + more > MODS_OF_A_CREWS
 
     @transaction.atomic
     def _keep(self, name: str, sha256: str, told: object) -> list[str]:
         entries = list(read_catalogue(told, self.source.game.profile))
         mods = [entry for entry in entries if isinstance(entry, ListedMod)]
-        if self._too_many(len(mods)):
+        if self._too_many(name, len(mods)):
             return [
                 f"{name or 'The catalogue'}: a crew's source may list {MODS_OF_A_CREWS} mods; the rest is not read."
             ]
@@ -176,7 +220,7 @@ class _Reading:
                     return None
                 if reply.status_code not in (429, 503):
                     reply.raise_for_status()
-                    body = _body(reply)
+                    body = self._body(reply)
                     self._count(len(body))
                     return body, reply.headers.get("etag", "")
                 wait = asked_wait(reply) or 2**attempt
@@ -191,11 +235,12 @@ class _Reading:
         if self.read > MAX_READING_BYTES:
             raise ValueError(f"its catalogue is larger than {MAX_READING_BYTES // 2**30} GB")
 
-
-def _body(reply: httpx.Response) -> bytes:
-    body = bytearray()
-    for chunk in reply.iter_bytes():
-        body += chunk
-        if len(body) > MAX_PAGE_BYTES:
-            raise ValueError(f"a page of its catalogue is larger than {MAX_PAGE_BYTES // 2**20} MB")
-    return bytes(body)
+    def _body(self, reply: httpx.Response) -> bytes:
+        body = bytearray()
+        for chunk in reply.iter_bytes():
+            body += chunk
+            if len(body) > MAX_PAGE_BYTES:
+                raise ValueError(f"a page of its catalogue is larger than {MAX_PAGE_BYTES // 2**20} MB")
+            if time.monotonic() - self.began > READING_SECONDS:
+                raise _ComeLater(0, f"it took longer than {READING_SECONDS // 60} minutes; the rest is read later")
+        return bytes(body)
