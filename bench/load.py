@@ -13,6 +13,7 @@ import httpx
 import psutil
 
 from convoy_site.installations.joining import join, pair, pairing_command
+from convoy_site.installations.models import Installation
 from convoy_site.packs.models import Pack
 from convoy_site.people.models import User
 from convoy_site.releases.services import make_join_code
@@ -30,10 +31,10 @@ STORM_SECONDS = 5
 def measure() -> list[tuple[str, str, str]]:
     pack = Pack.objects.get(name="Night Freight")
     maren = signed_in()
-    agent = _agent(pack)
+    agent, _ = agent_of(pack)
     at, word = f"/api/packs/{pack.pk}", f"/statements/{pack.pk}.json"
     etag = agent.get(word).headers["ETag"]
-    site, front = _processes("gunicorn"), _processes("nginx")
+    site, front = processes("gunicorn"), processes("nginx")
     rows = []
     costs: dict[str, float] = {}
     for what, ask, aim in (
@@ -62,14 +63,16 @@ def measure() -> list[tuple[str, str, str]]:
     return rows
 
 
-def _agent(pack: Pack) -> httpx.Client:
+def agent_of(pack: Pack) -> tuple[httpx.Client, Installation]:
+    """A new installation of a pack, and what its agent asks the site with."""
     owner, member = User.objects.get(username="maren"), User.objects.get(username="perrin")
     made = join(member, make_join_code(owner, pack.pk, None).code, f"Bench {time.time():.0f}", "player")
     _, token = pair(pairing_command(member, made.pk).code, "127.0.0.1")
-    return httpx.Client(base_url=os.environ["CONVOY_ADDRESS"], headers={"Authorization": f"Bearer {token}"}, timeout=60)
+    headers = {"Authorization": f"Bearer {token}"}
+    return httpx.Client(base_url=os.environ["CONVOY_ADDRESS"], headers=headers, timeout=60), made
 
 
-def _processes(name: str) -> list[psutil.Process]:
+def processes(name: str) -> list[psutil.Process]:
     """Those of this very site: they share what this process was told."""
     found = []
     for one in psutil.process_iter():

@@ -7,9 +7,11 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import nullcontext
 from pathlib import Path
 
 from . import install
+from .disks import disks_of_its_own
 from .front import start_front
 from .places import ROOT, VAR, WEB, say, secret
 from .services import Postgres, Services, python, remembered_port
@@ -174,9 +176,14 @@ def _static_checks() -> bool:
 def bench(arguments: list[str]) -> int:
     """Measures over a stack of its own and writes docs/benchmarks.md."""
     install.everything(for_bench=True)
-    with Services(VAR / "logs-bench") as services:
-        environment = start_stack(services, "bench", fresh=True)
-        return subprocess.run(python("-m", "bench", *arguments), env=environment, cwd=ROOT).returncode
+    small = disks_of_its_own("bench") if "chaos" in arguments else nullcontext({})
+    with small as disks, Services(VAR / "logs-bench") as services:
+        # What lies on a disk of its own is fresh.
+        environment = start_stack(services, "bench", fresh=not disks) | disks
+        measuring = subprocess.Popen(python("-m", "bench", *arguments), env=environment, cwd=ROOT)
+        services.sleep_while_running(lambda: measuring.poll() is not None)
+        measuring.terminate()
+        return measuring.wait()
 
 
 def pictures(arguments: list[str]) -> int:

@@ -139,11 +139,11 @@ class Services:
 
         self.wait_for(name, answers)
 
-    def sleep_while_running(self) -> None:
+    def sleep_while_running(self, until: Callable[[], bool] = lambda: False) -> None:
         """Starts again what ends by itself, a database that was killed among it; the others wait for it and go on.
-        Returns when one of them ends again and again; says which.
+        Returns when one of them ends again and again, and says which; or when `until` says so.
         """
-        while True:
+        while not until():
             for entry in list(self._running):
                 name, process, _ = entry
                 if process.poll() is None:
@@ -171,7 +171,7 @@ class Postgres:
         self.port = port
         self._for_tests = for_tests
         self._owner = "postgres" if os.geteuid() == 0 else None
-        self._data = self._place(name)
+        self._data = self.place_of(name, self._owner)
         self._bin = max(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda path: int(path.parent.name))
 
     def start(self, services: Services) -> None:
@@ -225,21 +225,22 @@ class Postgres:
         environment = {**os.environ, "PGPASSWORD": secret("postgres")}
         return subprocess.run([*command, "-XtAc", statement], env=environment, capture_output=True)
 
-    def _place(self, name: str) -> Path:
+    @staticmethod
+    def place_of(name: str, owner: str | None) -> Path:
         """var/NAME, or a folder of Debian's when root's project lies where the database's user may not go."""
         VAR.mkdir(exist_ok=True)
-        if self._owner is None:
+        if owner is None:
             return VAR / name
-        probe = subprocess.run(["test", "-x", str(VAR)], user=self._owner, cwd="/")
+        probe = subprocess.run(["test", "-x", str(VAR)], user=owner, cwd="/")
         if probe.returncode == 0:
             return VAR / name
         return Path("/var/lib/postgresql") / f"true-convoy-{hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]}-{name}"
 
     def _create(self) -> None:
         say("creating the database server's data folder")
-        if self._data.exists():
+        if self._data.exists() and any(self._data.iterdir()):
             shutil.rmtree(self._data)
-        self._data.mkdir(parents=True, mode=0o700)
+        self._data.mkdir(parents=True, mode=0o700, exist_ok=True)
         password = VAR / "pwfile"
         password.write_text(secret("postgres"))
         command = [str(self._bin / "initdb"), "-D", str(self._data), "-U", self.user, "-E", "UTF8"]
