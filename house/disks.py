@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from .places import VAR, say
 from .services import Postgres
 
-SIZE = "700m"
+SIZE = "1400m"
 """More than the site wants free before it takes an upload, and the demo's data."""
 
 
