@@ -49,6 +49,7 @@ STATUS = {
     "number-taken": 409,
     "already": 409,
     "working": 409,
+    "still-reading": 409,
     "not-watching": 409,
     "blocked": 409,
     "in-use": 409,

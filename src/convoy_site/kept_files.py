@@ -7,6 +7,7 @@ such; whatever was being done is taken back by its transaction.
 import hashlib
 import os
 import posixpath
+import tempfile
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -104,6 +105,22 @@ def sweep_unfinished(older_than: float) -> int:
 
 def _has_unfinished() -> bool:
     return _bucket() is not None or default_storage.exists(UNFINISHED)
+
+
+@contextmanager
+def as_path(place: str, beside: Path) -> Iterator[Path]:
+    """A kept file as one of this machine's, for what reads here and there in it; `beside`: where a copy may lie.
+    Raises StorageAway.
+    """
+    with told():
+        if _bucket() is None:
+            yield Path(default_storage.path(place))
+            return
+        with tempfile.NamedTemporaryFile(dir=beside) as copy:
+            for block in blocks(place):
+                copy.write(block)
+            copy.flush()
+            yield Path(copy.name)
 
 
 def forget(place: str) -> None:

@@ -57,11 +57,11 @@ def incoming(upload: Upload, most: int) -> Iterator[tuple[Path, str]]:
     """
     if upload.size > most:
         raise _too_large(most)
-    folder = _folder()
-    if shutil.disk_usage(folder).free < upload.size + SPARE_BYTES:
+    place = folder()
+    if shutil.disk_usage(place).free < upload.size + SPARE_BYTES:
         raise StorageAway("The site's disk is full.", now="Nothing was kept. Tell the site's keeper.")
     digest, size, began = hashlib.sha256(), 0, time.monotonic()
-    with tempfile.NamedTemporaryFile(dir=folder) as file:
+    with tempfile.NamedTemporaryFile(dir=place) as file:
         while block := upload.stream.read(CHUNK):
             size += len(block)
             if size > most:
@@ -79,14 +79,15 @@ def incoming(upload: Upload, most: int) -> Iterator[tuple[Path, str]]:
 def sweep() -> int:
     """Takes away what killed uploads left behind; gives how many."""
     gone = 0
-    for place in _folder().iterdir():
+    for place in folder().iterdir():
         if time.time() - place.stat().st_mtime > LEFT_OVER_AFTER:
             place.unlink(missing_ok=True)
             gone += 1
     return gone
 
 
-def _folder() -> Path:
+def folder() -> Path:
+    """Where files lie on this machine while they are worked on; what stays too long is swept."""
     folder = Path(settings.DATA) / "incoming"
     folder.mkdir(parents=True, exist_ok=True)
     return folder

@@ -70,6 +70,7 @@ DOORS = [
     ("GET", "/api/licences?text=MIT", None, ANYBODY),
     ("POST", "/api/packs/{pack}/known", {"hashes": ["0" * 64]}, SEE),
     ("POST", "/api/packs/{pack}/files?name=x.zip", None, CURATE),
+    ("GET", "/api/packs/{pack}/files/" + "0" * 64, None, {**CURATE, "owner": 404, "curator": 404}),
     ("POST", "/api/packs/{pack}/own-builds", OWN_BUILD, {**CURATE, "owner": 404, "curator": 404}),
     ("POST", "/api/packs/{pack}/files/many", None, {**CURATE, "owner": 422, "curator": 422}),
     ("POST", "/api/packs/{pack}/own-builds/many", {"builds": [OWN_BUILD]}, CURATE),

@@ -6,6 +6,7 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from convoy_site.catalogue.tasks import read_one, read_sources
+from convoy_site.management.commands import worker
 from convoy_site.upkeep import resume_stalled
 
 
@@ -26,3 +27,17 @@ def test_what_a_killed_worker_had_in_hand_blocks_nobody(monkeypatch: pytest.Monk
     jobs = ProcrastinateJob.objects.filter(task_name=read_one.name).order_by("id")
     assert [job.status for job in jobs] == ["failed", "succeeded", "succeeded"]
     assert sorted(read) == ["reed-post", "tollhouse"]
+
+
+def test_a_worker_that_is_stopped_while_the_database_is_away_ends(monkeypatch: pytest.MonkeyPatch) -> None:
+    turns: list[int] = []
+
+    async def working(concurrency: int, stop: worker.Stop) -> None:
+        turns.append(concurrency)
+        stop.asked = len(turns) == 2
+        raise OSError("the line was cut")
+
+    monkeypatch.setattr(worker, "_work", working)
+    monkeypatch.setattr(worker.time, "sleep", lambda seconds: None)
+    worker.Command().handle(concurrency=3)
+    assert turns == [3, 3]

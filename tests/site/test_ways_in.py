@@ -4,16 +4,21 @@ import hashlib
 import io
 import json
 import zipfile
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
 from django.core.files.storage import default_storage
+from django.db import connection
 from django.utils import timezone
 from PIL import Image
 
-from convoy_site.catalogue import own, pictures
+from convoy_io import archives
+from convoy_site.catalogue import after, own, pictures
 from convoy_site.catalogue.models import Build, Mod, OwnFile
+from convoy_site.catalogue.tasks import look_through_file
 from convoy_site.packs import drafts, edits
 from convoy_site.packs.models import Draft, Line
 from convoy_site.people.models import SiteRules
@@ -82,6 +87,49 @@ def test_an_unknown_archive_becomes_the_crews_own_build_and_reaches_its_members_
     assert (rest.status_code, b"".join(rest.streaming_content)) == (206, FOG_BELL[50:])
     assert world.agent().client.get(place, headers={"Range": "bytes=999999-"}).status_code == 416
     assert world.agent("wrong").client.get(place).status_code == 401
+
+
+def test_a_large_archive_is_looked_through_by_the_worker(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    large = zipped({"waybill.toml": 'id = "x"\n', "a.dat": "a" * 70_000, "b.dat": "b" * 70_000})
+    monkeypatch.setattr(own.drop, "__defaults__", (100_000,))
+    told = drop(world, large)
+    at = f"{world.at}/files/{told['sha256']}"
+    assert told["reading"]
+    assert make(world, told)[1]["code"] == "still-reading"
+    assert world.as_("curator").get(at)[1] == {"ready": False, "done": 0, "total": 140_009, "trouble": ""}
+    with connection.cursor() as cursor:
+        cursor.execute("update procrastinate_jobs set status = 'failed'")
+    assert world.as_("curator").get(at)[1]["code"] == "not-looked-through"
+    assert drop(world, large)["reading"]
+    assert not world.as_("curator").get(at)[1]["ready"]
+    steps: list[int] = []
+    real = archives.hashes
+
+    def watched(*given: Any) -> Iterator[tuple[str, str]]:
+        for one in real(*given):
+            yield one
+            steps.append(world.as_("curator").get(at)[1]["done"])
+
+    monkeypatch.setattr(archives, "hashes", watched)
+    monkeypatch.setattr(own, "TELL_SECONDS", -1)
+    look_through_file(OwnFile.objects.get().pk)
+    assert steps == sorted(steps) and steps[-1] > 70_000
+    assert world.as_("curator").get(at)[1]["ready"]
+    assert make(world, told)[0] == 200
+    assert len(Build.objects.get(archive_sha256=told["sha256"]).files) == 3
+
+
+def test_a_member_that_cannot_be_read_is_told_and_makes_no_build(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[int] = []
+    monkeypatch.setattr(after, "look_through_soon", asked.append)
+    monkeypatch.setattr(own.drop, "__defaults__", (10,))
+    packed = bytearray(zipped({"waybill.toml": 'id = "x"\n', "a.dat": "".join(map(str, range(30_000)))}))
+    packed[200] ^= 255
+    told = drop(world, bytes(packed))
+    look_through_file(*asked)
+    state = world.as_("curator").get(f"{world.at}/files/{told['sha256']}")[1]
+    assert state["ready"] and "a.dat" in state["trouble"]
+    assert make(world, told)[1]["code"] == "cannot-be-used"
 
 
 def test_another_crew_neither_sees_nor_takes_it(world: World) -> None:

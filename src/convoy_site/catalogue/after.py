@@ -6,6 +6,7 @@ from contextlib import suppress
 
 from django.db import transaction
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import AlreadyEnqueued
 
 TASKS = "convoy_site.catalogue.tasks"
@@ -19,7 +20,19 @@ def refit_soon(game_id: str) -> None:
     _queue("refit_game", f"refit-{game_id}", game_id=game_id)
 
 
-def _queue(task: str, lock: str, **given: str) -> None:
+def look_through_soon(file_pk: int) -> None:
+    _queue("look_through_file", _looking(file_pk), file_pk=file_pk)
+
+
+def is_to_be_looked_through(file_pk: int) -> bool:
+    return ProcrastinateJob.objects.filter(lock=_looking(file_pk), status__in=("todo", "doing")).exists()
+
+
+def _looking(file_pk: int) -> str:
+    return f"look-through-{file_pk}"
+
+
+def _queue(task: str, lock: str, **given: str | int) -> None:
     # In a savepoint of its own: one that is queued already would spoil the transaction around it.
     with suppress(AlreadyEnqueued), transaction.atomic():
         app.configure_task(f"{TASKS}.{task}", queueing_lock=lock, lock=lock).defer(**given)

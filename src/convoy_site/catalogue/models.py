@@ -233,8 +233,14 @@ class OwnFile(models.Model):
     sha256 = models.CharField(max_length=64)
     name = models.CharField(max_length=250)
     size = models.PositiveBigIntegerField()
-    files = models.JSONField()
-    """Rows [path, size, sha256] of its members."""
+    files = models.JSONField(default=list)
+    """Rows [path, size, sha256] of its members, once they have been read."""
+    unpacked = models.PositiveBigIntegerField(default=0)
+    done = models.PositiveBigIntegerField(default=0)
+    """Bytes of its members, and how many of them have been read so far."""
+    read_at = models.DateTimeField(null=True)
+    trouble = models.TextField(blank=True)
+    """Why its members cannot be read."""
     marker = models.JSONField()
     """Fields of its marker file, if it has one."""
     by = models.ForeignKey("people.User", models.PROTECT, related_name="+")

@@ -5,6 +5,7 @@ and members fetch it from its page (*by hand*).
 """
 
 import re
+import time
 from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -30,6 +31,7 @@ from ..kept_files import StorageAway
 from ..people.models import Crew, SiteRules, User
 from ..people.rights import NotFound
 from ..receiving import CHUNK, TooLarge, Upload, incoming
+from . import after
 from .listed_rows import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
 from .services import Drawing, shelf
@@ -40,6 +42,18 @@ KEPT_UNUSED = timedelta(days=1)
 
 class NoSuchFile(NotFound):
     """A file of a crew that is not, or no longer, here."""
+
+
+class StillReading(ConvoyError):
+    """A worker has not read all members of a dropped file yet."""
+
+    code = "still-reading"
+
+
+class NotLookedThrough(ConvoyError):
+    """The job that was to read a dropped file failed."""
+
+    code = "not-looked-through"
 
 
 class CannotBeUsed(ConvoyError):
@@ -62,6 +76,8 @@ class Dropped:
     """The mod that the marker names."""
     trouble: str = ""
     """Why it cannot be read at all."""
+    reading: bool = False
+    """Its members are read by a worker; no build is made of it before that is done."""
 
     kinds: dict[Kind, Inspection] = field(default_factory=dict)
     """What the archive comes to as content of each kind that the game knows."""
@@ -88,14 +104,24 @@ class Dropped:
         return f"{named} Say which kind it is, and which of its folders is laid down.".strip()
 
 
+READ_AT_ONCE = 64 * 2**20
+"""Bytes that are hashed while whoever dropped them waits: well under a second."""
+
+TELL_SECONDS = 2
+"""Between two tellings of how far a reading is."""
+
+
 def by_archive(pack: Drawing, hashes: list[str]) -> list[Build]:
     """Builds of the pack's shelf that come in archives of these hashes."""
     found = Build.objects.filter(mod__in=shelf(pack), archive_sha256__in=hashes)
     return list(found.select_related("mod").defer("files"))
 
 
-def drop(user: User, pack: Drawing, name: str, upload: Upload) -> Dropped:
-    """Looks through a dropped file. What is not known is kept for a day, so that a build can be made of it."""
+def drop(user: User, pack: Drawing, name: str, upload: Upload, at_once: int = READ_AT_ONCE) -> Dropped:
+    """Looks through a dropped file. What is not known is kept for a day, so that a build can be made of it.
+
+    Its table is judged here. Its members are read here up to `at_once` bytes, by a worker beyond.
+    """
     with incoming(upload, SiteRules.now().upload_mb * CHUNK) as (path, sha256):
         name = re.sub(r"[^\w. ()+-]", "_", name.replace("\\", "/").split("/")[-1])[:200] or "file.zip"
         dropped = Dropped(name, sha256, path.stat().st_size)
@@ -109,7 +135,7 @@ def drop(user: User, pack: Drawing, name: str, upload: Upload) -> Dropped:
             dropped.trouble = error.sentence()
             return dropped
         if not any(found.refusals for found in dropped.kinds.values()):
-            _keep_file(user, pack.crew, dropped, path)
+            _keep_file(user, pack.crew, dropped, path, at_once)
     return dropped
 
 
@@ -132,13 +158,13 @@ def drop_many(user: User, pack: Drawing, upload: Upload) -> list[Dropped]:
             raise CannotBeUsed(
                 f"The ZIP holds {len(inner)} archives.", f"1 to {MANY} can come at once.", "Drop others one by one."
             )
-        return [_drop_inner(user, pack, path, one) for one in inner]
+        return [_drop_inner(user, pack, path, one, READ_AT_ONCE // len(inner)) for one in inner]
 
 
-def _drop_inner(user: User, pack: Drawing, path: Path, one: Member) -> Dropped:
+def _drop_inner(user: User, pack: Drawing, path: Path, one: Member, at_once: int) -> Dropped:
     try:
         with archives.opened_member(path, one) as file:
-            return drop(user, pack, one.path, Upload(file, one.size))
+            return drop(user, pack, one.path, Upload(file, one.size), at_once)
     except StorageAway:
         raise
     except ConvoyError as error:
@@ -160,10 +186,9 @@ def _look_through(dropped: Dropped, pack: Drawing, path: Path) -> None:
         dropped.like = shelf(pack).filter(slug=told[:80]).first()
 
 
-def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
-    sizes = {member.path: member.size for member in dropped.members}
-    files = [[name, sizes[name], sha256] for name, sha256 in archives.hashes(path, dropped.members)]
-    told = {"name": dropped.name, "size": dropped.size, "by": user, "files": files, "marker": dropped.marker}
+def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path, at_once: int) -> None:
+    unpacked = sum(member.size for member in dropped.members)
+    told = {"name": dropped.name, "size": dropped.size, "by": user, "unpacked": unpacked, "marker": dropped.marker}
     file = _room_for(user, crew, dropped, told)
     try:
         with path.open("rb") as source:
@@ -173,6 +198,54 @@ def _keep_file(user: User, crew: Crew, dropped: Dropped, path: Path) -> None:
         if not kept_files.is_kept(file.place):
             file.delete()
         raise
+    if file.read_at is None and unpacked <= at_once:
+        _read_members(file, path)
+    elif file.read_at is None:
+        after.look_through_soon(file.pk)
+    dropped.reading, dropped.trouble = file.read_at is None, file.trouble
+
+
+def look_through(file_pk: int) -> None:
+    """Reads the members of a file that is kept, and tells how far it is. Raises StorageAway."""
+    file = OwnFile.objects.filter(pk=file_pk, read_at=None).first()
+    if file:
+        with kept_files.as_path(file.place, receiving.folder()) as path:
+            _read_members(file, path)
+
+
+def _read_members(file: OwnFile, path: Path) -> None:
+    told_at = time.monotonic()
+    try:
+        members = archives.contents(path)
+        sizes = {member.path: member.size for member in members}
+        file.files, file.done = [], 0
+        for name, sha256 in archives.hashes(path, members):
+            file.files.append([name, sizes[name], sha256])
+            file.done += sizes[name]
+            if time.monotonic() - told_at > TELL_SECONDS:
+                told_at = time.monotonic()
+                OwnFile.objects.filter(pk=file.pk).update(done=file.done)
+    except archives.ArchiveWrong as error:
+        file.files, file.trouble = [], error.sentence()
+    file.read_at = timezone.now()
+    file.save(update_fields=["files", "done", "trouble", "read_at"])
+
+
+def dropped_file(pack: Drawing, sha256: str) -> OwnFile:
+    """A file that somebody of the pack's crew dropped. Raises NoSuchFile, NotLookedThrough."""
+    found = OwnFile.objects.filter(crew=pack.crew_id, sha256=sha256).defer("files")
+    file = found.first()
+    if file is None:
+        raise _not_here()
+    if file.read_at is None and not after.is_to_be_looked_through(file.pk):
+        file = found.first()  # it may have ended in between
+        if file is None or file.read_at is None:
+            raise NotLookedThrough("Looking through the file ended in an error.", now="Drop it again.")
+    return file
+
+
+def _not_here() -> NoSuchFile:
+    return NoSuchFile("This file is not here any more.", "It waited for a day.", "Drop it again.")
 
 
 @transaction.atomic
@@ -229,7 +302,11 @@ def make_build(user: User, pack: Drawing, about: About) -> Mod:
     """Makes a dropped file one of the crew's own builds. Raises NoSuchFile, CannotBeUsed, MalformedInput."""
     file = OwnFile.objects.select_for_update().filter(crew=pack.crew_id, sha256=about.sha256).first()
     if file is None:
-        raise NoSuchFile("This file is not here any more.", "It waited for a day.", "Drop it again.")
+        raise _not_here()
+    if file.read_at is None:
+        raise StillReading(f"{file.name} is still being looked through.", now="Wait until that is done.")
+    if file.trouble:
+        raise CannotBeUsed("The archive cannot be read.", file.trouble, "Drop a whole one.")
     # The same name again is the same mod, whether or not somebody said so: its earlier builds stay.
     of = _own_mod(pack, about.of) if about.of else _own_mods(pack).filter(slug=_slug(pack, about.name)).first()
     licence = of.licence if of else about.licence

@@ -2,11 +2,13 @@
 
 from django.db.models import Q
 from django.utils import timezone
+from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
+from ..kept_files import StorageAway
 from . import after
 from .models import Game, Source, SourceState
-from .own import tidy
+from .own import look_through, tidy
 from .reading_sources import read_source
 from .refitting import refit
 
@@ -31,6 +33,11 @@ def read_one(source_id: str) -> None:
     source = Source.objects.select_related("game").filter(pk=source_id, state=SourceState.READ).first()
     if source:
         read_source(source)
+
+
+@app.task(retry=RetryStrategy(max_attempts=10, wait=30, retry_exceptions=[StorageAway]))
+def look_through_file(file_pk: int) -> None:
+    look_through(file_pk)
 
 
 @app.task

@@ -114,6 +114,25 @@ export const dropFile = (packId: string, file: File, progress: (share: number) =
     stop,
   );
 
+/** Milliseconds between two questions how far the site is with a file. */
+const ASK_EVERY = 1000;
+
+/** Waits until the site has looked through a dropped file. `progress` is told the share, 0 to 1. */
+export async function lookedThrough(
+  pack_id: string,
+  dropped: Shape["DroppedOut"],
+  progress: (share: number) => void,
+): Promise<void> {
+  if (!dropped.reading) return;
+  for (;;) {
+    const path = { pack_id, sha256: dropped.sha256 };
+    const far = await told(api.GET("/api/packs/{pack_id}/files/{sha256}", { params: { path } }));
+    if (far.ready) return;
+    progress(far.total ? far.done / far.total : 0);
+    await new Promise((later) => setTimeout(later, ASK_EVERY));
+  }
+}
+
 export const readFolder = (packId: string, data: Blob, progress: (share: number) => void, stop: AbortSignal) =>
   sendFile<Shape["TakeOverOut"]>(`/api/packs/${packId}/draft/folder`, data, progress, stop);
 

@@ -1453,6 +1453,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/files/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** File Reading */
+        get: operations["file_reading"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/findings": {
         parameters: {
             query?: never;
@@ -2858,6 +2875,8 @@ export interface components {
             name: string;
             /** Own */
             own: components["schemas"]["KnownOut"][];
+            /** Reading */
+            reading: boolean;
             /** Refused */
             refused: components["schemas"]["RefusedOut"][];
             /** Says Id */
@@ -4885,6 +4904,20 @@ export interface components {
          * @enum {string}
          */
         Reach: "own" | "crew" | "save";
+        /**
+         * ReadingOut
+         * @description How far the reading of a dropped file's members is, in bytes; `trouble`: why they cannot be read.
+         */
+        ReadingOut: {
+            /** Done */
+            done: number;
+            /** Ready */
+            ready: boolean;
+            /** Total */
+            total: number;
+            /** Trouble */
+            trouble: string;
+        };
         /**
          * RecognisedOut
          * @description One pasted line. `version` is the build that would come, `listed` the version that the line itself names.
@@ -8875,6 +8908,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DroppedOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    file_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

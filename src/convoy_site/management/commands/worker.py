@@ -4,6 +4,7 @@ import asyncio
 import logging
 import signal
 import time
+from dataclasses import dataclass
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
@@ -22,6 +23,15 @@ AWAY = (DatabaseError, ConnectorException, PsycopgError, PoolTimeout, OSError)
 """What a database that goes away comes to, in the worker's several layers."""
 
 
+@dataclass
+class Stop:
+    """Whether somebody asked it to stop: kept outside of what ends with the database's line, so that it is not lost
+    where both happen at once.
+    """
+
+    asked: bool = False
+
+
 class Command(BaseCommand):
     help = __doc__
 
@@ -29,16 +39,17 @@ class Command(BaseCommand):
         parser.add_argument("--concurrency", type=int, default=4)
 
     def handle(self, *args: object, **options: Any) -> None:
-        wait, why = FIRST_WAIT, ""
-        while True:
+        wait, why, stop = FIRST_WAIT, "", Stop()
+        while not stop.asked:
             began = time.monotonic()
             try:
-                if asyncio.run(_work(options["concurrency"])):
-                    return
+                asyncio.run(_work(options["concurrency"], stop))
                 # The package ends as if it had been asked to when its line to the database is cut.
                 why = "its line was cut"
             except AWAY as error:
                 why = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
+            if stop.asked:
+                return
             if time.monotonic() - began > LONGEST_WAIT:
                 wait = FIRST_WAIT
             log.warning("the worker lost the database and begins again in %.0f s: %s", wait, why)
@@ -47,13 +58,11 @@ class Command(BaseCommand):
             wait = min(LONGEST_WAIT, wait * 2)
 
 
-async def _work(concurrency: int) -> bool:
-    """Whether it was asked to stop; what it had in hand is ended first."""
-    stopping = False
+async def _work(concurrency: int, stop: Stop) -> None:
+    """Until it is asked to stop; what it has in hand is ended first."""
 
-    def stop() -> None:
-        nonlocal stopping
-        stopping = True
+    def end() -> None:
+        stop.asked = True
         working.cancel()
 
     with app.replace_connector(app.connector.get_worker_connector()) as own:  # type: ignore[attr-defined]
@@ -62,10 +71,9 @@ async def _work(concurrency: int) -> bool:
                 own.run_worker_async(concurrency=concurrency, install_signal_handlers=False)
             )
             for each in (signal.SIGTERM, signal.SIGINT):
-                asyncio.get_running_loop().add_signal_handler(each, stop)
+                asyncio.get_running_loop().add_signal_handler(each, end)
             try:
                 await working
             except asyncio.CancelledError:
-                if not stopping:
+                if not stop.asked:
                     raise
-    return stopping

@@ -32,7 +32,9 @@ from ..shapes.adding import (
     MadeRowOut,
     OwnBuildIn,
     OwnBuildsIn,
+    ReadingOut,
     RefusedOut,
+    Sha256,
     StrangerOut,
     TakeOverOut,
 )
@@ -92,7 +94,15 @@ def _one_dropped_out(pack: Pack, dropped: own.Dropped, there: set[str], ours: li
         says_version=_said(dropped, "version"),
         like=dropped.like.name if dropped.like else "",
         own=ours,
+        reading=dropped.reading,
     )
+
+
+@router.get("/packs/{pack_id}/files/{sha256}", response=ReadingOut, operation_id="file_reading")
+def file_reading(request: SignedIn, pack_id: UUID, sha256: Sha256) -> ReadingOut:
+    pack = pack_for(request.user, pack_id, Action.EDIT)
+    file = own.dropped_file(pack, sha256)
+    return ReadingOut(ready=file.read_at is not None, done=file.done, total=file.unpacked, trouble=file.trouble)
 
 
 @router.post("/packs/{pack_id}/own-builds/many", response=list[MadeRowOut], operation_id="make_own_builds")

@@ -72,6 +72,17 @@ class DroppedOut(Schema):
     """Name of the mod that the marker calls it; the bytes are none of its builds."""
     own: list[KnownOut]
     """The crew's own builds that it could be a newer one of."""
+    reading: bool
+    """Its members are still being read: `file_reading` tells how far that is."""
+
+
+class ReadingOut(Schema):
+    """How far the reading of a dropped file's members is, in bytes; `trouble`: why they cannot be read."""
+
+    ready: bool
+    done: int
+    total: int
+    trouble: str
 
 
 class OwnBuildIn(Schema):

@@ -23,7 +23,7 @@ const LICENCES = ["MIT", "Apache-2.0", "GPL-3.0-only", "CC-BY-4.0", "CC-BY-SA-4.
 const named = (names: Record<string, string>) => Object.entries(names).map(([value, name]) => ({ value, name }));
 
 export function OwnBuildForm({ pack, dropped, made }: Props) {
-  const { said, say, field, fitting, kind, licence, mayCarry, ask, send } = useOwnBuild(pack, dropped);
+  const { said, say, field, fitting, kind, licence, mayCarry, ask, send, read } = useOwnBuild(pack, dropped);
   const { base } = pack;
   return (
     <Box
@@ -144,6 +144,9 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
         <Button type="submit" variant="contained" disabled={send.isPending || !said.kind || (ask && said.root == null)}>
           {said.of ? "Keep it as a newer build" : "Make it our own, and add it"}
         </Button>
+        <Box component="span" role="status" sx={{ ml: 1.5, fontSize: "0.88rem" }}>
+          {read !== null && `The site is looking through its files: ${Math.round(read * 100)} %`}
+        </Box>
       </Box>
     </Box>
   );

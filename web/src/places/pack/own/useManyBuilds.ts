@@ -2,7 +2,7 @@
 // unknown, and all of them are made in one go.
 import { useRef, useState } from "react";
 import { api, Refused, type Shape, told } from "../../../api/client";
-import { dropFile, knownFile, sendFile } from "../../../api/files";
+import { dropFile, knownFile, lookedThrough, sendFile } from "../../../api/files";
 
 type Pack = Shape["PackOut"];
 type Dropped = Shape["DroppedOut"];
@@ -97,6 +97,11 @@ export function useManyBuilds(pack: Pack) {
         const ready = rows.flatMap((one, at) => (isReady(one) ? [{ one, at }] : []));
         for (let start = 0; start < ready.length; start += BATCH) {
           const part = ready.slice(start, start + BATCH);
+          for (const { one } of part) {
+            const far = (share: number) => setBusy(`Looking through ${one.file}: ${Math.round(share * 100)} %`);
+            if (one.dropped) await lookedThrough(pack.id, one.dropped, far);
+          }
+          setBusy("Making builds of them");
           const builds = part.map(({ one }) => said(one, forAll));
           const made = await told(
             api.POST("/api/packs/{pack_id}/own-builds/many", {
