@@ -25,7 +25,7 @@ export function Stands() {
             way, {page.jobs_failed} failed.
           </Typography>
           <Typography>
-            Files are kept in {page.files_at === "disk" ? "this machine's disk" : "an object store"}.
+            Files are kept {page.files_at === "disk" ? "on this machine's disk" : "in an object store"}.
           </Typography>
           <Typography>
             {page.mail
