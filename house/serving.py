@@ -91,10 +91,10 @@ def site_environment(environment: dict[str, str]) -> dict[str, str]:
     return {"CONVOY_DB_POOL": str(THREADS), **environment}
 
 
-def bring_up_to_date(environment: dict[str, str]) -> None:
+def bring_up_to_date(environment: dict[str, str], *how: str) -> None:
     """Migrations, before anything is served; several machines that start at once wait for one another."""
     say("bringing the database up to date")
-    subprocess.run(python("manage.py", "set_up"), env=environment, cwd=ROOT, check=True)
+    subprocess.run(python("manage.py", "set_up", *how), env=environment, cwd=ROOT, check=True)
 
 
 def read_settings(arguments: list[str]) -> dict[str, str]:
@@ -203,7 +203,7 @@ def restore(arguments: list[str]) -> int:
         _postgres(environment, "pg_restore", "--no-owner", "--exit-on-error", f"--dbname={name}", str(folder / DUMP))
         with tarfile.open(folder / TAR) as tar:
             tar.extractall(data, filter="data")
-        bring_up_to_date(environment)
+        bring_up_to_date(environment, "--restored")
     say("restored: start it with ./run serve")
     return 0
 

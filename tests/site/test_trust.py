@@ -223,6 +223,8 @@ def test_a_machine_that_is_not_of_this_site_says_so_at_its_start(world: World, t
     with pytest.raises(NotOfThisSite, match="looks for it"):
         settings.MEDIA_ROOT = tmp_path / "elsewhere"
         take_up()
+    take_up(restored=True)
+    take_up()
     settings.MEDIA_ROOT = own / "files"
     settings.DATA = tmp_path / "second"
     with pytest.raises(NotOfThisSite, match="here lies none"):

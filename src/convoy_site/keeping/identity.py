@@ -16,15 +16,19 @@ class NotOfThisSite(ConvoyError):
     code = "not-of-this-site"
 
 
-def take_up() -> bool:
-    """Makes the site's keys where there is no site yet, and says whether it did. Raises NotOfThisSite."""
+def take_up(restored: bool = False) -> bool:
+    """Makes the site's keys where there is no site yet, and says whether it did. `restored`: out of a backup, whose
+    files may lie elsewhere than before. Raises NotOfThisSite.
+    """
     known = SiteIdentity.objects.filter(pk=1).first()
     if known is None:
         made = keys.make_keys()
         note()
         return made
     _refuse_other_keys(known)
-    if not kept_files.is_kept(_place(known)):
+    if restored:
+        note()
+    elif not kept_files.is_kept(_place(known)):
         raise NotOfThisSite(
             "What this site keeps as files is not where this machine looks for it.",
             "CONVOY_FILES, or the folder “files” in CONVOY_DATA, is another than on the site's first machine.",

@@ -1,8 +1,10 @@
 """Brings the database up to date, and makes the site's keys unless there are any; refuses where this machine has others
 than the site. Safe to run again."""
 
+from typing import Any
+
 from django.core.management import call_command
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import connection
 
 from convoy_core.words.errors import ConvoyError
@@ -15,14 +17,17 @@ LOCK = 8_460_000
 class Command(BaseCommand):
     help = __doc__
 
-    def handle(self, *args: object, **options: object) -> None:
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--restored", action="store_true", help="the database and files are out of a backup")
+
+    def handle(self, *args: object, **options: Any) -> None:
         # Several machines of one site may start at once: the first one in does it, the others wait and find it done.
         with connection.cursor() as cursor:
             cursor.execute("select pg_advisory_lock(%s)", [LOCK])
             try:
                 call_command("migrate", verbosity=0)
                 call_command("createcachetable", verbosity=0)
-                if take_up():
+                if take_up(options["restored"]):
                     self.stdout.write("New keys were made.")
             except ConvoyError as error:
                 raise CommandError(error.sentence()) from error
