@@ -21,7 +21,7 @@ PATTERNS = ["data/**", "**/a.toml", "*.txt", "data/*/b.txt", "other/b.txt", "**/
 
 files = st.dictionaries(st.sampled_from(PATHS), st.sampled_from("123"), max_size=len(PATHS))
 orders = st.lists(files, max_size=4).map(lambda found: [Layer(f"m{at}", one) for at, one in enumerate(found)])
-places = st.sampled_from([*PATHS, "data", "data/", "data/deep", "other", "nowhere"])
+places = st.sampled_from([*PATHS, "data", "data/deep/", "other", "nowhere"])
 named = st.dictionaries(places, st.sampled_from(["m0", "m1", "m2", "m9"]), max_size=3)
 
 
