@@ -149,8 +149,9 @@ def test_a_profile_is_tried_on_archives_and_folders() -> None:
 
 
 def naive(pattern: str) -> re.Pattern[str]:
-    parts = {"**": ".*", "*": "[^/]*"}
-    return re.compile("".join(parts.get(one) or re.escape(one) for one in re.split(r"(\*\*|\*)", pattern)), re.S)
+    parts = {"**": ".*", "*": "[^/]*", "**/": "(?:[^/]*/)*"}
+    split = re.split(r"((?:^|(?<=/))\*\*/|\*\*|\*)", pattern)
+    return re.compile("".join(parts.get(one) or re.escape(one) for one in split), re.S)
 
 
 @given(st.lists(st.sampled_from(["a", "b", "/", "*", "**"]), max_size=8), st.text("ab/", max_size=9))

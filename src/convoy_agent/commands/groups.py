@@ -17,6 +17,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "own": ("update",),
     "archive_store": ("store",),
     "resolving": ("resolve", "why", "why-not"),
+    "conflicting": ("conflicts",),
     "plain_files": ("inspect", "scan"),
     "settings": ("settings",),
     "game": ("game",),

@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from ..outside.claims import NO_CLAIMS, Claims
 from ..outside.paths import refuse_twins
 from ..settings.formats import Key, Value
 from ..words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
@@ -42,6 +43,8 @@ class LockedBuild:
     """For a *save* build: what its leaving does to worlds, in its author's words."""
     memory: int = 0
     """MB that it takes, given or estimated; 0 in releases that did not say."""
+    claims: Claims = NO_CLAIMS
+    """What it says of itself; nothing in releases that did not say."""
 
     @property
     def must_match(self) -> bool:

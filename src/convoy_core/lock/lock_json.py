@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from ..outside.claims import read_claims
 from ..outside.fields import Fields
 from ..outside.paths import checked_path, refuse_twins
 from ..words.errors import MalformedInput
@@ -54,6 +55,7 @@ def as_data(lock: Lock) -> dict[str, Any]:
                     "size": build.archive.size,
                     "sha256": build.archive.sha256,
                 },
+                **build.claims.as_data(),
             }
             for build in lock.builds
         ],
@@ -134,4 +136,5 @@ def _read_build(fields: Fields) -> LockedBuild:
         advice=fields.text("advice", ""),
         on_removal=fields.text("on_removal", ""),
         memory=fields.whole("memory_mb", 0),
+        claims=read_claims(fields),
     )

@@ -14,6 +14,7 @@ from ..words.model import Archive, Build, CarriedFile, Channel, Kind, Reach, Sid
 from ..words.profile import GameProfile
 from ..words.versions import parse_version
 from .archive_root import placements
+from .claims import Claims, read_claims
 from .fields import Fields, checked_text
 from .paths import checked_path
 from .relations import read_relations
@@ -36,6 +37,7 @@ class ListedBuild:
     """MB that it wants, as its author says; 0 where nobody said."""
     root: str | None
     """The folder of the archive that is laid down, where somebody chose it; None: as the rules find it."""
+    claims: Claims
     refused: str
 
 
@@ -168,6 +170,7 @@ def _read_build(fields: Fields, mod: str, kind: Kind, profile: GameProfile) -> L
         memory=min(fields.whole("memory_mb", 0), MAX_MEMORY),
         change_log=fields.text("change_log", "", longest=20_000),
         root=root,
+        claims=read_claims(fields),
         refused=_refused(files, mod, kind, profile, root),
     )
 

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..outside.claims import CLAIMS
 from ..outside.toml_lines import line_in_message, line_of
 
 SOURCE_FILE = "source.toml"
@@ -24,7 +25,7 @@ OF_A_MOD = frozenset(
 OF_A_BUILD = frozenset(
     {
         "side", "reach", "games", "loaders", "needs", "breaks", "provides", "memory_mb", "root", "channel", "date",
-        "change_log", "mirrors",
+        "change_log", "mirrors", *CLAIMS,
     }
 )  # fmt: skip
 OF_A_SOURCE = frozenset({"name", "game", "pickup", "address", "every_mod"})

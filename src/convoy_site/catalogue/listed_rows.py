@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from django.db import transaction
 from django.db.models import F, Q
@@ -103,16 +103,25 @@ class _Known(NamedTuple):
     gone: bool
     url: str
     mirrors: list[str]
+    claims: dict[str, Any]
+
+    @property
+    def says(self) -> tuple[str, list[str], dict[str, Any]]:
+        return self.url, self.mirrors, self.claims
+
+
+MAY_CHANGE = ("url", "mirrors", "claims")
+"""What a source may say otherwise of a build that it listed before: where it lies, and what it says of itself."""
 
 
 def keep_builds(listed: Sequence[tuple[Mod, Sequence[ListedBuild]]]) -> list[str]:
-    """Adds new builds, marks vanished ones, notes where known ones lie now; a known version with another archive is
-    refused and named.
+    """Adds new builds, marks vanished ones, notes what is said otherwise of known ones; a known version with another
+    archive is refused and named.
     """
     known: dict[int, dict[str, _Known]] = {}
     found = Build.objects.filter(mod__in=[mod for mod, _ in listed])
-    for row in found.values("mod_id", "version", "pk", "archive_sha256", "gone", "url", "mirrors"):
-        kept_row = _Known(row["pk"], row["archive_sha256"], row["gone"], row["url"], row["mirrors"])
+    for row in found.values("mod_id", "version", "pk", "archive_sha256", "gone", "url", "mirrors", "claims"):
+        kept_row = _Known(row["pk"], row["archive_sha256"], row["gone"], row["url"], row["mirrors"], row["claims"])
         known.setdefault(row["mod_id"], {})[row["version"]] = kept_row
     troubles, fresh, vanished, back, moved = [], [], [], [], []
     for mod, builds in listed:
@@ -121,21 +130,21 @@ def keep_builds(listed: Sequence[tuple[Mod, Sequence[ListedBuild]]]) -> list[str
         vanished += [one.pk for version, one in there.items() if version not in names and not one.gone]
         for one in builds:
             kept = there.get(one.build.version.text)
-            url, mirrors = (one.urls[0] if one.urls else ""), list(one.urls[1:])
+            says = (one.urls[0] if one.urls else ""), list(one.urls[1:]), one.claims.as_data()
             if kept is None:
                 fresh.append(build_row(mod, one))
-                there[one.build.version.text] = _Known(0, one.archive.sha256, False, url, mirrors)
+                there[one.build.version.text] = _Known(0, one.archive.sha256, False, *says)
             elif kept.sha256 != one.archive.sha256:
                 troubles.append(f"{mod.slug} {one.build.version}: listed with another archive than before; not taken.")
             else:
                 if kept.gone:
                     back.append(kept.pk)
-                if kept.pk and (kept.url, kept.mirrors) != (url, mirrors):
-                    moved.append(Build(pk=kept.pk, url=url, mirrors=mirrors))
+                if kept.pk and kept.says != says:
+                    moved.append(Build(pk=kept.pk, **dict(zip(MAY_CHANGE, says, strict=True))))
     Build.objects.bulk_create(fresh, batch_size=BATCH)
     Build.objects.filter(pk__in=vanished).update(gone=True)
     Build.objects.filter(pk__in=back).update(gone=False)
-    Build.objects.bulk_update(moved, ["url", "mirrors"], batch_size=BATCH)
+    Build.objects.bulk_update(moved, MAY_CHANGE, batch_size=BATCH)
     return troubles
 
 
@@ -193,6 +202,7 @@ def build_row(mod: Mod, listed: ListedBuild) -> Build:
             "breaks": {name: str(wanted) for name, wanted in build.breaks.items()},
             "provides": {name: str(version) for name, version in build.provides.items()},
         },
+        claims=listed.claims.as_data(),
         archive_name=listed.archive.name,
         archive_size=listed.archive.size,
         archive_sha256=listed.archive.sha256,

@@ -185,6 +185,8 @@ class Build(models.Model):
     reach = models.CharField(max_length=10, choices=_choices(Reach))
     relations = models.JSONField()
     """games, loaders, needs, breaks, provides: texts as the source wrote them."""
+    claims = models.JSONField(default=dict)
+    """parts, touches, rebuilds, partners, settings_schema: what it says of itself (`outside.claims`)."""
     archive_name = models.CharField(max_length=250)
     archive_size = models.PositiveBigIntegerField()
     archive_sha256 = models.CharField(max_length=64)

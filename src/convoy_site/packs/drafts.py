@@ -15,6 +15,7 @@ from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.lock.terms import Terms, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
+from convoy_core.outside.claims import read_claims
 from convoy_core.outside.fields import Fields
 from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges, needed_by
 from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
@@ -209,4 +210,5 @@ def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line
         advice=line.advice if line else "",
         on_removal=mod.on_removal,
         memory=memory,
+        claims=read_claims(Fields(row.claims)),
     )

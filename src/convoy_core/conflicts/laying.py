@@ -1,0 +1,102 @@
+"""Laying builds over each other: whose file comes to lie at every path. Source: docs/rules.md, "Order and conflicts",
+"Parts, set aside, own files".
+
+What is left out or set aside is not there at all, for anybody. Of the others at one path the winner that the draft
+names lies there, else the last in order.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from ..outside.patterns import matcher
+
+
+@dataclass(frozen=True, slots=True)
+class Parts:
+    """Which files of a build are laid down, by patterns below the build's own top: these alone, and none of those.
+
+    Empty `only`: all of them.
+    """
+
+    only: tuple[str, ...] = ()
+    leave_out: tuple[str, ...] = ()
+
+    def keep(self, path: str) -> bool:
+        """Whether the file at `path`, relative to the build's top, is laid down."""
+        if self.only and not matcher(self.only).fullmatch(path):
+            return False
+        return not (self.leave_out and matcher(self.leave_out).fullmatch(path))
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """One build in its place in the order. `files`: path in the installation to sha256."""
+
+    mod: str
+    files: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """A path that several layers carry with different content. `by`: all that carry it, first to last."""
+
+    path: str
+    by: tuple[str, ...]
+    winner: str
+
+
+@dataclass(frozen=True, slots=True)
+class Laid:
+    """`holder`: path to the mod whose file lies there. `set_aside`: paths that would lie there, by mod.
+    `idle`: named winners that carry nothing of what they were named for, by path or folder.
+    """
+
+    holder: Mapping[str, str]
+    meetings: tuple[Meeting, ...]
+    set_aside: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    idle: Mapping[str, str] = field(default_factory=dict)
+
+
+def lay(layers: Sequence[Layer], winners: Mapping[str, str] | None = None, set_aside: Sequence[str] = ()) -> Laid:
+    """Lays them down, first to last. `winners`: a path, or a folder, to the mod whose files win there; the longest
+    folder goes first, and a path before any folder. Meetings come sorted by path.
+    """
+    chosen = {place.rstrip("/"): mod for place, mod in (winners or {}).items()}
+    aside = matcher(tuple(set_aside)) if set_aside else None
+    carried: dict[str, list[Layer]] = {}
+    put_aside: dict[str, list[str]] = {}
+    for layer in layers:
+        for path in layer.files:
+            if aside is not None and aside.fullmatch(path):
+                put_aside.setdefault(layer.mod, []).append(path)
+            else:
+                carried.setdefault(path, []).append(layer)
+    holder: dict[str, str] = {}
+    meetings: list[Meeting] = []
+    served: set[str] = set()
+    for path, by in carried.items():
+        mods = [layer.mod for layer in by]
+        place = _named_for(path, mods, chosen) if chosen else None
+        if place is not None:
+            served.add(place)
+        holder[path] = winner = mods[-1] if place is None else chosen[place]
+        if len(by) > 1 and len({layer.files[path] for layer in by}) > 1:
+            meetings.append(Meeting(path, tuple(mods), winner))
+    return Laid(
+        holder,
+        tuple(sorted(meetings, key=lambda one: one.path)),
+        {mod: tuple(sorted(paths)) for mod, paths in put_aside.items()},
+        {place: mod for place, mod in chosen.items() if place not in served},
+    )
+
+
+def _named_for(path: str, mods: Sequence[str], chosen: Mapping[str, str]) -> str | None:
+    """The path or folder among `chosen` whose winner carries this path."""
+    place = path
+    while place:
+        if chosen.get(place) in mods:
+            return place
+        place = place.rpartition("/")[0]
+    return "" if chosen.get("") in mods else None
