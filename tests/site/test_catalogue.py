@@ -12,6 +12,8 @@ from django.utils import timezone
 from convoy_site.catalogue import search
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.catalogue.reading_sources import PATIENCE, read_source
+from convoy_site.packs import drafts
+from convoy_site.releases.services import publish, recipe_of
 from convoy_standins.generate import read_listed
 
 from .conftest import World, serving
@@ -89,6 +91,25 @@ def test_new_builds_come_vanished_ones_go_and_changed_ones_are_named(catalogue, 
     assert set(Build.objects.filter(mod__slug="rivet").values_list("gone", flat=True)) == {True}
     reading(sources, lambda request: httpx.Response(200, json=listing(sources)))
     assert not Build.objects.filter(gone=True).exclude(version="3.5.0").exists()
+
+
+def test_what_a_build_says_of_itself_reaches_the_release_and_may_be_said_later(
+    world: World, catalogue, sources: Path
+) -> None:
+    """Its author may say it of a build that was listed before: nothing is placed otherwise for that."""
+    edit(world, {"do": "add", "mod": "rivet"})
+    listed = listing(sources)
+    ledger = next(mod for mod in listed["mods"] if mod["id"] == "lock-ledger")
+    for build in ledger["builds"]:
+        build |= {"touches": ["economy.tolls"], "partners": ["fair-scales"]}
+    reading(sources, lambda request: httpx.Response(200, json=listed))
+    locked = drafts.lock_of(world.pack.draft).by_mod["lock-ledger"]
+    assert (locked.claims.touches, locked.claims.partners) == (("economy.tolls",), ("fair-scales",))
+    publish(world.users["owner"], world.pack.id, world.revision(), "7.0.0", "stable", "")
+    kept = recipe_of(world.pack.releases.get(number="7.0.0").pk).lock.by_mod["lock-ledger"]
+    assert kept.claims == locked.claims
+    reading(sources, lambda request: httpx.Response(200, json=listing(sources)))
+    assert not Build.objects.exclude(claims={}).exists()
 
 
 def test_a_second_source_cannot_take_over_a_mod(catalogue, sources: Path) -> None:
