@@ -29,9 +29,14 @@ def disks_of_its_own(name: str) -> Iterator[dict[str, str]]:
             place.mkdir(parents=True, exist_ok=True)
             if subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={SIZE}", "convoy", str(place)]).returncode:
                 say("no disks of its own here: none is filled")
+                _let_go(mounted)
                 break
             mounted[variable] = str(place)
-        yield mounted if len(mounted) == len(places) else {}
+        yield dict(mounted)
     finally:
-        for at in mounted.values():
-            subprocess.run(["umount", "--lazy", at], check=True)
+        _let_go(mounted)
+
+
+def _let_go(mounted: dict[str, str]) -> None:
+    while mounted:
+        subprocess.run(["umount", "--lazy", mounted.popitem()[1]], check=True)

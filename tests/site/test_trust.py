@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.db import connection
@@ -236,3 +237,19 @@ def test_a_machine_that_is_not_of_this_site_says_so_at_its_start(world: World, t
     shutil.copy(own / "statement.key", tmp_path / "second")
     (tmp_path / "second/signing.key").unlink()
     take_up()
+
+
+def test_a_store_that_is_away_at_the_start_keeps_no_site_from_starting(
+    world: World, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    def away(*_: object, **__: object) -> None:
+        raise OSError("the line was cut")
+
+    with monkeypatch.context() as while_away:
+        while_away.setattr(default_storage, "exists", away)
+        while_away.setattr(default_storage, "save", away)
+        call_command("set_up", stdout=StringIO())
+    assert "cannot be reached" in capsys.readouterr().err
+    # Nothing half was noted meanwhile: the next start is a first one.
+    call_command("set_up", stdout=StringIO())
+    call_command("set_up", stdout=StringIO())

@@ -41,13 +41,13 @@ def note() -> None:
     """The keys and files that lie here are the site's from now on."""
     keys.forget_read_keys()
     signing = keys.signing_key()
-    told = {
-        "signing": key_fingerprint(public_half(signing)) if signing else "",
-        "statement": key_fingerprint(public_half(keys.statement_key())),
-    }
-    row, _ = SiteIdentity.objects.update_or_create(pk=1, defaults=told)
+    row = SiteIdentity.objects.filter(pk=1).first() or SiteIdentity(pk=1)
+    row.signing = key_fingerprint(public_half(signing)) if signing else ""
+    row.statement = key_fingerprint(public_half(keys.statement_key()))
     content = row.mark.bytes
+    # The file first: a row whose file is not there would refuse every machine.
     kept_files.keep(_place(row), content, kept_files.sha256_of(content))
+    row.save()
 
 
 def _place(known: SiteIdentity) -> str:

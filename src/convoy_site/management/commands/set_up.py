@@ -9,6 +9,7 @@ from django.db import connection
 
 from convoy_core.words.errors import ConvoyError
 from convoy_site.keeping.identity import take_up
+from convoy_site.kept_files import StorageAway
 
 LOCK = 8_460_000
 """Any number that nothing else locks."""
@@ -29,6 +30,9 @@ class Command(BaseCommand):
                 call_command("createcachetable", verbosity=0)
                 if take_up(options["restored"]):
                     self.stdout.write("New keys were made.")
+            except StorageAway as error:
+                # It may come back while the site runs, and every door that needs it says so until then.
+                self.stderr.write(error.sentence())
             except ConvoyError as error:
                 raise CommandError(error.sentence()) from error
             finally:
