@@ -57,7 +57,8 @@ class Said:
     """How often publishing was tried: numbers go up, whatever became of the one before."""
     report: int = 0
     """The highest serial of a report."""
-    answers: Counter[str] = field(default_factory=Counter)
+    refused: Counter[str] = field(default_factory=Counter)
+    """Requests that came to nothing, by what they were answered."""
     over: threading.Event = field(default_factory=threading.Event)
 
 
@@ -90,7 +91,7 @@ def measure() -> list[tuple[str, str, str]]:
         ("releases", len(said.releases)),
     ):
         rows.append((f"{what} that were acknowledged, and are there", f"{count}", ""))
-    rows.append(("requests answered by an error, or not at all", f"{said.answers['no']}", ""))
+    rows.append(("requests answered by an error, or not at all", f"{said.refused.total()}", ""))
     rows.append(("longest until the site answered again", f"{largest:.1f} s", f"aim: under {BACK_SECONDS} s"))
     rows.append(("acknowledged things that were gone, unverified files, jobs that hang", "0", "one ends the run"))
     return rows
@@ -100,8 +101,8 @@ def _again_and_again(doing: Callable[[], None], said: Said) -> None:
     while not said.over.is_set():
         try:
             doing()
-        except Exception:
-            said.answers["no"] += 1
+        except Exception as error:
+            said.refused[type(error).__name__] += 1
             connection.close()
             time.sleep(0.3)
 

@@ -58,10 +58,6 @@ def keep(place: str, content: "bytes | IO[bytes]", sha256: str) -> None:
             raise
 
 
-def sha256_of(content: bytes) -> str:
-    return hashlib.sha256(content).hexdigest()
-
-
 def _hash_of(place: str) -> str:
     digest = hashlib.sha256()
     for block in blocks(place):

@@ -16,7 +16,7 @@ from django.utils import timezone
 from PIL import Image
 
 from convoy_io import archives
-from convoy_site.catalogue import after, own, pictures
+from convoy_site.catalogue import after, dropping, own, pictures
 from convoy_site.catalogue.models import Build, Mod, OwnFile
 from convoy_site.catalogue.tasks import look_through_file
 from convoy_site.packs import drafts, edits
@@ -91,7 +91,7 @@ def test_an_unknown_archive_becomes_the_crews_own_build_and_reaches_its_members_
 
 def test_a_large_archive_is_looked_through_by_the_worker(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
     large = zipped({"waybill.toml": 'id = "x"\n', "a.dat": "a" * 70_000, "b.dat": "b" * 70_000})
-    monkeypatch.setattr(own.drop, "__defaults__", (100_000,))
+    monkeypatch.setattr(dropping.drop, "__defaults__", (100_000,))
     told = drop(world, large)
     at = f"{world.at}/files/{told['sha256']}"
     assert told["reading"]
@@ -111,7 +111,7 @@ def test_a_large_archive_is_looked_through_by_the_worker(world: World, monkeypat
             steps.append(world.as_("curator").get(at)[1]["done"])
 
     monkeypatch.setattr(archives, "hashes", watched)
-    monkeypatch.setattr(own, "TELL_SECONDS", -1)
+    monkeypatch.setattr(dropping, "TELL_SECONDS", -1)
     look_through_file(OwnFile.objects.get().pk)
     assert steps == sorted(steps) and steps[-1] > 70_000
     assert world.as_("curator").get(at)[1]["ready"]
@@ -122,7 +122,7 @@ def test_a_large_archive_is_looked_through_by_the_worker(world: World, monkeypat
 def test_a_member_that_cannot_be_read_is_told_and_makes_no_build(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
     asked: list[int] = []
     monkeypatch.setattr(after, "look_through_soon", asked.append)
-    monkeypatch.setattr(own.drop, "__defaults__", (10,))
+    monkeypatch.setattr(dropping.drop, "__defaults__", (10,))
     packed = bytearray(zipped({"waybill.toml": 'id = "x"\n', "a.dat": "".join(map(str, range(30_000)))}))
     packed[200] ^= 255
     told = drop(world, bytes(packed))
@@ -145,7 +145,7 @@ def test_another_crew_neither_sees_nor_takes_it(world: World) -> None:
     assert stranger.get(f"{at}/mods/{slug}")[0] == 404
     assert stranger.post(f"{at}/draft/edits", {"revision": 0, "edits": [{"do": "add", "mod": slug}]})[0] == 422
     assert stranger.post(f"{at}/known", {"hashes": [hashlib.sha256(FOG_BELL).hexdigest()]})[1] == []
-    with pytest.raises(own.NoSuchFile):
+    with pytest.raises(dropping.NoSuchFile):
         own.own_file(other, hashlib.sha256(FOG_BELL).hexdigest())
     edit(world, {"do": "add", "mod": slug})
     world.as_("stranger")
@@ -227,13 +227,13 @@ def test_files_nobody_made_a_build_of_are_forgotten_after_a_day_and_crews_have_a
     world: World, monkeypatch
 ) -> None:
     told = drop(world)
-    assert own.tidy() == 0
-    OwnFile.objects.update(at=timezone.now() - own.KEPT_UNUSED * 2)
-    assert own.tidy() == 1
+    assert dropping.tidy() == 0
+    OwnFile.objects.update(at=timezone.now() - dropping.KEPT_UNUSED * 2)
+    assert dropping.tidy() == 1
     assert not default_storage.exists(f"own/{world.crew.id}/{told['sha256']}")
     make(world, drop(world))
-    OwnFile.objects.update(at=timezone.now() - own.KEPT_UNUSED * 2)
-    assert own.tidy() == 0
+    OwnFile.objects.update(at=timezone.now() - dropping.KEPT_UNUSED * 2)
+    assert dropping.tidy() == 0
     SiteRules.objects.create(pk=1, crew_mb=0)
     status, refused = send(world.as_("curator"), f"{world.at}/files?name=x", zipped({"waybill.toml": "x=1"}))
     assert (status, refused["code"]) == (422, "too-large")

@@ -4,7 +4,7 @@ aside, own files".
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ..outside.patterns import HOW, MAX_PATTERN_LENGTH, Catcher, is_pattern, matcher
@@ -53,10 +53,6 @@ def _trouble(pattern: str) -> str:
     if not pattern.strip("*/") and all(matcher((pattern,)).fullmatch(path) for path in ANYWHERE):
         return "It would set everything aside."
     return ""
-
-
-def written(patterns: Iterable[str]) -> str:
-    return "".join(f"{one}\n" for one in patterns)
 
 
 def caught_by(patterns: Sequence[str], sizes: Mapping[str, int]) -> list[Caught]:

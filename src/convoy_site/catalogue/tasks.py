@@ -7,8 +7,8 @@ from procrastinate.contrib.django import app
 
 from ..kept_files import StorageAway
 from . import after
+from .dropping import look_through, tidy
 from .models import Game, Source, SourceState
-from .own import look_through, tidy
 from .reading_sources import read_source
 from .refitting import refit
 

@@ -4,6 +4,7 @@ All of them share the site's keys and the place of kept files. Which these are i
 start, and held against what lies here at every later one.
 """
 
+from convoy_core.lock.canonical import sha256_hex
 from convoy_core.trust.signing import key_fingerprint, public_half
 from convoy_core.words.errors import ConvoyError
 
@@ -46,7 +47,7 @@ def note() -> None:
     row.statement = key_fingerprint(public_half(keys.statement_key()))
     content = row.mark.bytes
     # The file first: a row whose file is not there would refuse every machine.
-    kept_files.keep(_place(row), content, kept_files.sha256_of(content))
+    kept_files.keep(_place(row), content, sha256_hex(content))
     row.save()
 
 

@@ -12,8 +12,8 @@ from convoy_core.words.model import CarriedFile, Kind
 from convoy_core.words.profile import GameProfile, KindLayout
 from convoy_io import archives
 
+from ..catalogue.dropping import CannotBeUsed
 from ..catalogue.models import Build, Mod
-from ..catalogue.own import CannotBeUsed
 from ..catalogue.services import Drawing, build_rows, fit_of, shelf
 from ..people.models import SiteRules
 from ..receiving import Upload, incoming

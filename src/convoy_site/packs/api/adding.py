@@ -12,7 +12,7 @@ from convoy_core.words.licences import meaning
 from convoy_core.words.model import Kind
 from convoy_core.words.profile import KindLayout
 
-from ...catalogue import own
+from ...catalogue import dropping, own
 from ...catalogue.models import Build
 from ...people.rights import Action, SignedIn
 from ...receiving import upload_of
@@ -50,13 +50,13 @@ def known_files(request: SignedIn, pack_id: UUID, body: HashesIn) -> list[KnownO
     """Which of some files are archives of the catalogue: asked before a large one is sent for nothing."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     there = set(pack.draft.lines.values_list("mod", flat=True))
-    return [_known_out(build, there) for build in own.by_archive(pack, body.hashes)]
+    return [_known_out(build, there) for build in dropping.by_archive(pack, body.hashes)]
 
 
 @router.post("/packs/{pack_id}/files", response=DroppedOut, operation_id="drop_file", openapi_extra=FILE_BODY)
 def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()]) -> DroppedOut:
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    dropped = own.drop(request.user, pack, name, upload_of(request))
+    dropped = dropping.drop(request.user, pack, name, upload_of(request))
     return _dropped_out(pack, [dropped])[0]
 
 
@@ -66,16 +66,16 @@ def drop_file(request: SignedIn, pack_id: UUID, name: Annotated[Short, Query()])
 def drop_many(request: SignedIn, pack_id: UUID) -> list[DroppedOut]:
     """Every archive within a ZIP of archives."""
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    return _dropped_out(pack, own.drop_many(request.user, pack, upload_of(request)))
+    return _dropped_out(pack, dropping.drop_many(request.user, pack, upload_of(request)))
 
 
-def _dropped_out(pack: Pack, found: list[own.Dropped]) -> list[DroppedOut]:
+def _dropped_out(pack: Pack, found: list[dropping.Dropped]) -> list[DroppedOut]:
     there = set(pack.draft.lines.values_list("mod", flat=True))
     ours = [_known_out(build, there) for build in own.builds_of(pack.crew, pack.game_id)]
     return [_one_dropped_out(pack, one, there, ours) for one in found]
 
 
-def _one_dropped_out(pack: Pack, dropped: own.Dropped, there: set[str], ours: list[KnownOut]) -> DroppedOut:
+def _one_dropped_out(pack: Pack, dropped: dropping.Dropped, there: set[str], ours: list[KnownOut]) -> DroppedOut:
     first = next(iter(dropped.kinds.values()), None)
     return DroppedOut(
         name=dropped.name,
@@ -101,7 +101,7 @@ def _one_dropped_out(pack: Pack, dropped: own.Dropped, there: set[str], ours: li
 @router.get("/packs/{pack_id}/files/{sha256}", response=ReadingOut, operation_id="file_reading")
 def file_reading(request: SignedIn, pack_id: UUID, sha256: Sha256) -> ReadingOut:
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    file = own.dropped_file(pack, sha256)
+    file = dropping.dropped_file(pack, sha256)
     return ReadingOut(ready=file.read_at is not None, done=file.done, total=file.unpacked, trouble=file.trouble)
 
 
@@ -119,7 +119,7 @@ def make_own_builds(request: SignedIn, pack_id: UUID, body: OwnBuildsIn) -> list
     return rows
 
 
-def _said(dropped: own.Dropped, field: str) -> str:
+def _said(dropped: dropping.Dropped, field: str) -> str:
     told = dropped.marker.get(field, "")
     return told[:60] if isinstance(told, str) else ""
 
@@ -131,7 +131,7 @@ def _known_out(build: Build, there: set[str]) -> KnownOut:
     )
 
 
-def _kind_out(dropped: own.Dropped, layout: KindLayout, kind: Kind, found: Inspection) -> KindOut:
+def _kind_out(dropped: dropping.Dropped, layout: KindLayout, kind: Kind, found: Inspection) -> KindOut:
     roots = [*found.roots] if layout.marker else ["", *(one.path for one in dropped.folders)]
     return KindOut(
         kind=kind,
