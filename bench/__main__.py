@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
 sys.path.insert(0, "src")
 django.setup()
 
-from . import chaos, in_step, load, making, resolving, site_pages, syncing, walk, ways_in  # noqa: E402 - after django.setup
+from . import chaos, checking, in_step, load, making, resolving, site_pages, syncing, walk, ways_in  # noqa: E402 - after django.setup
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "benchmarks.md"
@@ -30,6 +30,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "edit of a 100-line draft": site_pages.editing,
     "finder, 50,000 mods": site_pages.searching,
     "resolver": resolving.measure,
+    "checks": checking.measure,
     "ways in": ways_in.measure,
     "making a source": making.measure,
     "sync": syncing.measure,

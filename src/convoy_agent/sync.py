@@ -37,6 +37,7 @@ from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .folder.told import Told
+from .read_along import read_along
 from .rest import Calm
 from .site.progress import Progress, Screen, Silent
 from .site.site import Head, Pairing, Site
@@ -252,6 +253,7 @@ def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Repor
     except (SiteAway, SiteRefused):
         return None
     Calm(visit.folder).keep(Named(prospect.recipe.number, prospect.recipe.sha256), head.left_out, after)
+    read_along(visit.site, visit.store, prospect.recipe)
     return after
 
 

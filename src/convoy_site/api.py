@@ -25,6 +25,7 @@ from .keeping.shapes import HealthOut, PartOut
 from .keeping.standing import standing
 from .packs.api.adding import router as ways_in
 from .packs.api.beginning import router as beginnings
+from .packs.api.checking import router as checks
 from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
@@ -50,6 +51,7 @@ STATUS = {
     "already": 409,
     "working": 409,
     "still-reading": 409,
+    "no-such-content": 404,
     "not-watching": 409,
     "blocked": 409,
     "in-use": 409,
@@ -156,6 +158,7 @@ for router in (
     mods,
     packs,
     ahead,
+    checks,
     ways_in,
     beginnings,
     releases,

@@ -17,6 +17,8 @@ Name = Annotated[
     StringConstraints(strip_whitespace=True, min_length=1, max_length=60),
     AfterValidator(_no_control_characters),
 ]
+Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
 Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), AfterValidator(_no_control_characters)]
 Text = Annotated[str, StringConstraints(max_length=20_000), AfterValidator(_no_control_characters)]
 

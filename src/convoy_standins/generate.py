@@ -174,6 +174,9 @@ def contents(game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str,
         seed = chance if number % 2 else random.Random(f"{mod['id']} {number}")
         members[f"data/{mod['id']}-{number + 1:02}.dat"] = seed.randbytes(each)
     members.update({path: text.encode() for path, text in mod.get("carries", {}).items()})
+    many = mod.get("many", {"count": 0})
+    for number in range(many["count"]):
+        members[f"{many['folder']}/wagon-{number + 1:03}.part"] = random.Random(number).randbytes(900)
     if mod.get("shape") == "deep":
         return {f"{mod['name']} {build['version']}/{path}": content for path, content in members.items()}
     if mod.get("shape") == "climbing":

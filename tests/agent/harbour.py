@@ -8,6 +8,7 @@ import threading
 import time
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from starlette.requests import Request
 from starlette.responses import FileResponse, JSONResponse, Response
 from starlette.routing import Route
 
+from convoy_core.conflicts.laying import EVERYTHING
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.lock.recipe import Recipe, ReleaseChannel
@@ -60,12 +62,16 @@ class Press:
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
 
     def publish(self, number: str, mods: dict[str, dict[str, str]], **options: Any) -> Lock:
-        """A release whose mods each place `mods/MOD/PATH`. The archives are real, and lie at the source."""
+        """A release whose mods each place `mods/MOD/PATH`, or all `mods/PATH` (`shared`), as far as their parts
+        (`laid`) go. The archives are real, and lie at the source.
+        """
         lock = lay_down(
             [self._layer(mod, number, files, options) for mod, files in mods.items()],
             BASE,
             ["mods"],
             options.get("terms", TERMS),
+            options.get("winners"),
+            options.get("set_aside", ()),
         )
         recipe = Recipe(self.pack, "Night Freight", number, "stable", "2026-11-01T20:00:00+00:00", "", lock)
         self.documents[number] = recipe.as_bytes()
@@ -130,17 +136,20 @@ class Press:
             options.get("needs", {}).get(mod, ()),
             mod in options.get("optional", ()),
         )
+        laid = options.get("laid", {}).get(mod, EVERYTHING)
+        place = "mods" if options.get("shared") else f"mods/{mod}"
         placed = [
             PlacedFile(
-                f"mods/{mod}/{path}",
+                f"{place}/{path}",
                 len(content.encode()),
                 options.get("hashes", {}).get(path) or hashlib.sha256(content.encode()).hexdigest(),
                 mod,
                 path,
             )
             for path, content in files.items()
+            if laid.keep(path)
         ]
-        return build, placed
+        return replace(build, laid=laid), placed
 
     def archive(self, mod: str) -> Path:
         return max((self.root / "harbour" / "files").glob(f"{mod}-*.zip"), key=lambda path: path.stat().st_mtime_ns)

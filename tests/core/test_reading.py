@@ -4,19 +4,18 @@ from pathlib import Path
 
 import pytest
 
-from convoy_core.checks import Severity, Subject, run_checks
 from convoy_core.draft.settling import WantedLine, settle
 from convoy_core.outside.archive_root import NoRoot, placements
 from convoy_core.outside.catalogue import ListedMod, UnreadableEntry, read_catalogue
 from convoy_core.outside.game_profile import read_profile
 from convoy_core.resolve import Eligible, Shelves
 from convoy_core.words.errors import HostileArchive, MalformedInput
-from convoy_core.words.model import Kind, Pickup
+from convoy_core.words.model import Kind
 from convoy_core.words.profile import KindLayout, NoSuchBase
 from convoy_core.words.ranges import ANY_VERSION, parse_range
 from convoy_core.words.versions import parse_version
 
-from .making import BASE, build, lock, locked, placed
+from .making import BASE, build
 
 GAMES = Path(__file__).resolve().parents[2] / "demo" / "games"
 TILLERWAY = read_profile((GAMES / "tillerway.toml").read_text())
@@ -143,20 +142,3 @@ def test_what_is_no_longer_needed_leaves_even_where_something_else_could_hold_it
     keep = {mod: parse_version(version) for mod, version in {"old": "1.0", "lib": "1.0", "host": "2"}.items()}
     settled = settle(Eligible(Shelves(found), BASE), [WantedLine("host", ANY_VERSION)], keep)
     assert {mod: one.version.text for mod, one in settled.picks.items()} == {"host": "2"}
-
-
-def test_checks_find_what_stands_in_the_way() -> None:
-    first, second = locked("first"), locked("second", pickup=Pickup.CLICK)
-    layers = [
-        (first, [placed("mods/x", "one", "first"), placed("mods/y", "same", "first")]),
-        (second, [placed("mods/x", "two", "second"), placed("mods/y", "same", "second")]),
-    ]
-    found = run_checks(Subject(layers, {"lost": ("Lost Mod", "made for capstan")}))
-    assert [(one.check, one.severity) for one in found] == [
-        ("unsettled", Severity.BLOCKER),
-        ("overlap", Severity.WARNING),
-        ("errand", Severity.ADVICE),
-    ]
-    assert found[1].what == "Second replaces one file of First." and found[1].evidence == ("mods/x",)
-    assert run_checks(Subject(layers[:1], {})) == []
-    assert lock((first, {"mods/x": "one"})).by_path["mods/x"].mod == "first"

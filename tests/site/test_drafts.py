@@ -207,11 +207,13 @@ def test_pages_cost_a_fixed_number_of_queries(world: World, django_assert_max_nu
         edit(world, {"do": "add", "mod": mod})
     owner = world.as_("owner")
     for path, most in (
-        ("draft", 10),
-        ("catalogue?fitting_only=false", 11),
+        ("draft", 12),
+        ("findings", 32),
+        ("overlap", 30),
+        ("catalogue?fitting_only=false", 15),
         ("line", 13),
         ("roll-call", 10),
-        ("pending", 10),
+        ("pending", 12),
     ):
         with django_assert_max_num_queries(most):
             assert owner.get(f"{world.at}/{path}")[0] == 200

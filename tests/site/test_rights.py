@@ -59,6 +59,19 @@ DOORS = [
     ("GET", "/api/packs/{pack}/draft/edits", None, SEE),
     ("POST", "/api/packs/{pack}/draft/edits", EDITS, CURATE),
     ("GET", "/api/packs/{pack}/findings", None, SEE),
+    ("POST", "/api/packs/{pack}/findings/read", {}, CURATE),
+    ("POST", "/api/packs/{pack}/findings/ways", {"finding": "no: such"}, {**CURATE, "owner": 404, "curator": 404}),
+    ("POST", "/api/packs/{pack}/findings/mend", {"revision": 1}, CURATE),
+    ("GET", "/api/packs/{pack}/overlap", None, SEE),
+    ("GET", "/api/packs/{pack}/overlap/weir-core/9", None, NEVER),
+    ("GET", "/api/packs/{pack}/parts/weir-core", None, SEE),
+    ("GET", "/api/packs/{pack}/set-aside", None, SEE),
+    ("POST", "/api/packs/{pack}/set-aside", {"text": "**/*.old"}, SEE),
+    ("GET", "/api/packs/{pack}/own-files", None, SEE),
+    ("POST", "/api/packs/{pack}/own-files?name=a.txt&revision=1", None, CURATE),
+    ("PUT", "/api/packs/{pack}/own-files/text", {"revision": 1, "path": "a.txt", "text": "a"}, CURATE),
+    ("GET", f"/api/packs/{{pack}}/own-files/text/{'0' * 64}", None, NEVER),
+    ("GET", "/api/packs/{pack}/own-files/versions?path=a.txt", None, SEE),
     ("POST", "/api/packs/{pack}/draft/recognise", {"text": "rivet"}, SEE),
     ("GET", "/api/packs/{pack}/draft/updates", None, SEE),
     ("GET", "/api/packs/{pack}/draft/bases", None, SEE),
@@ -155,6 +168,8 @@ AGENT_DOORS = [
     ("POST", "/api/agent/report"),
     ("POST", "/api/agent/progress"),
     ("POST", "/api/agent/order"),
+    ("GET", "/api/agent/readings"),
+    ("POST", "/api/agent/readings"),
     ("POST", "/api/agent/left"),
     ("GET", f"/api/agent/known/{'0' * 64}"),
 ]
@@ -179,7 +194,7 @@ def test_each_door_for_each_role(world: World, method: str, path: str, body: obj
         transaction.savepoint_rollback(before)
         assert got == status, (who, told)
         if status in (403, 404):
-            assert told["what"] and told["code"] in ("forbidden", "not-found")
+            assert told["what"] and told["code"] in ("forbidden", "not-found", "no-such-content")
 
 
 def test_every_door_of_the_api_is_in_the_table() -> None:

@@ -32,7 +32,12 @@ const SourcePlace = lazy(() => import("./places/sources/SourcePlace"));
 const Keeper = lazy(() => import("./places/keeper/Keeper"));
 const PackFrame = lazy(() => import("./places/pack/PackFrame"));
 const Assemble = lazy(() => import("./places/pack/Assemble"));
-const Check = lazy(() => import("./places/pack/Check"));
+const Check = lazy(() => import("./places/pack/check/Check"));
+const Findings = lazy(() => import("./places/pack/check/Findings"));
+const Overlap = lazy(() => import("./places/pack/check/Overlap"));
+const Pair = lazy(() => import("./places/pack/check/Pair"));
+const Aside = lazy(() => import("./places/pack/check/Aside"));
+const OwnFiles = lazy(() => import("./places/pack/check/OwnFiles"));
 const Publish = lazy(() => import("./places/pack/Publish"));
 const Crew = lazy(() => import("./places/pack/Crew"));
 const ModPlace = lazy(() => import("./places/pack/ModPlace"));
@@ -69,7 +74,17 @@ const router = createBrowserRouter([
         children: [
           { index: true, element: <Navigate to="assemble" replace /> },
           { path: "assemble", element: <Assemble /> },
-          { path: "check", element: <Check /> },
+          {
+            path: "check",
+            element: <Check />,
+            children: [
+              { index: true, element: <Findings /> },
+              { path: "overlap", element: <Overlap /> },
+              { path: "overlap/:one/:other", element: <Pair /> },
+              { path: "set-aside", element: <Aside /> },
+              { path: "own-files", element: <OwnFiles /> },
+            ],
+          },
           { path: "publish", element: <Publish /> },
           { path: "crew", element: <Crew /> },
           { path: "mods/:slug", element: <ModPlace /> },

@@ -278,6 +278,14 @@ class Site:
         """Tells that the installation was left; its token opens nothing any more."""
         _ask(self._client, "POST", "agent/left")
 
+    def wanted_readings(self) -> list[dict[str, Any]]:
+        """Archives that only a person may fetch, with the files in them that nobody has read."""
+        found = _ask(self._client, "GET", "agent/readings").json()
+        return [one for one in found if isinstance(one, dict)] if isinstance(found, list) else []
+
+    def tell_readings(self, files: list[dict[str, Any]]) -> None:
+        _ask(self._client, "POST", "agent/readings", **_as_json({"files": files}))
+
     def known(self, sha256: str) -> str:
         """Which build an archive is, in words; empty when the site does not know it."""
         told = _ask(self._client, "GET", f"agent/known/{sha256}").json()

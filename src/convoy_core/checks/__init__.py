@@ -1,11 +1,69 @@
-"""Checks over a draft and its lock. Each check is one small module with one rule; `ALL` is the table of them."""
+"""Checks over a draft and its lock. Each check is one small module with one rule; `ALL` is the table of them.
+
+Source: docs/rules.md, "Checks".
+"""
 
 from collections.abc import Callable
 
-from . import errands, overlap, unsettled
-from .finding import Finding, Severity, Subject
+from . import (
+    aside,
+    astray,
+    errands,
+    gone,
+    held_back,
+    idle_library,
+    idle_winner,
+    licences,
+    machines,
+    nested,
+    off_but_needed,
+    one_file,
+    other_archive,
+    overlap,
+    own_over,
+    partners,
+    rebuilds,
+    refused_archive,
+    saved_worlds,
+    sides,
+    tweaks,
+    twice,
+    unread,
+    unsettled,
+    wrong_loader,
+    wrong_version,
+)  # fmt: skip
+from .finding import Finding, Severity, Way
+from .subject import DraftLine, Follower, NoBuild, Patch, Subject
 
-ALL: tuple[Callable[[Subject], list[Finding]], ...] = (unsettled.check, overlap.check, errands.check)
+ALL: tuple[Callable[[Subject], list[Finding]], ...] = (
+    unsettled.check,
+    wrong_loader.check,
+    wrong_version.check,
+    refused_archive.check,
+    one_file.check,
+    sides.check,
+    rebuilds.check,
+    aside.check,
+    overlap.check,
+    partners.check,
+    twice.check,
+    gone.check,
+    other_archive.check,
+    saved_worlds.check,
+    tweaks.check,
+    machines.check,
+    held_back.check,
+    off_but_needed.check,
+    idle_library.check,
+    idle_winner.check,
+    own_over.check,
+    astray.check,
+    nested.check,
+    licences.check,
+    unread.check,
+    errands.check,
+)
 
 
 def run_checks(subject: Subject) -> list[Finding]:
@@ -14,4 +72,4 @@ def run_checks(subject: Subject) -> list[Finding]:
     return sorted(found, key=lambda finding: list(Severity).index(finding.severity))
 
 
-__all__ = ["ALL", "Finding", "Severity", "Subject", "run_checks"]
+__all__ = ["ALL", "DraftLine", "Finding", "Follower", "NoBuild", "Patch", "Severity", "Subject", "Way", "run_checks"]

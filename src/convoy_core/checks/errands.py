@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ..words.model import Pickup
-from .finding import Finding, Severity, Subject
+from .finding import Finding, Severity
+from .subject import Subject
 
 WHY = {
     Pickup.CLICK: "Its source wants a person to confirm each file.",
@@ -17,10 +18,11 @@ def check(subject: Subject) -> list[Finding]:
         Finding(
             "errand",
             Severity.ADVICE,
-            build.mod,
+            (build.mod,),
             f"Each member has to fetch {build.name} by hand.",
             WHY[build.pickup],
             "Nothing, if that is acceptable: the agent names the page and recognises the file.",
+            build.mod,
             (build.archive.name, build.page),
         )
         for build, _ in subject.layers

@@ -1,12 +1,13 @@
-"""A finding: severity, what, why, evidence. Source: docs/rules.md, "Checks"."""
+"""A finding: severity, what, why, on what evidence, and the ways to mend it. Source: docs/rules.md, "Checks"."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
-from ..lock.lock import LockedBuild, PlacedFile
+from ..lock.canonical import canonical_json, sha256_hex
 
 
 class Severity(StrEnum):
@@ -17,21 +18,52 @@ class Severity(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Finding:
-    check: str
-    severity: Severity
-    mod: str
-    """The mod that it is about, for the way there; empty for the pack as a whole."""
-    what: str
-    why: str
-    now: str
-    evidence: tuple[str, ...] = ()
+class Way:
+    """One way to mend a finding: edits of the draft, as its edits are written down everywhere (docs/rules.md, "Edits").
+    `text`: what a button says.
+    """
+
+    text: str
+    edits: tuple[Mapping[str, Any], ...]
+    is_choice: bool = False
+    """It is for a person to decide: several would do, or the pack would be another one."""
 
 
 @dataclass(frozen=True, slots=True)
-class Subject:
-    """What the checks look at: builds in order with the files each would place, and lines that are not settled."""
+class Finding:
+    """`about`: what it is about, which with the check's name makes its id. `mod`: the one to take in hand; empty for
+    the pack as a whole. `pair`: two mods whose files can be looked at side by side.
+    """
 
-    layers: Sequence[tuple[LockedBuild, Sequence[PlacedFile]]]
-    unsettled: Mapping[str, tuple[str, str]]
-    """Mod id to (name, why it has no build in the draft)."""
+    check: str
+    severity: Severity
+    about: tuple[str, ...]
+    what: str
+    why: str
+    now: str
+    mod: str = ""
+    evidence: tuple[str, ...] = ()
+    ways: tuple[Way, ...] = ()
+    pair: tuple[str, str] | None = None
+
+    @property
+    def id(self) -> str:
+        """The same whenever the same check finds something about the same things."""
+        return f"{self.check}: {' + '.join(self.about)}"[:600]
+
+    @property
+    def mark(self) -> str:
+        """Short text that changes with the evidence: what was laid down is taken up again then."""
+        return sha256_hex(canonical_json([self.severity, self.what, list(self.evidence)]))[:16]
+
+
+def remove(mod: str, name: str) -> Way:
+    return Way(f"Remove {name}", ({"do": "remove", "mod": mod},), is_choice=True)
+
+
+def switch_off(mod: str, name: str) -> Way:
+    return Way(f"Switch {name} off", ({"do": "switch", "mod": mod, "on": False},), is_choice=True)
+
+
+def add(mod: str, name: str) -> Way:
+    return Way(f"Add {name}", ({"do": "add", "mod": mod},))

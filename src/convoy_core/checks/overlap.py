@@ -1,35 +1,162 @@
-"""Two builds place the same path with different content: the later in order wins. Equal content is no conflict."""
+"""Two builds lay different files down at one path. In what is read, keys clash or are lost; else the whole file is.
+
+Equal content is no conflict, and what somebody decided is none either. Source: docs/rules.md, "Order and conflicts".
+"""
 
 from __future__ import annotations
 
-from ..lock.lock import LockedBuild, PlacedFile
-from .finding import Finding, Severity, Subject
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from ..conflicts.clashes import Compared
+from ..words.wording import counted
+from .finding import Finding, Severity, Way, add
+from .subject import Subject
+
+MOST_PLACES = 200
+"""Paths of one edit; where more are meant, the folder that they share is named."""
+
+SHOWN = 60
+"""Lines of evidence that one finding has at the most."""
+
+
+@dataclass
+class Pair:
+    """What one build loses to another: paths, by whether they were compared key by key."""
+
+    loser: str
+    winner: str
+    whole: list[str] = field(default_factory=list)
+    compared: list[Compared] = field(default_factory=list)
+
+    @property
+    def paths(self) -> list[str]:
+        return sorted([*self.whole, *(one.meeting.path for one in self.compared)])
+
+    @property
+    def clashes(self) -> int:
+        return sum(len(one.clashes) for one in self.compared)
+
+    @property
+    def lost(self) -> int:
+        return sum(any(lost.mod == self.loser for lost in one.lost) for one in self.compared)
+
+
+def pairs_of(subject: Subject) -> list[Pair]:
+    """Who loses to whom at undecided paths. Readable files whose keys agree lose nothing, and are not told."""
+    found: dict[tuple[str, str], Pair] = {}
+    for meeting in subject.open_meetings:
+        compared = subject.compared(meeting)
+        for mod in meeting.by:
+            if mod == meeting.winner or _same_bytes(subject, meeting.path, mod, meeting.winner):
+                continue
+            if subject.is_joined(mod, meeting.winner):
+                continue
+            key = (mod, meeting.winner)
+            if compared is None:
+                found.setdefault(key, Pair(*key)).whole.append(meeting.path)
+            elif concerns(compared, mod):
+                found.setdefault(key, Pair(*key)).compared.append(compared)
+    return list(found.values())
+
+
+def _same_bytes(subject: Subject, path: str, one: str, other: str) -> bool:
+    return subject.hashes[one][path] == subject.hashes[other][path]
+
+
+def concerns(compared: Compared, loser: str) -> bool:
+    """Whether a loser's file says something that does not hold, or is not there any more."""
+    return any(loser in one.values for one in compared.clashes) or any(one.mod == loser for one in compared.lost)
 
 
 def check(subject: Subject) -> list[Finding]:
-    holder: dict[str, tuple[LockedBuild, PlacedFile]] = {}
-    clashes: dict[tuple[str, str], list[str]] = {}
-    names: dict[str, str] = {}
-    for build, files in subject.layers:
-        names[build.mod] = build.name
-        for file in files:
-            earlier = holder.get(file.path)
-            if earlier and earlier[1].sha256 != file.sha256:
-                clashes.setdefault((earlier[0].mod, build.mod), []).append(file.path)
-            holder[file.path] = (build, file)
-    return [
-        Finding(
-            "overlap",
-            Severity.WARNING,
-            winner,
-            f"{names[winner]} replaces {_count(paths)} of {names[loser]}.",
-            "Both carry them with different content, and the later in order wins.",
-            "Remove one of them if the wrong one wins.",
-            tuple(paths),
-        )
-        for (loser, winner), paths in clashes.items()
+    return [_finding(subject, pair) for pair in pairs_of(subject)]
+
+
+def _finding(subject: Subject, pair: Pair) -> Finding:
+    loser, winner = subject.name(pair.loser), subject.name(pair.winner)
+    keys = [
+        f"{one.meeting.path}: {'.'.join(clash.key)} is {_shown(clash.values[pair.winner])}, {loser} has "
+        f"{_shown(clash.values[pair.loser])}"
+        for one in pair.compared
+        for clash in one.clashes
+        if pair.loser in clash.values and pair.winner in clash.values
     ]
+    lost = [
+        f"{one.meeting.path}: {'.'.join(gone.key)} of {loser} is lost"
+        for one in pair.compared
+        for gone in one.lost
+        if gone.mod == pair.loser
+    ]
+    said = [
+        *([f"{counted(len(pair.whole), 'file')} replaced"] if pair.whole else []),
+        *([f"{counted(len(keys), 'value')} overruled"] if keys else []),
+        *([f"{counted(len(lost), 'key')} lost"] if lost else []),
+    ]
+    is_settings = any(subject.terms.is_settings(path) for path in pair.paths)
+    why = (
+        "Both bring the settings file; members get that of the later one, merged with what they changed."
+        if is_settings
+        else "Both lay a file down there, and the later in order replaces the whole of it."
+    )
+    return Finding(
+        "overlap",
+        Severity.WARNING,
+        (pair.loser, pair.winner),
+        f"{winner} lies over {loser}: {', '.join(said)}.",
+        why,
+        "Say whose file it is to be, change the order, or leave one out.",
+        pair.winner,
+        evidence=tuple([*keys, *lost, *pair.whole][:SHOWN]),
+        ways=_ways(subject, pair),
+        pair=(pair.loser, pair.winner),
+    )
 
 
-def _count(paths: list[str]) -> str:
-    return "one file" if len(paths) == 1 else f"{len(paths)} files"
+def _shown(value: object) -> str:
+    text = str(value).lower() if isinstance(value, bool) else str(value)
+    return text if len(text) <= 40 else f"{text[:37]}…"
+
+
+def _ways(subject: Subject, pair: Pair) -> tuple[Way, ...]:
+    loser, winner = subject.name(pair.loser), subject.name(pair.winner)
+    places = places_for(pair.paths)
+    ways = [add(patch.mod, patch.name) for patch in subject.patches if {pair.loser, pair.winner} <= set(patch.partners)]
+    ways += [
+        Way(f"Keep what {name} has there", ({"do": "winner", "places": places, "mod": mod},), is_choice=True)
+        for mod, name in ((pair.winner, winner), (pair.loser, loser))
+    ]
+    for mod, name in ((pair.loser, loser), (pair.winner, winner)):
+        if part := subject.part_with(mod, pair.paths):
+            edit = {"do": "parts", **_without(subject, mod, part[0])}
+            ways.append(Way(f"Leave the part “{part[1]}” of {name} out", (edit,), is_choice=True))
+    if pair.loser in subject.lines and pair.winner in subject.lines:
+        turn = {"do": "move", "mods": [pair.winner], "before": pair.loser}
+        ways.append(Way(f"Lay {winner} down before {loser}", (turn,), is_choice=True))
+    return (*ways, *subject.ways_without(pair.loser), *subject.ways_without(pair.winner))
+
+
+def _without(subject: Subject, mod: str, part: str) -> dict[str, object]:
+    """The rule of a build as it is, but for one part that is left out."""
+    laid = subject.builds[mod].laid
+    gone = {f"{folder}/**" for one in subject.builds[mod].claims.parts for folder in one.folders}
+    named = {
+        one.id: not set(one.patterns) <= set(laid.leave_out)
+        for one in subject.builds[mod].claims.parts
+        if one.id != part
+    }
+    rest = [pattern for pattern in laid.leave_out if pattern not in gone]
+    return {"mod": mod, "named": {**named, part: False}, "only": list(laid.only), "leave_out": rest}
+
+
+def places_for(paths: Sequence[str]) -> list[str]:
+    """Paths as an edit names them: one by one, or the folder that all of them share where they are many."""
+    if len(paths) <= MOST_PLACES:
+        return list(paths)
+    first, last = min(paths).split("/"), max(paths).split("/")
+    shared = []
+    for one, other in zip(first, last, strict=False):
+        if one != other:
+            break
+        shared.append(one)
+    return ["/".join(shared)] if shared else list(paths[:MOST_PLACES])

@@ -7,6 +7,7 @@ names lies there, else the last in order.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -28,6 +29,9 @@ class Parts:
         if self.only and not matcher(self.only).fullmatch(path):
             return False
         return not (self.leave_out and matcher(self.leave_out).fullmatch(path))
+
+
+EVERYTHING = Parts()
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,32 +68,47 @@ def lay(layers: Sequence[Layer], winners: Mapping[str, str] | None = None, set_a
     folder goes first, and a path before any folder. Meetings come sorted by path.
     """
     chosen = {place.rstrip("/"): mod for place, mod in (winners or {}).items()}
-    aside = matcher(tuple(set_aside)) if set_aside else None
-    carried: dict[str, list[Layer]] = {}
-    put_aside: dict[str, list[str]] = {}
-    for layer in layers:
-        for path in layer.files:
-            if aside is not None and aside.fullmatch(path):
-                put_aside.setdefault(layer.mod, []).append(path)
-            else:
-                carried.setdefault(path, []).append(layer)
+    put_aside: dict[str, tuple[str, ...]] = {}
+    if set_aside:
+        layers, put_aside = _without(layers, matcher(tuple(set_aside)))
     holder: dict[str, str] = {}
+    contested: set[str] = set()
+    for layer in layers:
+        contested |= layer.files.keys() & holder.keys()
+        holder.update(dict.fromkeys(layer.files, layer.mod))
     meetings: list[Meeting] = []
     served: set[str] = set()
-    for path, by in carried.items():
+    for path in sorted(contested):
+        by = [layer for layer in layers if path in layer.files]
         mods = [layer.mod for layer in by]
         place = _named_for(path, mods, chosen) if chosen else None
         if place is not None:
             served.add(place)
-        holder[path] = winner = mods[-1] if place is None else chosen[place]
-        if len(by) > 1 and len({layer.files[path] for layer in by}) > 1:
-            meetings.append(Meeting(path, tuple(mods), winner))
+            holder[path] = chosen[place]
+        if len({layer.files[path] for layer in by}) > 1:
+            meetings.append(Meeting(path, tuple(mods), holder[path]))
+    # Nobody meets the others, but a named winner may carry them, and is not idle then.
+    for layer in layers if len(served) < len(chosen) else ():
+        if layer.mod in chosen.values():
+            alone = layer.files.keys() - contested
+            served |= {place for path in alone if (place := _named_for(path, [layer.mod], chosen)) is not None}
     return Laid(
-        holder,
-        tuple(sorted(meetings, key=lambda one: one.path)),
-        {mod: tuple(sorted(paths)) for mod, paths in put_aside.items()},
-        {place: mod for place, mod in chosen.items() if place not in served},
+        holder, tuple(meetings), put_aside, {place: mod for place, mod in chosen.items() if place not in served}
     )
+
+
+def _without(layers: Sequence[Layer], aside: re.Pattern[str]) -> tuple[list[Layer], dict[str, tuple[str, ...]]]:
+    """Layers without what is set aside, and that by mod."""
+    left, put_aside = [], {}
+    for layer in layers:
+        gone = sorted(path for path in layer.files if aside.fullmatch(path))
+        if gone:
+            put_aside[layer.mod], unwanted = tuple(gone), set(gone)
+            files = {path: sha256 for path, sha256 in layer.files.items() if path not in unwanted}
+            left.append(Layer(layer.mod, files))
+        else:
+            left.append(layer)
+    return left, put_aside
 
 
 def _named_for(path: str, mods: Sequence[str], chosen: Mapping[str, str]) -> str | None:

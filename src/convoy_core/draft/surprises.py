@@ -42,3 +42,26 @@ def effects(moved: Sequence[Change], left_without: int) -> str:
     elif moved:
         said.append("nothing breaks")
     return ", ".join(said)
+
+
+MOST_NAMED = 3
+
+
+def in_one_line(moved: Sequence[Change], worse: Sequence[str] = ()) -> str:
+    """What a way to mend does, as a sentence: `Fog Patch 1.0.0 comes in; nothing else moves.` `worse`: what would be
+    found then that is not found now.
+    """
+    said = [_moving(one) for one in moved[:MOST_NAMED]]
+    if len(moved) > MOST_NAMED:
+        said.append(f"{counted(len(moved) - MOST_NAMED, 'other mod')} change")
+    line = f"{'; '.join([*said, 'nothing else moves'])}." if said else "No mod moves."
+    return " ".join([line, *(f"But then: {one}" for one in worse[:MOST_NAMED])])
+
+
+def _moving(one: Change) -> str:
+    return {
+        What.ADDED: f"{one.name} {one.after} comes in",
+        What.REMOVED: f"{one.name} leaves",
+        What.UPDATED: f"{one.name} moves to {one.after}",
+        What.TAKEN_BACK: f"{one.name} goes back to {one.after}",
+    }[one.what]

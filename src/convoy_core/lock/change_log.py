@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
+from ..conflicts.laying import EVERYTHING, Parts
 from ..words.versions import parse_version
-from .lock import Lock
+from ..words.wording import counted, listed
+from .canonical import canonical_json, sha256_hex
+from .lock import OVERLAY, Lock
 from .terms import Terms, Tweak
 
 
@@ -77,15 +81,42 @@ class Changes:
 def change_log(before: Lock | None, after: Lock) -> tuple[dict[str, Any], ...]:
     """Rows of a change log: what happens to mods, then to settings and steps. `before` of None: nothing was there."""
     mods = tuple(change.as_data() for change in changes(before, after).mods)
-    return (*mods, *terms_changes(before.terms if before else Terms(), after.terms))
+    return (*mods, *terms_changes(before.terms if before else Terms(), after.terms), *laying_changes(before, after))
 
 
-def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
-    """Change log rows for what the pack sets, and for steps by hand; told as `Change.as_data` tells mods."""
-    old = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in before.tweaks}
-    new = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in after.tweaks}
-    old |= {f"step: {one.text}": "to do" for one in before.steps}
-    new |= {f"step: {one.text}": "to do" for one in after.steps}
+def laying_changes(before: Lock | None, after: Lock) -> tuple[dict[str, Any], ...]:
+    """Change log rows for how builds are laid down: parts, winners, what is set aside, the pack's own files."""
+    old, new = _laying(before) if before else {}, _laying(after)
+    if before is not None:
+        # A build that comes or goes takes its parts along: its own row tells enough.
+        for one, other in ((old, before), (new, after)):
+            for build in other.builds:
+                if build.mod not in before.by_mod or build.mod not in after.by_mod:
+                    one.pop(f"{build.name}: files", None)
+    return _set_rows(old, new)
+
+
+def _laying(lock: Lock) -> dict[str, str]:
+    """What a lock says about laying down, each thing by its name."""
+    told = {f"{build.name}: files": _parts(build.laid) for build in lock.builds if build.laid != EVERYTHING}
+    names = {build.mod: build.name for build in lock.builds}
+    told |= {f"winner for {place}": names.get(mod, mod) for place, mod in lock.winners.items()}
+    if lock.set_aside:
+        mark = sha256_hex(canonical_json(lock.set_aside))[:8]
+        told["set aside"] = f"{counted(len(lock.set_aside), 'pattern')} ({mark})"
+    own = (file for file in (*lock.files, *lock.covered) if file.mod == OVERLAY)
+    told |= {f"own file {file.path}": f"{file.size:,} bytes, {file.sha256[:8]}" for file in own}
+    return told
+
+
+def _parts(laid: Parts) -> str:
+    only = f"only {listed(laid.only[:4])}" if laid.only else ""
+    out = f"without {listed(laid.leave_out[:4])}" if laid.leave_out else ""
+    more = max(len(laid.only) - 4, 0) + max(len(laid.leave_out) - 4, 0)
+    return ", ".join(filter(None, (only, out, f"and {more} more" if more else "")))
+
+
+def _set_rows(old: Mapping[str, str], new: Mapping[str, str]) -> tuple[dict[str, Any], ...]:
     return tuple(
         {
             "what": What.SET,
@@ -100,6 +131,15 @@ def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
     )
 
 
+def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
+    """Change log rows for what the pack sets, and for steps by hand; told as `Change.as_data` tells mods."""
+    old = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in before.tweaks}
+    new = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in after.tweaks}
+    old |= {f"step: {one.text}": "to do" for one in before.steps}
+    new |= {f"step: {one.text}": "to do" for one in after.steps}
+    return _set_rows(old, new)
+
+
 def _how(tweak: Tweak) -> str:
     return f"{tweak.value} ({tweak.how})"
 
@@ -109,6 +149,8 @@ def changes(before: Lock | None, after: Lock) -> Changes:
     old = before.by_mod if before else {}
     found = []
     for mod in old.keys() | after.by_mod.keys():
+        if mod == OVERLAY:
+            continue
         was, now = old.get(mod), after.by_mod.get(mod)
         if was and now and was.version == now.version and was.archive.sha256 == now.archive.sha256:
             continue

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+from ..conflicts.laying import EVERYTHING, Layer, Parts, lay
 from ..outside.claims import NO_CLAIMS, Claims
 from ..outside.paths import refuse_twins
 from ..settings.formats import Key, Value
@@ -13,6 +14,9 @@ from ..words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from .canonical import canonical_json
 from .fingerprint import fingerprint
 from .terms import Terms
+
+OVERLAY = "_own"
+"""Stands for a mod in a lock: the pack's own files, laid over everything. No source can list a mod of this name."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +49,8 @@ class LockedBuild:
     """MB that it takes, given or estimated; 0 in releases that did not say."""
     claims: Claims = NO_CLAIMS
     """What it says of itself; nothing in releases that did not say."""
+    laid: Parts = EVERYTHING
+    """Which of its files are laid down, where it is not all of them."""
 
     @property
     def must_match(self) -> bool:
@@ -74,7 +80,8 @@ class PlacedFile:
 class Lock:
     """Builds in the order in which they are laid down; files sorted by path, each path once (the later build's).
 
-    `covered`: files that lie under a later build's, and come to light where that build is left out.
+    `covered`: files that lie under another build's, and come to light where that build is left out. `winners`: a path
+    or folder to the mod whose file lies there before later ones. `set_aside`: patterns of what is not there at all.
     """
 
     base: Base
@@ -83,6 +90,8 @@ class Lock:
     managed: tuple[str, ...] = ()
     covered: tuple[PlacedFile, ...] = ()
     terms: Terms = Terms()
+    winners: Mapping[str, str] = field(default_factory=dict)
+    set_aside: tuple[str, ...] = ()
 
     @cached_property
     def bare(self) -> Lock:
@@ -139,23 +148,13 @@ class Lock:
         """This lock with these mods alone; what lay under another's file comes to light."""
         if len(mods) == len(self.builds):
             return self
-        order = {build.mod: place for place, build in enumerate(self.builds)}
-        files = {file.path: file for file in self.files if file.mod in mods}
-        below: list[PlacedFile] = []
-        for file in sorted(self.covered, key=lambda file: order[file.mod]):
-            if file.mod in mods:
-                above = files.get(file.path)
-                if above is None or order[above.mod] < order[file.mod]:
-                    files[file.path] = file
-                    below += [above] if above else []
-                else:
-                    below.append(file)
-        return replace(
-            self,
-            builds=tuple(build for build in self.builds if build.mod in mods),
-            files=tuple(files[path] for path in sorted(files)),
-            covered=tuple(below),
-        )
+        gathered: dict[str, list[PlacedFile]] = {build.mod: [] for build in self.builds if build.mod in mods}
+        for file in (*self.files, *self.covered):
+            if file.mod in gathered:
+                gathered[file.mod].append(file)
+        files, covered = _laid_over([(self.by_mod[mod], placed) for mod, placed in gathered.items()], self.winners)
+        builds = tuple(build for build in self.builds if build.mod in mods)
+        return replace(self, builds=builds, files=files, covered=covered)
 
     def fingerprint(
         self,
@@ -187,18 +186,42 @@ def lay_down(
     base: Base,
     managed: Iterable[str],
     terms: Terms = Terms(),
+    winners: Mapping[str, str] | None = None,
+    set_aside: Sequence[str] = (),
 ) -> Lock:
-    """A lock from builds in order, each with the files it places; on one path the later build wins."""
-    builds: list[LockedBuild] = []
-    files: dict[str, PlacedFile] = {}
-    covered: list[PlacedFile] = []
-    for build, placed in layers:
-        builds.append(build)
-        for file in placed:
-            if file.path in files:
-                covered.append(files[file.path])
-            files[file.path] = file
-    refuse_twins(files)
+    """A lock from builds in order, each with the files it places; on one path the named winner's file lies, else the
+    later build's. Raises HostileArchive where two paths are one file on some systems.
+    """
+    rows = [(build, tuple(placed)) for build, placed in layers]
+    files, covered = _laid_over(rows, winners or {}, set_aside)
+    refuse_twins(file.path for file in files)
     return Lock(
-        base, tuple(builds), tuple(files[path] for path in sorted(files)), tuple(managed), tuple(covered), terms
+        base,
+        tuple(build for build, _ in rows),
+        files,
+        tuple(managed),
+        covered,
+        terms,
+        dict(winners or {}),
+        tuple(set_aside),
     )
+
+
+def _laid_over(
+    layers: Sequence[tuple[LockedBuild, Sequence[PlacedFile]]],
+    winners: Mapping[str, str],
+    set_aside: Sequence[str] = (),
+) -> tuple[tuple[PlacedFile, ...], tuple[PlacedFile, ...]]:
+    """What lies there, sorted by path, and what lies below it, in order."""
+    carried = [Layer(build.mod, {one.path: one.sha256 for one in files}) for build, files in layers]
+    laid = lay(carried, winners, set_aside)
+    there: dict[str, PlacedFile] = {}
+    below: list[PlacedFile] = []
+    for build, files in layers:
+        for file in files:
+            holder = laid.holder.get(file.path)
+            if holder == build.mod:
+                there[file.path] = file
+            elif holder is not None:
+                below.append(file)
+    return tuple(there[path] for path in sorted(there)), tuple(below)

@@ -7,14 +7,20 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from ..conflicts.laying import EVERYTHING, Parts
+from ..conflicts.set_aside import MAX_LINES
 from ..outside.claims import read_claims
 from ..outside.fields import Fields
 from ..outside.paths import checked_path, refuse_twins
+from ..outside.patterns import checked_patterns
 from ..words.errors import MalformedInput
 from ..words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from ..words.versions import parse_version
 from .lock import Lock, LockedBuild, PlacedFile
 from .terms import read_terms
+
+MAX_WINNERS = 2_000
+"""Paths and folders for which a pack names a winner: more than it has conflicts that anybody looked at."""
 
 MAX_ARCHIVE_BYTES = 4 * 1024**3
 """Bytes. A build's archive above 4 GiB is refused: ZIP without extensions ends there, and so do many file systems."""
@@ -56,13 +62,23 @@ def as_data(lock: Lock) -> dict[str, Any]:
                     "sha256": build.archive.sha256,
                 },
                 **build.claims.as_data(),
+                **_laid_out(build.laid),
             }
             for build in lock.builds
         ],
         "files": _rows(lock.files),
         "covered": _rows(lock.covered),
+        # Only where there is something to say: releases without stay as they were, to the byte.
+        **({"winners": dict(lock.winners)} if lock.winners else {}),
+        **({"set_aside": list(lock.set_aside)} if lock.set_aside else {}),
         **lock.terms.as_data(),
     }
+
+
+def _laid_out(laid: Parts) -> dict[str, Any]:
+    told = {"only": list(laid.only), "leave_out": list(laid.leave_out)}
+    told = {name: patterns for name, patterns in told.items() if patterns}
+    return {"laid": told} if told else {}
 
 
 def _rows(files: Iterable[PlacedFile]) -> list[list[str | int]]:
@@ -82,7 +98,26 @@ def read_lock(data: Any) -> Lock:
     )
     refuse_twins(file.path for file in files)
     managed = tuple(checked_path(folder) for folder in top.strings("managed"))
-    return Lock(_read_base(top.fields("base")), builds, files, managed, covered, read_terms(top))
+    winners = top.texts("winners") if top.has("winners") else {}
+    if len(winners) > MAX_WINNERS:
+        raise MalformedInput(f"The lock names more than {MAX_WINNERS} winners.", field="winners")
+    return Lock(
+        _read_base(top.fields("base")),
+        builds,
+        files,
+        managed,
+        covered,
+        read_terms(top),
+        {checked_path(place.rstrip("/")): mod for place, mod in winners.items()},
+        checked_patterns(top.strings("set_aside"), "set_aside", MAX_LINES),
+    )
+
+
+def _read_laid(build: Fields) -> Parts:
+    if not build.has("laid"):
+        return EVERYTHING
+    told = build.fields("laid")
+    return Parts(*(checked_patterns(told.strings(name), name, MAX_LINES) for name in ("only", "leave_out")))
 
 
 def _read_file(row: Any, where: str, mods: set[str]) -> PlacedFile:
@@ -137,4 +172,5 @@ def _read_build(fields: Fields) -> LockedBuild:
         on_removal=fields.text("on_removal", ""),
         memory=fields.whole("memory_mb", 0),
         claims=read_claims(fields),
+        laid=_read_laid(fields),
     )

@@ -6,7 +6,7 @@ JSON, versioned; JSON Schema in docs/schema/recipe.schema.json. What may be sign
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from enum import StrEnum
 from typing import Any
 
@@ -35,6 +35,14 @@ def is_open(channel: str, withdrawn: bool, trial: bool = False) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
+class Despite:
+    """A blocker that stood when a release was published, and why it was published all the same."""
+
+    what: str
+    because: str
+
+
+@dataclass(frozen=True, slots=True)
 class Recipe:
     """A release as it is signed. `published_at` is ISO 8601 in UTC; `changes` are rows as Change.as_data gives."""
 
@@ -48,6 +56,8 @@ class Recipe:
     changes: tuple[dict[str, Any], ...] = field(default=())
     needed: Needed = Needed()
     """What the pack demands of a machine; zeros and nothing in releases that did not say."""
+    despite: tuple[Despite, ...] = ()
+    """Blockers that it was published over."""
     sha256: str = field(default="", compare=False)
     """Of the bytes that it was read from: what the release is, whatever its number. Empty for one not yet written."""
 
@@ -69,6 +79,8 @@ class Recipe:
                     "disk": self.needed.disk,
                     "runtime": self.needed.runtime,
                 },
+                # Only where there is any: releases without stay as they were, to the byte.
+                **({"despite": [asdict(one) for one in self.despite]} if self.despite else {}),
                 "lock": as_data(self.lock),
             }
         )
@@ -98,6 +110,7 @@ def read_recipe(document: bytes) -> Recipe:
         read_lock(top.mapping("lock")),
         tuple(dict(top_change) for top_change in data.get("changes", []) if isinstance(top_change, dict)),
         _needed(top.fields("needed")) if top.has("needed") else Needed(),
+        tuple(Despite(one.text("what"), one.text("because")) for one in top.items("despite")),
         sha256_hex(document),
     )
 

@@ -20,6 +20,9 @@ from .paths import checked_path
 MAX_PARTS, MAX_FOLDERS = 200, 50
 """Of one build, and of one part."""
 
+MAX_ALTERNATIVES = 64
+"""In how many ways the parts of a build, taken together, may put what they need of one mod: they are multiplied."""
+
 MAX_NAMES, MAX_PARTNERS = 200, 20
 """Names that one build touches or rebuilds, and mods that a patch joins."""
 
@@ -88,6 +91,7 @@ def read_claims(fields: Fields) -> Claims:
     parts = tuple(_read_part(one) for one in _few(fields, "parts", MAX_PARTS))
     if len({one.id for one in parts}) < len(parts):
         raise MalformedInput("Two parts have one id.", now="Give each part an id of its own.", field="parts")
+    _refuse_tangles(parts)
     return Claims(
         parts,
         _names(fields, "touches"),
@@ -95,6 +99,17 @@ def read_claims(fields: Fields) -> Claims:
         _strings(fields, "partners", MAX_PARTNERS),
         checked_path(schema) if (schema := fields.text("settings_schema", "", longest=300)) else "",
     )
+
+
+def _refuse_tangles(parts: tuple[Part, ...]) -> None:
+    ways: dict[str, int] = {}
+    for part in parts:
+        for mod, asked in part.needs.items():
+            ways[mod] = ways.get(mod, 1) * len(asked.any_of)
+            if ways[mod] > MAX_ALTERNATIVES:
+                raise MalformedInput(
+                    f"What the parts need of “{mod[:60]}” has more alternatives than anybody can follow.", field="parts"
+                )
 
 
 def _read_part(fields: Fields) -> Part:

@@ -70,6 +70,11 @@ class Fields:
     def texts(self, name: str) -> dict[str, str]:
         return {key: Fields(self.mapping(name), self.place(name)).text(key) for key in self.mapping(name)}
 
+    def flags(self, name: str) -> dict[str, bool]:
+        """A table of truths; a missing one is empty."""
+        found = self.mapping(name) if self.has(name) else {}
+        return {key: Fields(found, self.place(name)).flag(key) for key in found}
+
     def fields(self, name: str) -> Fields:
         return Fields(self._get(name, None), self.place(name))
 

@@ -10,11 +10,11 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from ..lock.change_log import Change, What, changes
 from ..lock.lock import Lock, LockedBuild, PlacedFile
 from ..lock.rendering import rendering
+from ..lock.worlds import WorldChange, world_changes
 from ..outside.paths import is_litter
-from ..words.model import Reach
+from ..outside.patterns import matcher
 
 NOT_PLAIN = "no plain file"
 """Stands for the hash of a link, pipe or device, or of a file that cannot be read: nobody's pack file."""
@@ -75,14 +75,6 @@ class Scan:
 
     hashes: Mapping[str, str]
     strayed: Collection[str] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class WorldChange:
-    """A *save* build that changes: worlds depend on it. `note`: what to know before."""
-
-    change: Change
-    note: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,6 +151,12 @@ def make_plan(
         else:
             aside.add(path)
     extras = _extras(scan.hashes, record.hashes, target) - aside
+    if target.set_aside:
+        # The pack says that these are not to be there; whoever put them there finds them beside.
+        unwanted = matcher(target.set_aside)
+        put_aside = {path for path in extras if unwanted.fullmatch(path)}
+        aside |= put_aside
+        extras -= put_aside
     if choices.extras_aside:
         aside |= extras if choices.only is None else extras & choices.only
         extras -= aside
@@ -207,26 +205,6 @@ def _world_changes(before: Lock | None, target: Lock, scan: Scan) -> tuple[World
     if before is None and not any(target.terms.is_world(path) for path in scan.hashes):
         return ()
     return world_changes(before, target)
-
-
-def world_changes(before: Lock | None, target: Lock) -> tuple[WorldChange, ...]:
-    """What happens to *save* builds between two locks, and what that means for worlds."""
-    told = []
-    for change in changes(before, target).mods:
-        was = before.by_mod.get(change.mod) if before else None
-        now = target.by_mod.get(change.mod)
-        builds = [build for build in (was, now) if build]
-        if any(build.reach is Reach.SAVE for build in builds):
-            told.append(WorldChange(change, _WORLD_NOTES[change.what].format(note=was.on_removal if was else "")))
-    return tuple(told)
-
-
-_WORLD_NOTES = {
-    What.ADDED: "Worlds that are played with it depend on it from then on.",
-    What.UPDATED: "Worlds that are opened with the newer build may not open with the older one again.",
-    What.TAKEN_BACK: "Worlds that were saved with the newer build may not open, or lose what it added.",
-    What.REMOVED: "What it added to worlds is lost there. {note}",
-}
 
 
 def _in_the_way(scan: Mapping[str, str], target: Lock) -> set[str]:

@@ -83,6 +83,27 @@ class Base:
 
 
 @dataclass(frozen=True, slots=True)
+class Verdict:
+    """A curator's word on one build: that it works, or does not, on a game version with a loader (empty: none),
+    whatever the build says of itself. `on`: the day, as ISO 8601.
+    """
+
+    game: Version
+    loader: str
+    works: bool
+    by: str
+    on: str
+    note: str = ""
+
+    def is_about(self, base: Base) -> bool:
+        return (self.game, self.loader) == (base.version, base.loader)
+
+    def sentence(self) -> str:
+        said = f"{'works' if self.works else 'does not work'} on {self.game}, {self.by} said on {self.on}"
+        return f"{said} ({self.note})" if self.note else said
+
+
+@dataclass(frozen=True, slots=True)
 class Archive:
     """The file in which a build comes. `size` in bytes, `sha256` as lower-case hex."""
 
@@ -113,6 +134,10 @@ class Build:
     needs: Mapping[str, Range] = field(default_factory=dict)
     breaks: Mapping[str, Range] = field(default_factory=dict)
     provides: Mapping[str, Version] = field(default_factory=dict)
+    verdicts: tuple[Verdict, ...] = ()
+
+    def verdict_on(self, base: Base) -> Verdict | None:
+        return next((one for one in self.verdicts if one.is_about(base)), None)
 
     @property
     def key(self) -> tuple[str, Version]:
@@ -120,10 +145,16 @@ class Build:
 
 
 def misfit(build: Build, base: Base) -> str:
-    """Why a build does not fit a base, as a phrase; empty when it fits. Game version first, then loader.
+    """Why a build does not fit a base, as a phrase; empty when it fits. A verdict on this base goes before everything,
+    but that no verdict makes a build of another loader; then game version, then loader.
 
-    Source: docs/rules.md, "The job" 4.
+    Source: docs/rules.md, "The job" 4; "Verdicts".
     """
+    said = build.verdict_on(base) if build.verdicts else None
+    if said is not None and not said.works:
+        return f"not used: it {said.sentence()}"
+    if said is not None and (not build.loaders or base.loader in build.loaders):
+        return ""
     if not build.games.holds(base.version):
         return f"made for game version {build.games.in_words()}, not {base.version}"
     if not build.loaders:

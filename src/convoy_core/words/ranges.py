@@ -63,6 +63,17 @@ class Range:
 ANY_VERSION = Range("*", ((),))
 
 
+def both(one: Range, other: Range) -> Range:
+    """What both ranges hold: as many alternatives as they have together, multiplied."""
+    if one.text == other.text or other.text == "*":
+        return one
+    if one.text == "*":
+        return other
+    pairs = [(a, b) for a in one.any_of for b in other.any_of]
+    spelled = (", ".join(f"{sign}{bound}" for sign, bound in (*a, *b)) or "*" for a, b in pairs)
+    return Range(" || ".join(spelled), tuple((*a, *b) for a, b in pairs))
+
+
 @lru_cache(maxsize=65_536)
 def parse_range(text: str) -> Range:
     """Read a range. Raises MalformedInput, with the part that is none, for anything else than comparator lists."""

@@ -24,6 +24,17 @@ def look_through_soon(file_pk: int) -> None:
     _queue("look_through_file", _looking(file_pk), file_pk=file_pk)
 
 
+def read_files_soon(pack_id: str) -> None:
+    """The task is packs': it knows which builds a draft has."""
+    with suppress(AlreadyEnqueued), transaction.atomic():
+        named = "convoy_site.packs.tasks.read_files_of"
+        app.configure_task(named, queueing_lock=f"files-{pack_id}", lock=f"files-{pack_id}").defer(pack_id=pack_id)
+
+
+def is_reading_files(pack_id: str) -> bool:
+    return ProcrastinateJob.objects.filter(lock=f"files-{pack_id}", status__in=("todo", "doing")).exists()
+
+
 def is_to_be_looked_through(file_pk: int) -> bool:
     return ProcrastinateJob.objects.filter(lock=_looking(file_pk), status__in=("todo", "doing")).exists()
 

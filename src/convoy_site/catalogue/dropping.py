@@ -29,8 +29,9 @@ from ..people.models import Crew, SiteRules, User
 from ..people.rights import NotFound
 from ..receiving import CHUNK, TooLarge, Upload, incoming
 from . import after
+from .drawing import Drawing
 from .models import Build, Mod, OwnFile
-from .services import Drawing, shelf
+from .services import shelf
 
 KEPT_UNUSED = timedelta(days=1)
 """How long a dropped file waits for its form to be filled in."""
@@ -294,7 +295,7 @@ def tidy() -> int:
     """Forgets dropped files of which nobody made a build, and what killed uploads left. Says how many."""
     old = OwnFile.objects.filter(at__lt=timezone.now() - KEPT_UNUSED)
     gone = receiving.sweep() + kept_files.sweep_unfinished(receiving.LEFT_OVER_AFTER)
-    for file in old:
+    for file in old.filter(lasting=False):
         if not Build.objects.filter(mod__crew=file.crew_id, archive_sha256=file.sha256).exists():
             forget(file)
             gone += 1

@@ -228,8 +228,76 @@ class BuildPlace(models.Model):
         constraints = [models.UniqueConstraint(fields=["build", "source"], name="one_place_per_source")]
 
 
+class Verdict(models.Model):
+    """A crew's word that one build works, or does not, on a game version with a loader. It is about the very archive:
+    a build whose archive changes has none.
+    """
+
+    crew = models.ForeignKey("people.Crew", models.CASCADE, related_name="verdicts")
+    game = models.ForeignKey(Game, models.CASCADE, related_name="+")
+    mod = models.CharField(max_length=80)
+    version = models.CharField(max_length=128)
+    archive_sha256 = models.CharField(max_length=64)
+    game_version = models.CharField(max_length=40)
+    loader = models.CharField(max_length=40, blank=True)
+    works = models.BooleanField()
+    note = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey("people.User", models.PROTECT, related_name="+")
+    on = models.DateField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["crew", "game", "mod", "version", "game_version", "loader"], name="one_verdict_per_base"
+            )
+        ]
+
+
+class Addition(models.Model):
+    """What a crew adds to what the builds of a mod say of themselves: touches, rebuilds, partners, parts; side,
+    reach.
+    """
+
+    crew = models.ForeignKey("people.Crew", models.CASCADE, related_name="additions")
+    game = models.ForeignKey(Game, models.CASCADE, related_name="+")
+    mod = models.CharField(max_length=80)
+    claims = models.JSONField(default=dict)
+    side = models.CharField(max_length=10, blank=True)
+    reach = models.CharField(max_length=10, blank=True)
+    note = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey("people.User", models.PROTECT, related_name="+")
+    on = models.DateField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["crew", "game", "mod"], name="one_addition_per_mod")]
+
+
+class Reading(models.Model):
+    """What was found in one settings or data file: its keys and values, or why it cannot be read. Never the file.
+
+    `crew`: whose reading it is, where the file came from what only they see or an agent of theirs reported it; null for
+    what this site itself read at an open source.
+    """
+
+    sha256 = models.CharField(max_length=64)
+    crew = models.ForeignKey("people.Crew", models.CASCADE, null=True, related_name="+")
+    keys = models.TextField(default="[]")
+    """As `convoy_core.settings.readings` writes them."""
+    trouble = models.CharField(max_length=400, blank=True)
+    by = models.ForeignKey("people.User", models.SET_NULL, null=True, related_name="+")
+    """Whose agent reported it; null where the site read it."""
+    at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["sha256", "crew"], nulls_distinct=False, name="one_reading_per_file")
+        ]
+
+
 class OwnFile(models.Model):
-    """An archive that somebody of a crew dropped in. Kept for the crew alone, and only what a build names stays."""
+    """An archive that somebody of a crew dropped in. Kept for the crew alone, and only what a build names stays; what
+    is `lasting` stays always: a pack's own files, and the archives made of them.
+    """
 
     crew = models.ForeignKey("people.Crew", models.CASCADE, related_name="files")
     sha256 = models.CharField(max_length=64)
@@ -243,6 +311,7 @@ class OwnFile(models.Model):
     read_at = models.DateTimeField(null=True)
     trouble = models.TextField(blank=True)
     """Why its members cannot be read."""
+    lasting = models.BooleanField(default=False)
     marker = models.JSONField()
     """Fields of its marker file, if it has one."""
     by = models.ForeignKey("people.User", models.PROTECT, related_name="+")

@@ -19,10 +19,10 @@ from convoy_core.words.model import Kind, Pickup
 
 from .. import kept_files
 from ..people.models import Crew, User
+from .drawing import Drawing
 from .dropping import CannotBeUsed, NoSuchFile, forget, ready_file
 from .listed_rows import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
-from .services import Drawing
 
 
 @dataclass(frozen=True)
@@ -149,10 +149,20 @@ def _needs(text: str) -> dict[str, str]:
     return found
 
 
+def _own_source_id(pack: Drawing, pickup: Pickup) -> str:
+    return f"{'ours' if pickup is Pickup.OURS else 'elsewhere'}-{pack.crew_id.hex[:10]}-{pack.game_id}"[:60]
+
+
+def own_source_id(pack: Drawing) -> str:
+    """The source from which the crew hands out what is theirs, made where it is not there yet."""
+    wanted = _own_source_id(pack, Pickup.OURS)
+    return wanted if Source.objects.filter(pk=wanted).exists() else str(_own_source(pack, Pickup.OURS).pk)
+
+
 def _own_source(pack: Drawing, pickup: Pickup) -> Source:
     ours = pickup is Pickup.OURS
     source, _ = Source.objects.select_related("game").get_or_create(
-        pk=f"{'ours' if ours else 'elsewhere'}-{pack.crew_id.hex[:10]}-{pack.game_id}"[:60],
+        pk=_own_source_id(pack, pickup),
         defaults={
             "name": f"{pack.crew.name}, own builds" if ours else f"Found by {pack.crew.name}",
             "game": pack.game,
@@ -167,10 +177,10 @@ def _own_source(pack: Drawing, pickup: Pickup) -> Source:
 
 
 def own_file(crew: Crew, sha256: str) -> OwnFile:
-    """A file of a crew that some build of theirs names. Raises NoSuchFile."""
-    used = Build.objects.filter(mod__crew=crew, archive_sha256=sha256, mod__source__pickup=Pickup.OURS).exists()
-    file = OwnFile.objects.filter(crew=crew, sha256=sha256).first() if used else None
-    if file is None or not kept_files.is_kept(file.place):
+    """A file of a crew that some build of theirs names, or that belongs to a pack's own. Raises NoSuchFile."""
+    file = OwnFile.objects.filter(crew=crew, sha256=sha256).defer("files").first()
+    named = Build.objects.filter(mod__crew=crew, archive_sha256=sha256, mod__source__pickup=Pickup.OURS)
+    if file is None or not (file.lasting or named.exists()) or not kept_files.is_kept(file.place):
         raise NoSuchFile("The crew has no such file.", now="Ask your curator.")
     return file
 

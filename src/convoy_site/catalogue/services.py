@@ -2,11 +2,13 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple, Protocol
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from django.db.models import Q, QuerySet
 
+from convoy_core.draft.parts import AS_IT_COMES, PartRule, with_parts
+from convoy_core.outside.claims import read_claims
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.relations import read_relations
 from convoy_core.resolve import why_not
@@ -14,22 +16,14 @@ from convoy_core.words.model import Base, Channel, misfit, newest_misfits
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.versions import parse_version
 
+from .drawing import Drawing
 from .models import Build, Mod, Source
-
-
-class Drawing(Protocol):
-    """Whatever draws on a shelf: a crew's pack, of a game. The catalogue knows packs by this alone."""
-
-    crew: Any
-    crew_id: Any
-    game: Any
-    game_id: Any
-
+from .sayings import sayings_of
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
 
-BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", "date", "relations")
+BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", "date", "relations", "claims")
 
 
 KEPT_BUILDS = 200_000
@@ -39,15 +33,41 @@ of a draft page."""
 _kept: dict[int, CoreBuild] = {}
 
 
-def core_build(pk: int, mod: str, version: str, channel: str, date: object, relations: dict[str, object]) -> CoreBuild:
-    """A build as the core sees it. Kept by primary key: a build never changes once read."""
+def core_build(
+    pk: int,
+    mod: str,
+    version: str,
+    channel: str,
+    date: object,
+    relations: dict[str, object],
+    claims: dict[str, object],
+) -> CoreBuild:
+    """A build as the core sees it, with what its parts ask that are laid down by default. Kept by primary key: what a
+    build needs never changes once read.
+    """
     found = _kept.get(pk)
     if found is None or found.mod != mod or found.version.text != version:
         if len(_kept) >= KEPT_BUILDS:
             _kept.clear()
-        parsed = parse_version(version, str(date or ""))
-        found = _kept[pk] = CoreBuild(mod, parsed, Channel(channel), **read_relations(Fields(relations)))
+        found = _kept[pk] = with_rule((mod, version, channel, date, relations, claims), AS_IT_COMES)
     return found
+
+
+def with_rule(row: tuple[Any, ...], rule: PartRule) -> CoreBuild:
+    """A build whose parts are laid down as a rule says; `row`: as BUILD_FIELDS has it, without the key."""
+    mod, version, channel, date, relations, claims = row
+    parsed = parse_version(version, str(date or ""))
+    build = CoreBuild(mod, parsed, Channel(channel), **read_relations(Fields(relations)))
+    return with_parts(build, read_claims(Fields(claims)), rule) if claims else build
+
+
+def ruled_builds(pack: Drawing, rules: Mapping[str, PartRule]) -> dict[tuple[str, str], CoreBuild]:
+    """Every build of these mods as the rules for their parts make them, by mod and version."""
+    if not rules:
+        return {}
+    rows = Build.objects.filter(mod__in=shelf(pack).filter(slug__in=rules)).exclude(claims={})
+    found = (with_rule(row[1:], rules[row[1]]) for row in rows.values_list(*BUILD_FIELDS))
+    return {(one.mod, one.version.text): one for one in found}
 
 
 class BuildRow(NamedTuple):
@@ -67,22 +87,25 @@ class BuildRow(NamedTuple):
     core: CoreBuild
 
 
-def build_rows(mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
-    """The builds of mods (primary key to slug), by the mod's primary key. Two queries at most."""
+def build_rows(pack: Drawing, mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
+    """The builds of mods (primary key to slug), by the mod's primary key, with what the pack's crew says of them. Five
+    queries at most.
+    """
     fields = BuildRow._fields[1:-1]
     light = Build.objects.filter(mod__in=mods).values_list("pk", "mod_id", *fields[1:])
     known = {row[0]: row for row in light}
     cores = _cores({pk: (mods[row[1]], row[2]) for pk, row in known.items()})
     found: dict[int, list[BuildRow]] = {pk: [] for pk in mods}
+    said = sayings_of(pack)
     for row in known.values():
-        found[row[1]].append(BuildRow._make((*row, cores[row[0]])))
+        found[row[1]].append(BuildRow._make((*row, said.heard(cores[row[0]]))))
     return found
 
 
-def core_builds(builds: QuerySet[Build]) -> list[CoreBuild]:
-    """Builds as the core sees them, without reading again what is in memory. Two queries at most."""
+def core_builds(pack: Drawing, builds: QuerySet[Build]) -> list[CoreBuild]:
+    """Builds as the core sees them, without reading again what is in memory. Five queries at most."""
     rows = builds.values_list("pk", "mod__slug", "version")
-    return list(_cores({pk: (mod, version) for pk, mod, version in rows}).values())
+    return sayings_of(pack).all_heard(_cores({pk: (mod, version) for pk, mod, version in rows}).values())
 
 
 def _cores(wanted: Mapping[int, tuple[str, str]]) -> dict[int, CoreBuild]:
@@ -95,7 +118,7 @@ def _cores(wanted: Mapping[int, tuple[str, str]]) -> dict[int, CoreBuild]:
 
 
 def core_of(row: Build, mod: str) -> CoreBuild:
-    return core_build(row.pk, mod, row.version, row.channel, row.date, row.relations)
+    return core_build(row.pk, mod, row.version, row.channel, row.date, row.relations, row.claims)
 
 
 def shelf(pack: Drawing) -> QuerySet[Mod]:
@@ -108,7 +131,8 @@ def shelf(pack: Drawing) -> QuerySet[Mod]:
 
 
 def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
-    """Every installable build that a resolve for these mods can meet: theirs, and along needs and stand-ins.
+    """Every installable build that a resolve for these mods can meet: theirs, and along needs and stand-ins; with what
+    the pack's crew says of them.
 
     One query for mods and one for builds per step along needs, whatever the number of mods.
     """
@@ -130,7 +154,7 @@ def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
             build = core_build(*row)
             builds.append(build)
             frontier |= build.needs.keys()
-    return builds
+    return sayings_of(pack).all_heard(builds)
 
 
 @dataclass(frozen=True)

@@ -4,3 +4,9 @@ from django.apps import AppConfig
 class InstallationsConfig(AppConfig):
     name = "convoy_site.installations"
     label = "installations"
+
+    def ready(self) -> None:
+        from ..packs import checking
+        from .standings import followers_of
+
+        checking.ASKED.followers = followers_of

@@ -1,15 +1,23 @@
-"""A file that a member drops on the page for an errand, on a stand-in machine: kept only when it is a wanted one.
+"""What members bring: a file that one drops on the page for an errand, on a stand-in machine; and what agents read in
+archives that only a person may fetch.
 
-On a machine of their own the browser only hashes it: what may not be passed on does not travel through the site.
+A dropped file is kept only when it is a wanted one. On a machine of their own the browser only hashes it: what may not
+be passed on does not travel through the site.
 """
 
 import hashlib
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
+from ..catalogue import readings
+from ..catalogue.models import Build
+from ..catalogue.readings import Reported, Wanted
+from ..catalogue.services import shelf
+from ..packs import drafts
 from ..releases.models import Release
 from ..releases.services import recipe_of
 from .models import Installation
@@ -50,3 +58,23 @@ def bring(one: Installation, target: Release | None, file: "UploadedFile[bytes]"
     beside.replace(downloads / f"{sha256}.zip")
     last = all((downloads / f"{build.archive.sha256}.zip").exists() for build in errands)
     return Brought(found.mod, f"{found.name} {found.version}: that is the right file.", last)
+
+
+def unread_of(one: Installation) -> list[Wanted]:
+    """Builds of the pack that only a person may fetch, with the files in them that nobody has read."""
+    return readings.wanted_of(one.pack, _by_hand(one), by_hand=True)
+
+
+def take_readings(one: Installation, told: Iterable[Reported]) -> int:
+    """Keeps what an agent read; gives how many files that were. Raises MalformedInput."""
+    return readings.take_reported(one.pack, one.member, _by_hand(one), told)
+
+
+def _by_hand(one: Installation) -> list[Build]:
+    """Of the pack's draft and of the release that the machine has."""
+    rows = drafts.picked(one.pack.draft, with_files=True).rows
+    there = {row.archive_sha256 for row in rows}
+    builds = recipe_of(one.release_id).lock.builds if one.release_id else ()
+    hashes = {build.archive.sha256 for build in builds if not build.pickup.is_automatic} - there
+    others = Build.objects.filter(archive_sha256__in=hashes, mod__in=shelf(one.pack)).select_related("mod__source")
+    return [*rows, *others]

@@ -6,10 +6,10 @@ from django.db.models import QuerySet
 
 from convoy_core.lock.change_log import change_log
 from convoy_core.lock.lock import LockedBuild
+from convoy_core.lock.worlds import world_changes
 from convoy_core.machine.memory import MB
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.next_step import what_a_sync_does
-from convoy_core.sync.plan import world_changes
 from convoy_core.sync.standing import State
 from convoy_core.words.model import Side
 

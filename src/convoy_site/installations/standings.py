@@ -7,6 +7,7 @@ from functools import lru_cache
 
 from django.utils import timezone
 
+from convoy_core.checks import Follower
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
 from convoy_core.machine.memory import Needed, lighter
@@ -15,9 +16,10 @@ from convoy_core.sync.deviations import Deviation, Report, Strayed
 from convoy_core.sync.standing import Course, Standing, State, standing
 from convoy_core.words.model import Side
 
+from ..packs.models import Pack
 from ..people.rights import NotFound
 from ..releases.models import Release
-from ..releases.services import recipe_of
+from ..releases.services import recipe_of, releases_of
 from .models import Installation
 
 
@@ -177,3 +179,17 @@ def release_for(installation: Installation, number: str) -> Release:
             now="Choose to follow trial releases on the installation's page first.",
         )
     return found
+
+
+def followers_of(pack: Pack) -> list[Follower]:
+    """The machines that follow a pack, for the checks: what each has, and what it lacks of its release."""
+    releases = list(releases_of(pack).select_related("withdrawal"))
+    shown = pack.installations.aboard().select_related("member", "machine", "release", "stays_at")
+    return [
+        Follower(
+            f"{one.installation.member.shown} ({one.installation.name})",
+            machine_of(one.installation),
+            tuple(each.sentence() for each in one.standing.differences if each.counts),
+        )
+        for one in stand(shown, releases)
+    ]

@@ -1,30 +1,36 @@
 """A draft as the core sees it: its base, its settling, and the lock that it would publish."""
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from itertools import repeat
 from math import ceil
 from typing import Any
 from urllib.parse import urljoin
 
 from django.db.models import Prefetch, Q
 
-from convoy_core.checks import Finding, Subject, run_checks
+from convoy_core.checks.file_set import FileSet
+from convoy_core.conflicts.laying import Parts
+from convoy_core.conflicts.set_aside import read_list
 from convoy_core.draft.lines import in_order
+from convoy_core.draft.parts import AS_IT_COMES, PartRule, as_patterns, read_rule
 from convoy_core.draft.settling import Settled, Unsettled, WantedLine, settle
-from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
+from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.lock.terms import Terms, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
-from convoy_core.outside.claims import read_claims
 from convoy_core.outside.fields import Fields
 from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges, needed_by
 from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.model import Build as CoreBuild
+from convoy_core.words.profile import GameProfile
 from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
 from ..catalogue.models import Build, BuildPlace, Mod, SourceState
-from ..catalogue.services import BuildRow, closure, core_builds, core_of, shelf
+from ..catalogue.own import own_source_id
+from ..catalogue.sayings import own_claims, sayings_of
+from ..catalogue.services import BuildRow, closure, core_builds, core_of, ruled_builds, shelf
 from .models import Draft, Line, Pack
 
 
@@ -41,7 +47,7 @@ def base_of(draft: Draft) -> Base:
 def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
     """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
     lines = [WantedLine(line.mod, range_of(line)) for line in draft.lines.all() if line.on]
-    builds = closure(draft.pack, [line.mod for line in draft.lines.all()])
+    builds = as_drafted(draft, closure(draft.pack, [line.mod for line in draft.lines.all()]))
     keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
     mods = shelf(draft.pack).filter(slug__in={build.mod for build in builds})
     eligible = Eligible(Shelves(builds), base_of(draft))
@@ -50,6 +56,20 @@ def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
     names = dict(mods.values_list("slug", "name"))
     bases = draft.pack.game.profile.neighbours(eligible.base)
     return settle(eligible, lines, keep, refresh, names, bases, resting)
+
+
+def rules_of(draft: Draft) -> dict[str, PartRule]:
+    """Which parts of which builds the draft lays down, where it says so."""
+    return {mod: read_rule(Fields(told)) for mod, told in draft.parts.items()}
+
+
+def as_drafted(draft: Draft, builds: Iterable[CoreBuild]) -> list[CoreBuild]:
+    """Builds with what their parts ask that this draft lays down."""
+    builds = list(builds)
+    rules = rules_of(draft)
+    ruled = ruled_builds(draft.pack, rules)
+    said = sayings_of(draft.pack) if ruled else None
+    return [said.heard(ruled.get((one.mod, one.version.text), one)) for one in builds] if said else builds
 
 
 def as_kept(draft: Draft, unsettled: Unsettled) -> dict[str, Any]:
@@ -92,12 +112,16 @@ class Picked:
     chosen: set[str] = field(default_factory=set)
 
 
-def picked(draft: Draft, with_files: bool = False) -> Picked:
-    """In the order in which they are laid down (`draft.lines.in_order`)."""
+def picked(draft: Draft, with_files: bool = False, with_places: bool = False) -> Picked:
+    """In the order in which they are laid down (`draft.lines.in_order`); with what their archives hold, and with where
+    else they can be fetched.
+    """
     order = {line.mod: line.order for line in draft.lines.all() if line.on}
     rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
     rows = rows.filter(version__in=set(draft.picks.values())).select_related("mod__source")
-    rows = rows.prefetch_related(further_places(draft.pack)) if with_files else rows.defer("files", "mod__words")
+    rows = rows.defer("mod__words") if with_files else rows.defer("mod__words", "files")
+    if with_places:
+        rows = rows.prefetch_related(further_places(draft.pack))
     found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
     place = {mod: at for at, mod in enumerate(in_order(order, draft.picks))}
     found.sort(key=lambda row: place[row.mod.slug])
@@ -125,36 +149,119 @@ def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
     """The draft's builds as the core sees them, by mod."""
     picks = pack.draft.picks
     rows = Build.objects.filter(mod__in=shelf(pack).filter(slug__in=picks), version__in=set(picks.values()))
-    found = {one.mod: one for one in core_builds(rows) if picks[one.mod] == one.version.text}
+    drafted = as_drafted(pack.draft, core_builds(pack, rows))
+    found = {one.mod: one for one in drafted if picks[one.mod] == one.version.text}
     return {mod: found[mod] for mod in picks if mod in found}
 
 
-def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild, list[PlacedFile]]]:
-    """The draft's builds in order, each with the files it places by the game profile's layout."""
-    found = picked(draft, with_files)
+def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild, Sequence[PlacedFile]]]:
+    """The draft's builds in order, each with the files it places by the game profile's layout and the draft's parts;
+    the pack's own files last.
+    """
+    found = picked(draft, with_places=with_files)
     profile = draft.pack.game.profile
-    result = []
+    said, rules = sayings_of(draft.pack), rules_of(draft)
+    result: list[tuple[LockedBuild, Sequence[PlacedFile]]] = []
     met_by: dict[str, list[str]] = {}
-    for edge in edges({row.mod.slug: core_of(row, row.mod.slug) for row in found.rows}):
+    cores = as_drafted(draft, (core_of(row, row.mod.slug) for row in found.rows))
+    for edge in edges({core.mod: core for core in cores}):
         met_by.setdefault(edge.asker, []).append(edge.met_by)
     lines = {line.mod: line for line in draft.lines.all()}
+    locked = []
     for row in found.rows:
         slug = row.mod.slug
         memory = ceil(memory_of(_weight(row), profile.memory))
-        locked = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), lines.get(slug), memory)
-        files = []
-        if with_files:
-            members = {path: (size, sha256) for path, size, sha256 in row.files}
-            placed = placements(members, profile.kinds[locked.kind], locked.mod, row.root)
-            files = [PlacedFile(path, *members[member], locked.mod, member) for path, member in placed.items()]
-        result.append((locked, files))
+        claims = said.claims_of(slug, own_claims(row))
+        build = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), lines.get(slug), memory)
+        added = said.additions.get(slug)
+        locked.append(
+            replace(
+                build,
+                claims=claims,
+                laid=as_patterns(claims, rules.get(slug, AS_IT_COMES)),
+                side=Side(added.side) if added and added.side else build.side,
+                reach=Reach(added.reach) if added and added.reach else build.reach,
+            )
+        )
+    files = _files_of(found.rows, locked, profile) if with_files else repeat(())
+    result.extend(zip(locked, files, strict=False))
+    if draft.own_files:
+        result.append(own_layer(draft))
     return result
+
+
+MOST_PLACED = 1_000_000
+"""Placed files kept in memory, of all builds together: some 300 MB at most, the packs of a busy site."""
+
+_placed: dict[tuple[int, str, str, str | None, Parts], FileSet] = {}
+
+
+def placed_whole(row: Build, locked: LockedBuild, profile: GameProfile) -> list[PlacedFile]:
+    """Every file of a build that could be laid down, in the order of its archive."""
+    members = {path: (size, sha256) for path, size, sha256 in row.files}
+    placed = placements(members, profile.kinds[locked.kind], locked.mod, row.root)
+    return [PlacedFile(path, *members[member], locked.mod, member) for path, member in placed.items()]
+
+
+def _files_of(rows: Sequence[Build], locked: Sequence[LockedBuild], profile: GameProfile) -> list[Sequence[PlacedFile]]:
+    """What each build lays down. Kept in memory: a build's files never change, and reading and judging their paths is
+    most of the cost of a check.
+    """
+    keys = [(row.pk, *_layout(build, profile), row.root, build.laid) for row, build in zip(rows, locked, strict=True)]
+    if missing := {row.pk: row for row, key in zip(rows, keys, strict=True) if key not in _placed}:
+        if sum(map(len, _placed.values())) > MOST_PLACED:
+            _placed.clear()
+        for pk, files in Build.objects.filter(pk__in=missing).values_list("pk", "files"):
+            missing[pk].files = files
+    found: list[Sequence[PlacedFile]] = []
+    for row, build, key in zip(rows, locked, keys, strict=True):
+        if key not in _placed:
+            place = _layout(build, profile)[0].format(mod=build.mod)
+            top = len(place) + 1 if place else 0
+            whole = placed_whole(row, build, profile)
+            _placed[key] = FileSet(file for file in whole if build.laid.keep(file.path[top:]))
+        found.append(_placed[key])
+    return found
+
+
+def _layout(build: LockedBuild, profile: GameProfile) -> tuple[str, str]:
+    layout = profile.kinds[build.kind]
+    return layout.place, layout.marker
+
+
+def own_layer(draft: Draft) -> tuple[LockedBuild, Sequence[PlacedFile]]:
+    """The pack's own files as a build that comes last: an archive of the crew's own, whose members are the paths."""
+    archive = draft.own_files["archive"]
+    locked = LockedBuild(
+        mod=OVERLAY,
+        name="Own files",
+        version=archive["sha256"][:12],
+        kind=Kind.SETTINGS,
+        channel=Channel.STABLE,
+        chosen=True,
+        side=Side.BOTH,
+        reach=Reach.CREW,
+        licence="",
+        source=own_source_id(draft.pack),
+        pickup=Pickup.OURS,
+        urls=(archive["sha256"],),
+        page="",
+        archive=Archive("own-files.zip", archive["size"], archive["sha256"]),
+    )
+    files = draft.own_files["files"]
+    return locked, [PlacedFile(path, one["size"], one["sha256"], OVERLAY, path) for path, one in files.items()]
+
+
+def set_aside_of(draft: Draft) -> tuple[str, ...]:
+    """The patterns of the draft's list that are patterns."""
+    return tuple(line.pattern for line in read_list(draft.set_aside) if not line.trouble)
 
 
 def lock_of(draft: Draft, with_files: bool = True) -> Lock:
     """The lock that publishing the draft would fix. Without files it is enough for a change log."""
     profile = draft.pack.game.profile
-    return lay_down(layers(draft, with_files), base_of(draft), profile.managed, terms_of(draft))
+    carried = layers(draft, with_files)
+    return lay_down(carried, base_of(draft), profile.managed, terms_of(draft), draft.winners, set_aside_of(draft))
 
 
 def terms_of(draft: Draft) -> Terms:
@@ -178,12 +285,6 @@ def needed_by_draft(draft: Draft) -> Needed:
 
 def _weight(row: Build) -> Weight:
     return Weight(Kind(row.mod.kind), row.unpacked, row.archive_size, row.memory)
-
-
-def findings(draft: Draft) -> list[Finding]:
-    names = names_of(draft.pack, draft.unsettled)
-    unsettled = {mod: (names[mod], one["why"]) for mod, one in draft.unsettled.items()}
-    return run_checks(Subject(layers(draft), unsettled))
 
 
 def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | None, memory: int) -> LockedBuild:
@@ -210,5 +311,4 @@ def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line
         advice=line.advice if line else "",
         on_removal=mod.on_removal,
         memory=memory,
-        claims=read_claims(Fields(row.claims)),
     )

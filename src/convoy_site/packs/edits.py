@@ -3,8 +3,7 @@
 Applying changes rows only; settling, rights and the log are in services.
 """
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable
 from typing import Any
 
 from convoy_core.lock.lock import Lock
@@ -16,7 +15,9 @@ from convoy_core.words.wording import counted, listed
 
 from ..catalogue.models import Build
 from ..catalogue.services import shelf
-from .history import TERMS, restore
+from .applied import AlreadyThere, Applied, NoSuchLine, NoSuchMod, name_in, names_in, no_mod
+from .history import restore
+from .laying_edits import LAYING
 from .models import Draft, Edit, Line, Pack
 from .shapes.edits import (
     MAX_LINES,
@@ -39,20 +40,8 @@ from .shapes.edits import (
 from .tweaks import as_meant
 
 
-class NoSuchLine(ConvoyError):
-    code = "no-such-line"
-
-
-class NoSuchMod(ConvoyError):
-    code = "no-such-mod"
-
-
 class TooManyLines(ConvoyError):
     code = "too-many-lines"
-
-
-class AlreadyThere(ConvoyError):
-    code = "already"
 
 
 class OtherGame(ConvoyError):
@@ -62,40 +51,13 @@ class OtherGame(ConvoyError):
 COPIED = ("mod", "held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note")
 """What of a line goes along when another pack takes it over."""
 
+COPIED_TERMS = ("tweaks", "steps")
+
 HOLDS, SAID = ("held_version", "held_because"), ("advice", "tags", "note")
 
 
-@dataclass(frozen=True)
-class Applied:
-    """What an edit touched (mods, or `base`), and which mods it refreshes. `names`, `verb`, and for one alone `detail`
-    tell it in the log. `root`, for a taking back: the edit that the whole chain began with.
-    """
-
-    subjects: tuple[str, ...]
-    verb: str
-    names: tuple[str, ...] = ()
-    detail: str = ""
-    refresh: tuple[str, ...] = ()
-    takes_back: int | None = None
-    root: int | None = None
-    again: bool = False
-
-
-def told(applied: Sequence[Applied]) -> str:
-    """What edits did, in one line: those that did the same to several mods are told together."""
-    together: dict[str, list[Applied]] = {}
-    for one in applied:
-        together.setdefault(one.verb, []).append(one)
-    parts = []
-    for verb, same in together.items():
-        names = list(dict.fromkeys(name for one in same for name in one.names))
-        detail = same[0].detail if len(same) == 1 else ""
-        parts.append(" ".join(filter(None, (_several(names), verb, detail))))
-    return "; ".join(parts)
-
-
 def _add(draft: Draft, edit: AddMod) -> Applied:
-    name = _name(draft, edit.mod)
+    name = name_in(draft, edit.mod)
     lines = list(draft.lines.all())
     if any(line.mod == edit.mod for line in lines):
         raise AlreadyThere(f"{name} is in the draft already.", mod=edit.mod)
@@ -106,7 +68,7 @@ def _add(draft: Draft, edit: AddMod) -> Applied:
 def _remove(draft: Draft, edit: RemoveMod) -> Applied:
     line = _line(draft, edit.mod)
     line.delete()
-    return Applied((edit.mod,), "removed", (_name(draft, edit.mod),))
+    return Applied((edit.mod,), "removed", (name_in(draft, edit.mod),))
 
 
 def _switch(draft: Draft, edit: SwitchLine) -> Applied:
@@ -117,11 +79,11 @@ def _switch(draft: Draft, edit: SwitchLine) -> Applied:
     elif not line.rested_version:
         line.rested_version = draft.picks.get(edit.mod, "")
     line.save(update_fields=["on", "rested_version"])
-    return Applied((edit.mod,), f"switched {'on' if edit.on else 'off'}", (_name(draft, edit.mod),))
+    return Applied((edit.mod,), f"switched {'on' if edit.on else 'off'}", (name_in(draft, edit.mod),))
 
 
 def _hold(draft: Draft, edit: HoldLine) -> Applied:
-    name = _name(draft, edit.mod)
+    name = name_in(draft, edit.mod)
     line = _own_line(draft, edit.mod)
     if edit.version:
         _refuse_unknown(draft, edit.mod, edit.version, name)
@@ -132,7 +94,7 @@ def _hold(draft: Draft, edit: HoldLine) -> Applied:
 
 
 def _take(draft: Draft, edit: TakeBuild) -> Applied:
-    name = _name(draft, edit.mod)
+    name = name_in(draft, edit.mod)
     if edit.mod not in draft.picks and not draft.lines.filter(mod=edit.mod).exists():
         raise _no_line(draft, edit.mod)
     _refuse_unknown(draft, edit.mod, edit.version, name)
@@ -155,7 +117,7 @@ def _update(draft: Draft, edit: UpdateMods) -> Applied:
     for mod in edit.mods:
         if mod not in draft.picks:
             raise _no_line(draft, mod)
-    names = _names(draft, edit.mods) if edit.mods else ("everything",)
+    names = names_in(draft, edit.mods) if edit.mods else ("everything",)
     return Applied(tuple(mods), "updated", names, refresh=tuple(mods))
 
 
@@ -173,7 +135,7 @@ def _add_many(draft: Draft, edit: AddMods) -> Applied:
     names = dict(shelf(draft.pack).filter(slug__in=wanted).values_list("slug", "name"))
     for mod in wanted:
         if mod not in names:
-            raise _no_mod(mod)
+            raise no_mod(mod)
     if not wanted:
         raise AlreadyThere("All of them are in the draft already.", mods=edit.mods)
     _append(draft, [{"mod": mod} for mod in wanted])
@@ -181,7 +143,7 @@ def _add_many(draft: Draft, edit: AddMods) -> Applied:
 
 
 def _describe(draft: Draft, edit: DescribeLine) -> Applied:
-    name, line = _name(draft, edit.mod), _own_line(draft, edit.mod)
+    name, line = name_in(draft, edit.mod), _own_line(draft, edit.mod)
     said = edit.dict(exclude={"do", "mod"}, exclude_none=True)
     if "tags" in said:
         said["tags"] = sorted({tag.strip() for tag in said["tags"]} - {""})
@@ -204,8 +166,8 @@ def _move(draft: Draft, edit: MoveLines) -> Applied:
     for place, line in enumerate(ordered, 1):
         line.order = place
     Line.objects.bulk_update(ordered, ["order"])
-    where = f"before {_name(draft, edit.before)}" if at < len(staying) else "to the end"
-    return Applied(tuple(edit.mods), f"moved {where}", _names(draft, edit.mods))
+    where = f"before {name_in(draft, edit.before)}" if at < len(staying) else "to the end"
+    return Applied(tuple(edit.mods), f"moved {where}", names_in(draft, edit.mods))
 
 
 def _set_tweaks(draft: Draft, edit: SetTweaks) -> Applied:
@@ -245,9 +207,11 @@ def _copy(draft: Draft, edit: CopyLines) -> Applied:
         raise AlreadyThere(f"Everything of {other.name} is in the draft already.")
     _append(draft, fresh)
     draft.picks = {**picks, **draft.picks}
+    if not edit.release:
+        draft.parts = {**{mod: rule for mod, rule in other.draft.parts.items() if mod not in there}, **draft.parts}
     source = f"{other.name} {edit.release}".strip()
     what = [*([counted(len(fresh), "line")] if fresh else []), *terms]
-    touched = (*(line["mod"] for line in fresh), *(TERMS if terms else ()))
+    touched = (*(line["mod"] for line in fresh), *(COPIED_TERMS if terms else ()))
     return Applied(touched, f"{listed(what)} taken over from {source}")
 
 
@@ -332,30 +296,9 @@ APPLY: dict[type, Callable[..., Applied]] = {
     TakeOver: _take_over,
     SetTweaks: _set_tweaks,
     SetSteps: _set_steps,
+    **LAYING,
     TakeBack: _take_back,
 }
-
-
-def _name(draft: Draft, mod: str) -> str:
-    name = shelf(draft.pack).filter(slug=mod).values_list("name", flat=True).first()
-    if name is None and not draft.lines.filter(mod=mod).exists():
-        raise _no_mod(mod)
-    return name or mod
-
-
-def _no_mod(mod: str) -> NoSuchMod:
-    return NoSuchMod(f"No source has “{mod}”.", now="Search for it by another name.", mod=mod)
-
-
-def _names(draft: Draft, mods: Sequence[str]) -> tuple[str, ...]:
-    found = dict(shelf(draft.pack).filter(slug__in=mods).values_list("slug", "name"))
-    return tuple(found.get(mod, mod) for mod in mods)
-
-
-def _several(names: list[str]) -> str:
-    """`A, B, C and 4 others`."""
-    more = len(names) - 3
-    return listed([*names[:3], f"{counted(more, 'other')}"] if more > 0 else names)
 
 
 def _last_order(draft: Draft) -> int:
@@ -390,7 +333,7 @@ def _line(draft: Draft, mod: str) -> Line:
 def _no_line(draft: Draft, mod: str) -> NoSuchLine:
     if mod in draft.picks:
         return NoSuchLine(
-            f"{_name(draft, mod)} was brought in by what needs it.",
+            f"{name_in(draft, mod)} was brought in by what needs it.",
             "It leaves when nothing needs it any more.",
             "Remove what needs it.",
             mod=mod,

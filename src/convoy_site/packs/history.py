@@ -3,16 +3,19 @@
 Only what the edit itself changed is restored: edits that were made since, elsewhere in the draft, stay.
 """
 
+from copy import copy
 from dataclasses import dataclass
 from typing import Any
 
 from convoy_core.words.errors import ConvoyError
 
+from ..catalogue.sayings import said_by, say_again
 from .models import Draft, Edit, Line
 
 KEPT_FIELDS = ("held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note", "order")
 BASE_FIELDS = ("game_version", "loader", "loader_version")
-TERMS = ("tweaks", "steps")
+TERMS = ("tweaks", "steps", "parts", "winners", "set_aside", "own_files", "laid_down")
+"""What of a draft is kept and restored as a whole."""
 
 Pair = list[Any]
 """[before, after]; None where there was or is nothing."""
@@ -31,14 +34,17 @@ class Moment:
     lines: dict[str, dict[str, Any]]
     picks: dict[str, str]
     base: list[str]
-    terms: dict[str, list[Any]]
+    terms: dict[str, Any]
+    said: dict[str, dict[str, Any]]
+    """What the crew says of builds: verdicts and additions."""
 
 
 def moment(draft: Draft) -> Moment:
     rows = Line.objects.filter(draft=draft).values("mod", *KEPT_FIELDS)
     lines = {row.pop("mod"): row for row in rows}
-    terms = {name: list(getattr(draft, name)) for name in TERMS}
-    return Moment(lines, dict(draft.picks), [getattr(draft, name) for name in BASE_FIELDS], terms)
+    terms = {name: copy(getattr(draft, name)) for name in TERMS}
+    base = [getattr(draft, name) for name in BASE_FIELDS]
+    return Moment(lines, dict(draft.picks), base, terms, said_by(draft.pack))
 
 
 def difference(before: Moment, after: Moment) -> dict[str, Any]:
@@ -46,6 +52,8 @@ def difference(before: Moment, after: Moment) -> dict[str, Any]:
     did: dict[str, Any] = {"lines": _pairs(before.lines, after.lines), "picks": _pairs(before.picks, after.picks)}
     if before.base != after.base:
         did["base"] = [before.base, after.base]
+    if before.said != after.said:
+        did["said"] = _pairs(before.said, after.said)
     return {**did, **_pairs(before.terms, after.terms)}
 
 
@@ -63,7 +71,9 @@ def restore(draft: Draft, edit: Edit) -> None:
     lines, base = edit.did.get("lines", {}), edit.did.get("base")
     changed = [mod for mod, (_, after) in lines.items() if now.lines.get(mod) != after]
     terms = {name: edit.did[name] for name in TERMS if name in edit.did}
-    changed += [name for name, (_, after) in terms.items() if now.terms[name] != after]
+    changed += [name.replace("_", " ") for name, (_, after) in terms.items() if now.terms[name] != after]
+    said = edit.did.get("said", {})
+    changed += [key for key, (_, after) in said.items() if now.said.get(key) != after]
     if changed or (base and now.base != base[1]):
         what = ", ".join(changed[:3]) or "the base"
         raise ChangedSince(
@@ -82,6 +92,8 @@ def restore(draft: Draft, edit: Edit) -> None:
             setattr(draft, name, value)
     for name, (before, _) in terms.items():
         setattr(draft, name, before)
+    for key, (before, _) in said.items():
+        say_again(draft.pack, key, before)
     for mod, (version, after) in edit.did.get("picks", {}).items():
         if draft.picks.get(mod) == after:
             draft.picks.pop(mod, None)

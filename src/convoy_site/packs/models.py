@@ -51,6 +51,16 @@ class Draft(models.Model):
     """Settings that the pack sets, as `convoy_core.lock.terms.Tweak.as_data` gives them."""
     steps = models.JSONField(default=list)
     """Steps by hand, as `convoy_core.lock.terms.HandStep.as_data` gives them."""
+    parts = models.JSONField(default=dict)
+    """Mod to which of its files are laid down, as `convoy_core.draft.parts.PartRule.as_data` gives it."""
+    winners = models.JSONField(default=dict)
+    """A path or folder to the mod whose files win there."""
+    set_aside = models.TextField(default="", blank=True)
+    """The list of what is not placed, as somebody wrote or pasted it."""
+    own_files = models.JSONField(default=dict)
+    """The pack's own files: path to `size`, `sha256`, `by` and `at`."""
+    laid_down = models.JSONField(default=dict)
+    """Findings that were set apart: id to `because`, `evidence` (a mark of it), `by` and `at`."""
 
 
 class Line(models.Model):
@@ -82,7 +92,7 @@ class Edit(models.Model):
     revision = models.PositiveIntegerField()
     by = models.ForeignKey(User, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
-    subjects = ArrayField(models.CharField(max_length=80))
+    subjects = ArrayField(models.CharField(max_length=620))
     sentence = models.CharField(max_length=400)
     did = models.JSONField(default=dict)
     """What it changed, each as [before, after]: `lines` and `picks` by mod, and `base`. Enough to take it back."""

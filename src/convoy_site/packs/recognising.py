@@ -11,8 +11,9 @@ from django.db.models.functions import Lower
 from convoy_core.outside.pasting import PastedLine, folded, read_paste
 from convoy_core.words.model import misfit
 
+from ..catalogue.drawing import Drawing
 from ..catalogue.models import Mod
-from ..catalogue.services import Drawing, Fit, build_rows, fit_of, shelf
+from ..catalogue.services import Fit, build_rows, fit_of, shelf
 from . import drafts
 from .models import Pack
 
@@ -67,7 +68,7 @@ def recognise(pack: Pack, text: str) -> Reading:
             guessed += 1
             found[at] = _alike(pack, line)
     exact = {mod.pk: mod for candidates in found for mod in candidates}
-    builds = build_rows({pk: mod.slug for pk, mod in exact.items()})
+    builds = build_rows(pack, {pk: mod.slug for pk, mod in exact.items()})
     base = drafts.base_of(pack.draft)
     picks = drafts.picked_builds(pack)
     fits = {pk: fit_of(builds[pk], base, picks) for pk in exact}

@@ -1,6 +1,6 @@
 """What is done with packs and drafts: started, described, edited. Each in one transaction, through one door."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 from uuid import UUID
@@ -16,6 +16,7 @@ from convoy_core.words.errors import ConvoyError, NameTaken
 from convoy_core.words.versions import parse_version
 from convoy_core.words.wording import counted
 
+from ..catalogue import after
 from ..catalogue.games import game_for
 from ..catalogue.services import build_rows, fit_of, shelf
 from ..people.models import Crew, SiteRules, User
@@ -23,9 +24,11 @@ from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from ..people.tries import TooMany
 from . import drafts
-from .edits import APPLY, Applied, told
+from .applied import Applied, told
+from .edits import APPLY
 from .history import difference, moment
 from .models import Draft, Edit, Pack
+from .saying_edits import SAYING
 from .shapes.edits import (
     AddMod,
     AddMods,
@@ -182,13 +185,20 @@ class _Rehearsed(Exception):
 
 
 def edit_draft(
-    user: User, pack_id: UUID, revision: int, edits: Sequence[EditIn], rehearse: bool = False, ask: bool = False
+    user: User,
+    pack_id: UUID,
+    revision: int,
+    edits: Sequence[EditIn],
+    rehearse: bool = False,
+    ask: bool = False,
+    look: Callable[[Draft], object] | None = None,
 ) -> Outcome:
     """Applies edits to a draft, settles it and logs them. With `rehearse` nothing is kept; with `ask` nothing is kept
     where the edits would do more than they say.
 
     `revision` is the draft that the edits were made against. When it has moved on, edits that touch other lines than
     those changed meanwhile are applied to the newer draft; the others are refused as Stale, with what changed.
+    `look`: sees the draft as it is after the edits, before a rehearsal is taken back.
     """
     pack = pack_for(user, pack_id, Action.EDIT)
     for edit in edits:
@@ -196,7 +206,9 @@ def edit_draft(
             pack_for(user, edit.pack, Action.SEE)
     try:
         with transaction.atomic():
-            outcome = _edit(user, pack, revision, edits)
+            outcome, draft = _edit(user, pack, revision, edits)
+            if look is not None:
+                look(draft)
             asks = ask and outcome.more and all(isinstance(edit, ASKING) for edit in edits)
             if rehearse or asks:
                 outcome.kept = False
@@ -206,13 +218,13 @@ def edit_draft(
         return rehearsed.outcome
 
 
-def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Outcome:
+def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tuple[Outcome, Draft]:
     draft = Draft.objects.select_for_update().get(pack=pack)
     draft.pack = pack
     meanwhile = _meanwhile(draft, revision, edits)
     before, then = drafts.lock_of(draft, with_files=False), moment(draft)
     unsettled_before = set(draft.unsettled)
-    applied = [APPLY[type(edit)](draft, edit) for edit in edits]
+    applied = [_apply(user, draft, edit) for edit in edits]
     drafts.read_anew(draft)
     settled = drafts.settle_draft(draft, {mod for one in applied for mod in one.refresh})
     for edit in edits:
@@ -232,6 +244,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
     draft.revision += 1
     draft.save()
     _log(user, draft, applied, difference(then, moment(draft)))
+    after.read_files_soon(str(pack.pk))
     outcome = Outcome(
         draft.revision,
         changes(before, drafts.lock_of(draft, with_files=False)).mods,
@@ -251,7 +264,13 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> Out
         stays=bool(outcome.staying),
         other_build=bool(outcome.other_builds),
     )
-    return outcome
+    return outcome, draft
+
+
+def _apply(user: User, draft: Draft, edit: EditIn) -> Applied:
+    if by_somebody := SAYING.get(type(edit)):
+        return by_somebody(draft, edit, user)
+    return APPLY[type(edit)](draft, edit)
 
 
 def _log(user: User, draft: Draft, applied: Sequence[Applied], did: dict[str, Any]) -> None:
@@ -295,7 +314,7 @@ def _other_builds(pack: Pack, settled: Settled, edits: Sequence[EditIn]) -> list
     if not promised:
         return []
     mods = dict(shelf(pack).filter(slug__in=promised).values_list("pk", "slug"))
-    rows = build_rows(mods)
+    rows = build_rows(pack, mods)
     base = drafts.base_of(pack.draft)
     names = drafts.names_of(pack, settled.picks)
     found = []

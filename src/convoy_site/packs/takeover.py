@@ -12,9 +12,10 @@ from convoy_core.words.model import CarriedFile, Kind
 from convoy_core.words.profile import GameProfile, KindLayout
 from convoy_io import archives
 
+from ..catalogue.drawing import Drawing
 from ..catalogue.dropping import CannotBeUsed
 from ..catalogue.models import Build, Mod
-from ..catalogue.services import Drawing, build_rows, fit_of, shelf
+from ..catalogue.services import build_rows, fit_of, shelf
 from ..people.models import SiteRules
 from ..receiving import Upload, incoming
 from . import drafts
@@ -47,7 +48,7 @@ def propose(pack: Pack, upload: Upload) -> Proposal:
     taken = found_in(pack, upload)
     spoken = {one.mod for one in (*taken.found, *taken.doubles, *taken.remnants)}
     mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=spoken)}
-    base, builds = drafts.base_of(pack.draft), build_rows({mod.pk: mod.slug for mod in mods.values()})
+    base, builds = drafts.base_of(pack.draft), build_rows(pack, {mod.pk: mod.slug for mod in mods.values()})
     reasons = {slug: fit_of(builds[mod.pk], base).reason for slug, mod in mods.items()}
     already = set(pack.draft.lines.values_list("mod", flat=True))
     needed = {need for one in taken.found for need in mods[one.mod].needs} | set(pack.draft.picks)

@@ -26,6 +26,7 @@ from .shapes import (
     CharterOut,
     CodeIn,
     CodeOut,
+    DespiteOut,
     DutyOut,
     KeyOut,
     OpenedCode,
@@ -60,7 +61,13 @@ def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
     found = services.releases_of(pack).select_related("published_by", "withdrawal").filter(number=number).first()
     if found is None:
         raise NotFound(f"{pack.name} has no release {number}.")
-    return ReleaseOut(**release_row(found), notes=found.notes, base=found.base_text, changes=found.changes)
+    return ReleaseOut(
+        **release_row(found),
+        notes=found.notes,
+        base=found.base_text,
+        changes=found.changes,
+        despite=[DespiteOut(what=one.what, because=one.because) for one in services.recipe_of(found.pk).despite],
+    )
 
 
 @router.get(
@@ -100,7 +107,7 @@ def _next_number(number: str) -> str:
 
 @router.post("/packs/{pack_id}/releases", response=PublishedOut, operation_id="publish")
 def publish(request: SignedIn, pack_id: UUID, body: PublishIn) -> PublishedOut:
-    made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes)
+    made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes, body.despite)
     return PublishedOut(number=body.number, waits=made is None)
 
 

@@ -13,16 +13,16 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
-from convoy_core.lock.change_log import Changes, change_log, changes, terms_changes
+from convoy_core.lock.change_log import Changes, change_log, changes, laying_changes, terms_changes
 from convoy_core.lock.lock import Lock
-from convoy_core.lock.recipe import Recipe, ReleaseChannel, read_recipe
+from convoy_core.lock.recipe import Despite, Recipe, ReleaseChannel, read_recipe
 from convoy_core.lock.terms import Terms
 from convoy_core.machine.memory import Needed
 from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
 
-from ..packs import drafts
+from ..packs import checking, drafts
 from ..packs.models import Draft, Pack
 from ..packs.services import Stale, pack_for
 from ..people import audit
@@ -104,6 +104,12 @@ def changes_between(pack: Pack, one: str, other: str) -> tuple[dict[str, Any], .
     return change_log(recipe_of(found[one]).lock, recipe_of(found[other]).lock)
 
 
+def lock_before(pack: Pack) -> Lock | None:
+    """What members have who follow the pack, for the checks: the release of now, without its files."""
+    current = current_release(pack)
+    return recipe_of(current.pk).lock.bare if current else None
+
+
 def release_before(pack: Pack, channel: str) -> Release | None:
     """What a release of this channel is told against: the last stable one that is open; for a trial release the
     newest that its followers may have.
@@ -130,7 +136,11 @@ def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
     before = release_before(pack, channel)
     said = recipe_of(before.pk).lock if before else None
     moved = changes(said, lock)
-    rows = (*(one.as_data() for one in moved.mods), *terms_changes(said.terms if said else Terms(), lock.terms))
+    rows = (
+        *(one.as_data() for one in moved.mods),
+        *terms_changes(said.terms if said else Terms(), lock.terms),
+        *laying_changes(said, lock),
+    )
     trial = releases_of(pack).filter(open_ones(trial=True)).first()
     same = trial and trial.channel == ReleaseChannel.TRIAL and _is_same(recipe_of(trial.pk).lock, lock)
     nothing = said is not None and not moved and not rows and _is_same(said, lock)
@@ -142,17 +152,23 @@ def _is_same(one: Lock, other: Lock) -> bool:
 
     def told(lock: Lock) -> list[tuple[object, ...]]:
         return [
-            (build.mod, build.version, build.archive.sha256, build.optional, build.advice, build.chosen)
+            (build.mod, build.version, build.archive.sha256, build.optional, build.advice, build.chosen, build.laid)
             for build in lock.builds
         ]
 
-    return one.base == other.base and one.terms == other.terms and told(one) == told(other)
+    same_ground = one.base == other.base and one.terms == other.terms
+    return (
+        same_ground and one.winners == other.winners and one.set_aside == other.set_aside and told(one) == told(other)
+    )
 
 
 @transaction.atomic
-def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str, notes: str) -> Release | None:
+def publish(
+    user: User, pack_id: UUID, revision: int, number: str, channel: str, notes: str, despite: str = ""
+) -> Release | None:
     """Fixes the draft as a release: composed, signed, kept. None where it waits for signatures that the site cannot
-    give (`waiting`). Raises Stale when the draft moved on since it was shown.
+    give (`waiting`). `despite`: why it is published though blockers stand; the release carries it. Raises Stale when
+    the draft moved on since it was shown, Blocked.
     """
     pack = pack_for(user, pack_id, Action.PUBLISH)
     draft = Draft.objects.select_for_update().get(pack=pack)
@@ -165,10 +181,11 @@ def publish(user: User, pack_id: UUID, revision: int, number: str, channel: str,
             revision=draft.revision,
         )
     _check_number(pack, number)
-    _check_findings(draft)
+    over = _over_blockers(draft, despite)
     lock = drafts.lock_of(draft)
-    audit.note(user, f"published {pack.name} {number}, {channel}", pack.crew)
-    return _sign(user, pack, number, channel, notes, lock, drafts.needed_by_draft(draft), draft.revision)
+    said = f" over {len(over)} blockers: {despite}" if over else ""
+    audit.note(user, f"published {pack.name} {number}, {channel}{said}", pack.crew)
+    return _sign(user, pack, number, channel, notes, lock, drafts.needed_by_draft(draft), draft.revision, over)
 
 
 @transaction.atomic
@@ -189,11 +206,20 @@ def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str) -> R
     _check_number(pack, number)
     recipe = recipe_of(found.pk)
     words = notes or found.notes
-    return _sign(user, pack, number, ReleaseChannel.STABLE, words, recipe.lock, recipe.needed, draft.revision)
+    stable = ReleaseChannel.STABLE
+    return _sign(user, pack, number, stable, words, recipe.lock, recipe.needed, draft.revision, recipe.despite)
 
 
 def _sign(
-    user: User, pack: Pack, number: str, channel: str, notes: str, lock: Lock, needed: Needed, draft_revision: int
+    user: User,
+    pack: Pack,
+    number: str,
+    channel: str,
+    notes: str,
+    lock: Lock,
+    needed: Needed,
+    draft_revision: int,
+    despite: tuple[Despite, ...],
 ) -> Release | None:
     """A lock as a release of a channel, unless the channel has exactly that already. Raises Blocked. None: it waits."""
     before = release_before(pack, channel)
@@ -211,6 +237,7 @@ def _sign(
         lock=lock,
         changes=change_log(said, lock),
         needed=needed,
+        despite=despite,
     )
     return put_forward(pack, recipe, user, draft_revision)
 
@@ -230,16 +257,22 @@ def _check_number(pack: Pack, number: str) -> None:
         )
 
 
-def _check_findings(draft: Draft) -> None:
-    blockers = [one for one in drafts.findings(draft) if one.severity is Severity.BLOCKER]
-    if blockers:
+def _over_blockers(draft: Draft, despite: str) -> tuple[Despite, ...]:
+    """The blockers that the draft is published over, with why; those that are laid down have their reason already.
+    Raises Blocked where some stand and nobody says why.
+    """
+    found = [one for one in checking.findings(draft) if one.severity is Severity.BLOCKER]
+    laid = {one.id: told["because"] for one in found if (told := checking.laid_down(draft, one))}
+    blockers = [one for one in found if one.id not in laid]
+    if blockers and not despite:
         raise Blocked(
             f"{len(blockers)} blockers stand in the way." if len(blockers) > 1 else "A blocker stands in the way.",
             " ".join(one.what for one in blockers[:3]),
-            "See Check.",
+            "See Check, or say why you publish all the same.",
         )
     if not draft.picks:
         raise Blocked("The draft is empty.", "A release without mods helps nobody.", "Add a mod first.")
+    return tuple(Despite(one.what, laid.get(one.id, despite)) for one in found)
 
 
 def make_join_code(user: User, pack_id: UUID, uses: int | None) -> JoinCode:

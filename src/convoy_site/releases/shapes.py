@@ -11,7 +11,7 @@ from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust.charter import Duty
 
 from ..packs.shapes.packs import ChangeOut
-from ..shapes import Schema, Text
+from ..shapes import Schema, Short, Text
 from .models import Release
 
 Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1,20})?$", max_length=40)]
@@ -37,10 +37,18 @@ class ReleaseRow(Schema):
     removed: int
 
 
+class DespiteOut(Schema):
+    """A blocker that stood when the release was published, and why it was published all the same."""
+
+    what: str
+    because: str
+
+
 class ReleaseOut(ReleaseRow):
     notes: str
     base: str
     changes: list[ChangeOut]
+    despite: list[DespiteOut]
 
 
 class PublishedOut(Schema):
@@ -123,6 +131,8 @@ class PublishIn(Schema):
     number: Number
     channel: ReleaseChannel = ReleaseChannel.STABLE
     notes: Text = ""
+    despite: Short = ""
+    """Why it is published though blockers stand."""
 
 
 class PromoteIn(Schema):

@@ -10,7 +10,7 @@ from django.core.cache import cache
 
 from convoy_core.checks import Severity
 
-from ..packs import drafts
+from ..packs import checking
 from ..packs.models import Pack
 from ..packs.outlook import updates
 
@@ -29,7 +29,7 @@ def figures(pack: Pack) -> Figures:
     key = f"board:{pack.pk}:{pack.draft.revision}"
     kept = cache.get(key)
     if kept is None:
-        found = drafts.findings(pack.draft)
+        found = checking.open_findings(pack.draft)
         moved, _ = updates(pack)
         kept = (
             sum(one.severity is Severity.BLOCKER for one in found),

@@ -114,6 +114,18 @@ export const dropFile = (packId: string, file: File, progress: (share: number) =
     stop,
   );
 
+/** Lays a file over everything in the pack, below a folder; a ZIP may be unpacked. */
+export function layOwnFile(packId: string, revision: number, folder: string, file: File, unpack: boolean) {
+  const asked = new URLSearchParams({
+    name: file.name.slice(-200),
+    revision: String(revision),
+    folder,
+    unpack: String(unpack),
+  });
+  const stop = new AbortController().signal;
+  return sendFile<Shape["OutcomeOut"]>(`/api/packs/${packId}/own-files?${asked}`, file, () => {}, stop);
+}
+
 /** Milliseconds between two questions how far the site is with a file. */
 const ASK_EVERY = 1000;
 

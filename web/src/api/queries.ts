@@ -5,6 +5,8 @@ import type { paths } from "./schema";
 
 const LIVE = 1_500;
 const CALM = 5_000;
+/** While files are being read. */
+const READING = 2_000;
 
 export const queryClient = new QueryClient({
   defaultOptions: {
@@ -48,6 +50,71 @@ export const useFindings = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "findings"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/findings", of(id))),
+    refetchInterval: (query) => (query.state.data?.reading ? READING : false),
+  });
+
+/** The ways to mend a finding, each rehearsed; `mark` changes with what it rests on. */
+export const useWays = (id: string, finding: string, mark: string) =>
+  useQuery({
+    queryKey: ["pack", id, "findings", "ways", finding, mark],
+    queryFn: () => told(api.POST("/api/packs/{pack_id}/findings/ways", { ...of(id), body: { finding } })),
+    retry: false,
+  });
+
+export const useOverlap = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "overlap"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/overlap", of(id))),
+  });
+
+export const usePair = (pack_id: string, one: string, other: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "overlap", one, other],
+    queryFn: () =>
+      told(api.GET("/api/packs/{pack_id}/overlap/{one}/{other}", { params: { path: { pack_id, one, other } } })),
+  });
+
+export const useSetAside = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "set-aside"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/set-aside", of(id))),
+  });
+
+export const useTriedAside = (id: string, text: string, revision: number) =>
+  useQuery({
+    queryKey: ["pack", id, "set-aside", "tried", text, revision],
+    queryFn: () => told(api.POST("/api/packs/{pack_id}/set-aside", { ...of(id), body: { text } })),
+    placeholderData: keepPreviousData,
+    gcTime: 0,
+  });
+
+export const useOwnFiles = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "own-files"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/own-files", of(id))),
+  });
+
+export const useOwnText = (pack_id: string, sha256: string) =>
+  useQuery({
+    queryKey: ["own-text", pack_id, sha256],
+    queryFn: () =>
+      told(api.GET("/api/packs/{pack_id}/own-files/text/{sha256}", { params: { path: { pack_id, sha256 } } })),
+    enabled: sha256 !== "",
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+export const useOwnVersions = (pack_id: string, path: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "own-files", "versions", path],
+    queryFn: () =>
+      told(api.GET("/api/packs/{pack_id}/own-files/versions", { params: { path: { pack_id }, query: { path } } })),
+  });
+
+export const useParts = (pack_id: string, mod: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "parts", mod],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/parts/{mod}", { params: { path: { pack_id, mod } } })),
   });
 
 export const usePending = (pack_id: string, channel: Shape["ReleaseChannel"]) =>
@@ -212,7 +279,21 @@ export function useChange<In, Out>(change: (given: In) => Promise<Out>, ...about
 }
 
 type SentEdit = Shape["EditsIn"]["edits"][number];
-type Said = "do" | "mod" | "mods" | "builds" | "on" | "game_version" | "revision" | "pack" | "tweaks" | "steps";
+type Said =
+  | "do"
+  | "mod"
+  | "mods"
+  | "builds"
+  | "on"
+  | "game_version"
+  | "revision"
+  | "pack"
+  | "tweaks"
+  | "steps"
+  | "places"
+  | "patterns"
+  | "finding"
+  | "text";
 type WithDefaults<T> = T extends unknown ? Pick<T, Extract<keyof T, Said>> & Partial<Omit<T, Said>> : never;
 
 /** An edit as the screens write it: what the site has a default for may be left out. */

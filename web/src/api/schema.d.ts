@@ -249,6 +249,31 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wanted Readings
+         * @description Settings and data files of archives that only a person may fetch, and that nobody has read: an agent whose store
+         *     has one reads it.
+         */
+        get: operations["agent_wanted_readings"];
+        put?: never;
+        /**
+         * Readings
+         * @description What an agent found in such files. Kept for the crew alone, and only of files that were asked for.
+         */
+        post: operations["agent_readings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/releases/{number}": {
         parameters: {
             query?: never;
@@ -1477,10 +1502,73 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Findings */
+        /**
+         * Findings
+         * @description Every finding, gravest first, those that are laid down among them; and whether files are being read.
+         */
         get: operations["findings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/findings/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Mends all that is safe: what changes nothing but what it mends.
+         */
+        post: operations["mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/findings/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Files
+         * @description Has the worker read what is not read yet.
+         */
+        post: operations["read_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/findings/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ways
+         * @description The ways to mend one finding, each rehearsed and told in one line. Keeps nothing.
+         */
+        post: operations["ways"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1621,6 +1709,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/overlap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Overlap */
+        get: operations["overlap"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/overlap/{one}/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Overlap Pair */
+        get: operations["overlap_pair"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/own-builds": {
         parameters: {
             query?: never;
@@ -1652,6 +1774,104 @@ export interface paths {
          * @description Many at once, each by itself: what cannot be made is told in its row, and keeps none of the others back.
          */
         post: operations["make_own_builds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/own-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Own Files */
+        get: operations["own_files"];
+        put?: never;
+        /**
+         * Lay Own Files
+         * @description Lays a dropped file, or the members of a dropped ZIP, over everything, below a folder of the installation.
+         */
+        post: operations["lay_own_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/own-files/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Write Own File
+         * @description Writes one of the pack's own files as text: a new one, or an edited one. What was there is kept.
+         */
+        put: operations["write_own_file"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/own-files/text/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Own File Text */
+        get: operations["own_file_text"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/own-files/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own File Versions
+         * @description Every content that lay at a path, newest first: the way back.
+         */
+        get: operations["own_file_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/parts/{mod}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parts
+         * @description Which files of a mod's build the draft lays down, by part and by path.
+         */
+        get: operations["parts"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1787,6 +2007,27 @@ export interface paths {
         get: operations["roll_call"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/set-aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Set Aside */
+        get: operations["set_aside"];
+        put?: never;
+        /**
+         * Try Set Aside
+         * @description What each line of a list would catch. Keeps nothing.
+         */
+        post: operations["try_set_aside"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2024,6 +2265,31 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * AddedOut
+         * @description What the crew adds to what builds of a mod say of themselves, and who said so.
+         */
+        AddedOut: {
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Partners */
+            partners: string[];
+            /** Reach */
+            reach: string;
+            /** Rebuilds */
+            rebuilds: string[];
+            /** Side */
+            side: string;
+            /** Touches */
+            touches: string[];
+        };
         /** AddressIn */
         AddressIn: {
             /** Address */
@@ -2069,6 +2335,22 @@ export interface components {
             root: string;
             /** Why */
             why: string;
+        };
+        /**
+         * AsideOut
+         * @description A list of what is set aside, line by line, with all that it catches. `refused`: why it cannot be kept.
+         */
+        AsideOut: {
+            /** Files */
+            files: number;
+            /** Lines */
+            lines: components["schemas"]["CaughtOut"][];
+            /** Refused */
+            refused: string;
+            /** Size */
+            size: number;
+            /** Text */
+            text: string;
         };
         /**
          * Asked
@@ -2405,16 +2687,51 @@ export interface components {
             needs: {
                 [key: string]: string;
             };
+            /** Partners */
+            partners: string[];
             /** Provides */
             provides: {
                 [key: string]: string;
             };
             reach: components["schemas"]["Reach"];
+            /** Rebuilds */
+            rebuilds: string[];
             /** Ruled Out */
             ruled_out: string;
             side: components["schemas"]["Side"];
+            /** Touches */
+            touches: string[];
+            /** Verdicts */
+            verdicts: components["schemas"]["VerdictOut"][];
             /** Version */
             version: string;
+        };
+        /** BuildPartOut */
+        BuildPartOut: {
+            /** Breaks */
+            breaks: {
+                [key: string]: string;
+            };
+            /** By Crew */
+            by_crew: boolean;
+            /** Default */
+            default: boolean;
+            /** Files */
+            files: number;
+            /** Folders */
+            folders: string[];
+            /** Id */
+            id: string;
+            /** Laid */
+            laid: boolean;
+            /** Name */
+            name: string;
+            /** Needs */
+            needs: {
+                [key: string]: string;
+            };
+            /** Size */
+            size: number;
         };
         /**
          * CalledRow
@@ -2454,6 +2771,19 @@ export interface components {
             target: string;
             /** Wanted */
             wanted: string;
+        };
+        /** CaughtOut */
+        CaughtOut: {
+            /** Files */
+            files: number;
+            /** Line */
+            line: number;
+            /** Pattern */
+            pattern: string;
+            /** Size */
+            size: number;
+            /** Trouble */
+            trouble: string;
         };
         /** ChangeBase */
         ChangeBase: {
@@ -2530,6 +2860,22 @@ export interface components {
          * @enum {string}
          */
         Check: "none" | "exists" | "changed";
+        /**
+         * CheckedOut
+         * @description `reading`: files are being read just now; `unread`: files in a conflict that are not read yet.
+         */
+        CheckedOut: {
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Read */
+            read: number;
+            /** Reading */
+            reading: boolean;
+            /** Revision */
+            revision: number;
+            /** Unread */
+            unread: number;
+        };
         /**
          * ChoiceOut
          * @description An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet.
@@ -2792,6 +3138,16 @@ export interface components {
             tags?: string[] | null;
         };
         /**
+         * DespiteOut
+         * @description A blocker that stood when the release was published, and why it was published all the same.
+         */
+        DespiteOut: {
+            /** Because */
+            because: string;
+            /** What */
+            what: string;
+        };
+        /**
          * Deviation
          * @enum {string}
          */
@@ -2955,7 +3311,7 @@ export interface components {
              */
             ask: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -3078,19 +3434,34 @@ export interface components {
             /** Updated */
             updated: string | null;
         };
-        /** FindingOut */
+        /** FindingIn */
+        FindingIn: {
+            /** Finding */
+            finding: string;
+        };
+        /**
+         * FindingOut
+         * @description `mark` changes with the evidence; `pair`: two mods whose files can be looked at side by side.
+         */
         FindingOut: {
             /** Check */
             check: string;
             /** Evidence */
             evidence: string[];
+            /** Id */
+            id: string;
+            laid_down: components["schemas"]["LaidDownOut"] | null;
+            /** Mark */
+            mark: string;
             /** Mod */
             mod: string;
             /** Now */
             now: string;
+            /** Pair */
+            pair: string[];
             severity: components["schemas"]["Severity"];
             /** Ways */
-            ways: components["schemas"]["WayOutOut"][];
+            ways: components["schemas"]["WayOut"][];
             /** What */
             what: string;
             /** Why */
@@ -3748,6 +4119,59 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** LaidDownOut */
+        LaidDownOut: {
+            /** At */
+            at: string;
+            /** Because */
+            because: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * LaidIn
+         * @description A file that is laid over everything: its name, and the folder of the installation. `unpack`: it is a ZIP whose
+         *     members are meant.
+         */
+        LaidIn: {
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Unpack
+             * @default false
+             */
+            unpack: boolean;
+        };
+        /**
+         * LayDown
+         * @description Sets a finding apart with a reason, until its evidence changes; without a reason takes it up again.
+         */
+        LayDown: {
+            /**
+             * Because
+             * @default
+             */
+            because: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "lay down";
+            /**
+             * Evidence
+             * @default
+             */
+            evidence: string;
+            /** Finding */
+            finding: string;
+        };
         /** LicenceOut */
         LicenceOut: {
             /** Licence */
@@ -3813,6 +4237,8 @@ export interface components {
             tags: string[];
             /** Updated */
             updated: string | null;
+            /** Verdict */
+            verdict: string;
             /** Version */
             version: string;
             /** Ways */
@@ -3853,6 +4279,11 @@ export interface components {
          * @enum {string}
          */
         LineState: "settled" | "unsettled" | "kept" | "off";
+        /** ListIn */
+        ListIn: {
+            /** Text */
+            text: string;
+        };
         /** LoadedOut */
         LoadedOut: {
             /** Folder */
@@ -3997,8 +4428,64 @@ export interface components {
             /** Username */
             username: string;
         };
+        /** MendIn */
+        MendIn: {
+            /**
+             * Rehearse
+             * @default false
+             */
+            rehearse: boolean;
+            /** Revision */
+            revision: number;
+        };
+        /** MendOut */
+        MendOut: {
+            /** Mended */
+            mended: components["schemas"]["MendedOut"][];
+            /** Revision */
+            revision: number;
+        };
+        /** MendedOut */
+        MendedOut: {
+            /** Way */
+            way: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * MetKeyOut
+         * @description `values`: mod to its value as text; None: it does not set the key. `holds`: the value that is there.
+         */
+        MetKeyOut: {
+            /** Holds */
+            holds: string | null;
+            /** Key */
+            key: string;
+            /** Values */
+            values: {
+                [key: string]: string | null;
+            };
+        };
+        /** MetPathOut */
+        MetPathOut: {
+            /** By */
+            by: string[];
+            /** Decided */
+            decided: boolean;
+            /** Is Readable */
+            is_readable: boolean;
+            /** Keys */
+            keys: components["schemas"]["MetKeyOut"][];
+            /** Path */
+            path: string;
+            /** Trouble */
+            trouble: string;
+            /** Winner */
+            winner: string;
+        };
         /** ModPage */
         ModPage: {
+            added: components["schemas"]["AddedOut"] | null;
             /** Author */
             author: string;
             /** Builds */
@@ -4349,6 +4836,52 @@ export interface components {
             unsettled: components["schemas"]["UnsettledOut"][];
         };
         /**
+         * OverlapNode
+         * @description A mod that meets another: its place in the order, and how many files it lays down.
+         */
+        OverlapNode: {
+            /** Files */
+            files: number;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Order */
+            order: number;
+        };
+        /** OverlapOut */
+        OverlapOut: {
+            /** Nodes */
+            nodes: components["schemas"]["OverlapNode"][];
+            /** Pairs */
+            pairs: components["schemas"]["OverlapPair"][];
+        };
+        /**
+         * OverlapPair
+         * @description `one` comes before `other`. `won_by_other`: paths of the pair that `other` holds. `names`: what both change by
+         *     their own word. `decided`: paths for which somebody named the winner.
+         */
+        OverlapPair: {
+            /** Decided */
+            decided: number;
+            /** Keys */
+            keys: number;
+            /** Lost */
+            lost: number;
+            /** Names */
+            names: string[];
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
+            /** Paths */
+            paths: number;
+            /** Unread */
+            unread: number;
+            /** Won By Other */
+            won_by_other: number;
+        };
+        /**
          * OwnBuildIn
          * @description What is said about a dropped file. `needs`: one mod and range per line.
          */
@@ -4406,6 +4939,55 @@ export interface components {
         OwnBuildsIn: {
             /** Builds */
             builds: components["schemas"]["OwnBuildIn"][];
+        };
+        /** OwnFileOut */
+        OwnFileOut: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Is Text */
+            is_text: boolean;
+            /** Path */
+            path: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+        };
+        /** OwnFilesOut */
+        OwnFilesOut: {
+            /** Files */
+            files: components["schemas"]["OwnFileOut"][];
+            /** Size */
+            size: number;
+        };
+        /** OwnTextIn */
+        OwnTextIn: {
+            /** Path */
+            path: string;
+            /** Revision */
+            revision: number;
+            /** Text */
+            text: string;
+        };
+        /** OwnTextOut */
+        OwnTextOut: {
+            /** Text */
+            text: string;
+        };
+        /** OwnVersionOut */
+        OwnVersionOut: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Revision */
+            revision: number;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
         };
         /** PackChange */
         PackChange: {
@@ -4537,6 +5119,30 @@ export interface components {
             /** Code */
             code: string;
         };
+        /**
+         * PairOut
+         * @description Two mods side by side. `turned`: what laying `other` before `one` would turn round: paths.
+         */
+        PairOut: {
+            /** More */
+            more: number;
+            /** One */
+            one: string;
+            /** One Name */
+            one_name: string;
+            /** Other */
+            other: string;
+            /** Other Name */
+            other_name: string;
+            /** Patches */
+            patches: string[];
+            /** Paths */
+            paths: components["schemas"]["MetPathOut"][];
+            /** Turned */
+            turned: number;
+            /** Turned With */
+            turned_with: string[];
+        };
         /** Paired */
         Paired: {
             charter: components["schemas"]["SignedOut"];
@@ -4591,6 +5197,34 @@ export interface components {
             ok: boolean;
             /** Told */
             told: string;
+        };
+        /**
+         * PartsOut
+         * @description What of a build is laid down: its parts, what the curator chose, and its tree of files.
+         */
+        PartsOut: {
+            /** Files */
+            files: components["schemas"]["TreeFileOut"][];
+            /** In All */
+            in_all: number;
+            /** Laid */
+            laid: number;
+            /** Laid Size */
+            laid_size: number;
+            /** Leave Out */
+            leave_out: string[];
+            /** Mod */
+            mod: string;
+            /** More */
+            more: number;
+            /** Only */
+            only: string[];
+            /** Parts */
+            parts: components["schemas"]["BuildPartOut"][];
+            /** Size */
+            size: number;
+            /** Version */
+            version: string;
         };
         /** PasteIn */
         PasteIn: {
@@ -4653,6 +5287,29 @@ export interface components {
          * @enum {string}
          */
         Pickup: "direct" | "click" | "by hand" | "withheld" | "ours";
+        /**
+         * PlaceOwn
+         * @description The pack's own files: contents that were sent before, each at a path; paths that are to go.
+         */
+        PlaceOwn: {
+            /**
+             * Add
+             * @default {}
+             */
+            add: {
+                [key: string]: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "own files";
+            /**
+             * Remove
+             * @default []
+             */
+            remove: string[];
+        };
         /** PlacedOut */
         PlacedOut: {
             /** Is Settings */
@@ -4880,6 +5537,11 @@ export interface components {
             /** @default stable */
             channel: components["schemas"]["ReleaseChannel"];
             /**
+             * Despite
+             * @default
+             */
+            despite: string;
+            /**
              * Notes
              * @default
              */
@@ -4904,6 +5566,29 @@ export interface components {
          * @enum {string}
          */
         Reach: "own" | "crew" | "save";
+        /**
+         * ReadFileIn
+         * @description What an agent read in one file: rows of a key and a value, or why it cannot be read. Never the file.
+         */
+        ReadFileIn: {
+            /**
+             * Keys
+             * @default []
+             */
+            keys: unknown[];
+            /** Sha256 */
+            sha256: string;
+            /**
+             * Trouble
+             * @default
+             */
+            trouble: string;
+        };
+        /** ReadFilesIn */
+        ReadFilesIn: {
+            /** Files */
+            files: components["schemas"]["ReadFileIn"][];
+        };
         /**
          * ReadingOut
          * @description How far the reading of a dropped file's members is, in bytes; `trouble`: why they cannot be read.
@@ -5032,6 +5717,8 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
             channel: components["schemas"]["ReleaseChannel"];
+            /** Despite */
+            despite: components["schemas"]["DespiteOut"][];
             /** Fingerprint */
             fingerprint: string;
             /** May Promote */
@@ -5219,6 +5906,135 @@ export interface components {
             upload_mb: number;
         };
         /**
+         * SayMore
+         * @description What the crew adds to what builds of a mod say of themselves; nothing said takes the addition away.
+         */
+        SayMore: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "say";
+            /** Mod */
+            mod: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Partners
+             * @default []
+             */
+            partners: string[];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Reach
+             * @default
+             */
+            reach: components["schemas"]["Reach"] | "";
+            /**
+             * Rebuilds
+             * @default []
+             */
+            rebuilds: string[];
+            /**
+             * Side
+             * @default
+             */
+            side: components["schemas"]["Side"] | "";
+            /**
+             * Touches
+             * @default []
+             */
+            touches: string[];
+        };
+        /**
+         * SayVerdict
+         * @description A curator's word on a build and the draft's base; without `works` it is taken back. Holds for the whole crew.
+         */
+        SayVerdict: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "verdict";
+            /** Mod */
+            mod: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Version */
+            version: string;
+            /** Works */
+            works?: boolean | null;
+        };
+        /**
+         * SetAside
+         * @description The whole list of what is not placed: a pattern a line, `#` comments.
+         */
+        SetAside: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set aside";
+            /** Text */
+            text: string;
+        };
+        /**
+         * SetAsideAlso
+         * @description Further patterns for that list.
+         */
+        SetAsideAlso: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set aside also";
+            /** Patterns */
+            patterns: string[];
+        };
+        /**
+         * SetParts
+         * @description Which of a build's files are laid down: its named parts, these folders and patterns alone, all but those. Nothing
+         *     said: all that it lays down by itself.
+         */
+        SetParts: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "parts";
+            /**
+             * Leave Out
+             * @default []
+             */
+            leave_out: string[];
+            /** Mod */
+            mod: string;
+            /**
+             * Named
+             * @default {}
+             */
+            named: {
+                [key: string]: boolean;
+            };
+            /**
+             * Only
+             * @default []
+             */
+            only: string[];
+        };
+        /**
          * SetSteps
          * @description All steps by hand, in the place of those that there were.
          */
@@ -5248,6 +6064,24 @@ export interface components {
             tweaks: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * SetWinner
+         * @description Whose file lies at some paths, or below some folders, whatever the order; an empty mod: the last in order.
+         */
+        SetWinner: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "winner";
+            /**
+             * Mod
+             * @default
+             */
+            mod: string;
+            /** Places */
+            places: string[];
         };
         /** SettingIn */
         SettingIn: {
@@ -5629,6 +6463,11 @@ export interface components {
             /** Strangers In All */
             strangers_in_all: number;
         };
+        /** TakenOut */
+        TakenOut: {
+            /** Taken */
+            taken: number;
+        };
         /** TakingBackIn */
         TakingBackIn: {
             /** Number */
@@ -5654,6 +6493,18 @@ export interface components {
             /** Older */
             older: string[];
             waits: components["schemas"]["WaitsOut"] | null;
+        };
+        /**
+         * TreeFileOut
+         * @description A file of a build by its path below the build's own top; `laid`: whether the draft lays it down.
+         */
+        TreeFileOut: {
+            /** Laid */
+            laid: boolean;
+            /** Path */
+            path: string;
+            /** Size */
+            size: number;
         };
         /**
          * TriedArchiveOut
@@ -5692,6 +6543,20 @@ export interface components {
             shares: components["schemas"]["RoleShareOut"][];
             /** Unmarked */
             unmarked: string[];
+        };
+        /**
+         * TriedOut
+         * @description A rehearsed way, told in one line. `mends`: the finding would be gone.
+         */
+        TriedOut: {
+            /** Is Safe */
+            is_safe: boolean;
+            /** Line */
+            line: string;
+            /** Mends */
+            mends: boolean;
+            /** Text */
+            text: string;
         };
         /**
          * TweakOut
@@ -5804,6 +6669,18 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * VerdictOut
+         * @description What the crew says of a build; `here`: on the draft's base.
+         */
+        VerdictOut: {
+            /** Here */
+            here: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Works */
+            works: boolean;
+        };
         /** WaitingOut */
         WaitingOut: {
             /** To Do */
@@ -5831,6 +6708,25 @@ export interface components {
             /** Signed */
             signed: number;
         };
+        /** WantedArchiveOut */
+        WantedArchiveOut: {
+            /** Archive Sha256 */
+            archive_sha256: string;
+            /** Files */
+            files: components["schemas"]["WantedFileOut"][];
+        };
+        /**
+         * WantedFileOut
+         * @description A file of an archive that is to be read: its member, and the path at which it would lie.
+         */
+        WantedFileOut: {
+            /** Member */
+            member: string;
+            /** Path */
+            path: string;
+            /** Sha256 */
+            sha256: string;
+        };
         /**
          * WayBackOut
          * @description An address to be handed to the account's owner: it lets them set a new password.
@@ -5840,12 +6736,24 @@ export interface components {
             address: string;
         };
         /**
+         * WayOut
+         * @description A way to mend a finding: edits of the draft. `is_choice`: it is for a person to decide.
+         */
+        WayOut: {
+            /** Edits */
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
+            /** Is Choice */
+            is_choice: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
          * WayOutOut
          * @description A change that was tried and frees a line; `edit` carries it out.
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
         };
@@ -6271,6 +7179,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HoldOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_wanted_readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedArchiveOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadFilesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -8970,7 +9940,108 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingOut"][];
+                    "application/json": components["schemas"]["CheckedOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"][];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -9224,6 +10295,70 @@ export interface operations {
             };
         };
     };
+    overlap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverlapOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    overlap_pair: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                one: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     make_own_build: {
         parameters: {
             query?: never;
@@ -9281,6 +10416,209 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MadeRowOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    own_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnFilesOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    lay_own_files: {
+        parameters: {
+            query: {
+                name: string;
+                revision: number;
+                folder?: string;
+                unpack?: boolean;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    write_own_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnTextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutcomeOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    own_file_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnTextOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    own_file_versions: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnVersionOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                mod: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -9548,6 +10886,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RollCall"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    set_aside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsideOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_set_aside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsideOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

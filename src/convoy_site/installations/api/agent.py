@@ -11,6 +11,7 @@ from ninja.security import HttpBearer
 from convoy_core.trust.charter import Duty
 
 from ...catalogue import own
+from ...catalogue.readings import Reported
 from ...catalogue.services import addresses
 from ...people.rights import NotFound
 from ...people.services import asker_address
@@ -18,7 +19,7 @@ from ...releases.charters import charters_after, newest_charter, signatures_of
 from ...releases.statements import said_with_releases
 from ...sending import send_file
 from ...shapes import Done, Short
-from .. import agents, joining, orders, progress, reports, standings
+from .. import agents, brought, joining, orders, progress, reports, standings
 from ..kept import Progress
 from ..models import Installation
 from ..shapes.agent import (
@@ -32,8 +33,12 @@ from ..shapes.agent import (
     Paired,
     PairIn,
     ProgressIn,
+    ReadFilesIn,
     ReportIn,
     SignedOut,
+    TakenOut,
+    WantedArchiveOut,
+    WantedFileOut,
 )
 from ..standings import followed, target_of
 
@@ -143,6 +148,29 @@ def own_file(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{
     """An archive of the crew's own, for an installation of one of its packs."""
     file = own.own_file(request.auth.pack.crew, sha256)
     return send_file(request, file.place, file.size, file.sha256)
+
+
+@router.get("/agent/readings", response=list[WantedArchiveOut], operation_id="agent_wanted_readings")
+def wanted_readings(request: FromAgent) -> list[WantedArchiveOut]:
+    """Settings and data files of archives that only a person may fetch, and that nobody has read: an agent whose store
+    has one reads it.
+    """
+    return [
+        WantedArchiveOut(
+            archive_sha256=one.build.archive_sha256,
+            files=[
+                WantedFileOut(member=member, path=path, sha256=sha256) for member, (sha256, path) in one.files.items()
+            ],
+        )
+        for one in brought.unread_of(request.auth)
+    ]
+
+
+@router.post("/agent/readings", response=TakenOut, operation_id="agent_readings")
+def readings(request: FromAgent, body: ReadFilesIn) -> TakenOut:
+    """What an agent found in such files. Kept for the crew alone, and only of files that were asked for."""
+    told = [Reported(one.sha256, one.keys, one.trouble) for one in body.files]
+    return TakenOut(taken=brought.take_readings(request.auth, told))
 
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")

@@ -4,9 +4,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field
 
+from convoy_core.settings.readings import MOST_KEYS
 from convoy_core.sync.deviations import Deviation
 
-from ...shapes import Moment, Schema, Short
+from ...shapes import Moment, Schema, Sha256, Short
 from ..reports import MAX_DEVIATIONS
 
 
@@ -199,6 +200,35 @@ class AboutIn(Schema):
     """Files of the pack that lay there before joining."""
     remarks: Annotated[list[Text], Field(max_length=20)] = []
     """What the agent found wrong with what it keeps, and what it did about it."""
+
+
+class WantedFileOut(Schema):
+    """A file of an archive that is to be read: its member, and the path at which it would lie."""
+
+    member: str
+    path: str
+    sha256: str
+
+
+class WantedArchiveOut(Schema):
+    archive_sha256: str
+    files: list[WantedFileOut]
+
+
+class ReadFileIn(Schema):
+    """What an agent read in one file: rows of a key and a value, or why it cannot be read. Never the file."""
+
+    sha256: Sha256
+    keys: Annotated[list[Any], Field(max_length=MOST_KEYS)] = []
+    trouble: Short = ""
+
+
+class ReadFilesIn(Schema):
+    files: Annotated[list[ReadFileIn], Field(max_length=200)]
+
+
+class TakenOut(Schema):
+    taken: int
 
 
 class ReportIn(Schema):

@@ -9,6 +9,7 @@ import random
 import zipfile
 from collections.abc import Iterable
 from datetime import date, timedelta
+from typing import Any
 from uuid import UUID
 
 import httpx
@@ -33,7 +34,22 @@ from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases.services import make_join_code, publish
 
 from ...catalogue.reading_sources import read_source
-from ...packs.shapes.edits import AddMod, AddMods, DescribeLine, EditIn, HoldLine, RemoveMod, SetSteps, SetTweaks
+from ...packs import own_files
+from ...packs.shapes.edits import (
+    AddMod,
+    AddMods,
+    ChangeBase,
+    DescribeLine,
+    EditIn,
+    HoldLine,
+    PlaceOwn,
+    RemoveMod,
+    SayVerdict,
+    SetAside,
+    SetSteps,
+    SetTweaks,
+)
+from ...packs.tasks import read_files_of
 from ...rollcall.departures import answer, set_departure
 
 NAMES = {
@@ -94,6 +110,23 @@ HOLLOW_STEPS = [
         "path": "valley.ini",
     },
 ]
+ON_OLD_TILLERWAY = ("tillerway", "2.0.1", "capstan", "0.14.0")
+SPRING_BEFORE = ("sluice-books", "bronze-bell", "reed-pipes")
+SPRING = (
+    "night-lanterns", "tarred-planks", "fair-tolls", "night-tolls", "old-salts-kit", "fen-charts", "guild-economy",
+    "market-makers", "quay-guild-patch", "harbour-clerk", "rivet", "green-water",
+)  # fmt: skip
+SPRING_TWEAKS: list[dict[str, Any]] = [
+    {"path": "mods/night-lanterns/settings.toml", "key": ["strength"], "value": "bright", "how": "enforced"},
+    {"path": "mods/barge-berths/settings.toml", "key": ["berths"], "value": 12, "how": "starting value"},
+]
+OWN_TEXTS = {
+    "config/lamps/glow.toml": "# Ours: the stern lamp is the one that others follow.\n[lamps]\nbow = 5\nstern = 9\n",
+    "config/wharf/rules.txt": "Be at the quay by eight.\nWhoever is last ties up.\n",
+}
+UNWANTED = [f"overlay/yard/wagon-{number:03}.part" for number in range(61, 401)]
+"""The list that the crew was sent: three hundred and forty wagons that nobody wants to see."""
+
 UNHEARD = timedelta(days=12)
 FIRST_LINES = ("lock-ledger", "barge-berths", "night-lanterns", "heron-almanac", "fog-over-fen", "tarred-planks")
 LATER = (
@@ -181,6 +214,7 @@ class Command(BaseCommand):
         self._edit(maren, pack, RemoveMod(do="remove", mod="fog-over-fen"), AddMod(do="add", mod="second-keel"))
         self._slow_water(people, crew.id)
         self._hollow_line(people, crew.id)
+        self._spring(people, crew.id)
 
     def _start(self, user: User, crew: UUID, about: tuple[str, str, str, str], base: tuple[str, str, str, str]) -> Pack:
         """`about`: name, emblem, group, notes; `base`: game, its version, loader and its version."""
@@ -314,6 +348,27 @@ class Command(BaseCommand):
         join(people["sunniva"], code, "Hollow Line", "player", "sunnivas-desk")
         self._sync(pack)
         self._edit(maren, pack, AddMod(do="add", mod="snow-duty"))
+        self._edit(maren, pack, AddMod(do="add", mod="whole-yard"))
+        self._edit(maren, pack, SetAside(do="set aside", text="\n".join(["# Wagons that never come here.", *UNWANTED])))
+
+    def _spring(self, people: dict[str, User], crew: UUID) -> None:
+        """A draft full of faults: begun on another base, and put together in a hurry."""
+        maren, tolliver = people["maren"], people["tolliver"]
+        about = ("Night Freight, spring", "heron", "Thursday nights", "What we may run after Easter. Not ready.")
+        pack = self._start(tolliver, crew, about, ON_OLD_TILLERWAY)
+        self._edit(tolliver, pack, AddMods(do="add many", mods=list(SPRING_BEFORE)))
+        _, version, loader, loader_version = ON_TILLERWAY
+        moved = ChangeBase(do="base", game_version=version, loader=loader, loader_version=loader_version)
+        self._edit(tolliver, pack, moved)
+        works = SayVerdict(do="verdict", mod="reed-pipes", version="0.7", works=True, note="two evenings, no trouble")
+        self._edit(maren, pack, works)
+        self._edit(tolliver, pack, *(AddMod(do="add", mod=mod) for mod in SPRING))
+        self._edit(maren, pack, HoldLine(do="hold", mod="night-lanterns", version="1.4.0", because="keeps our world"))
+        self._edit(tolliver, pack, SetTweaks(do="tweaks", tweaks=SPRING_TWEAKS))
+        own = {path: own_files.keep(maren, pack, text.encode(), path) for path, text in OWN_TEXTS.items()}
+        self._edit(maren, pack, PlaceOwn(do="own files", add=own))
+        for one in Pack.objects.filter(crew=crew):
+            read_files_of(str(one.pk))
 
     def _publish(self, user: User, pack: Pack, number: str, notes: str) -> None:
         pack.draft.refresh_from_db()

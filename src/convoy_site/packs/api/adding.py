@@ -16,7 +16,7 @@ from ...catalogue import dropping, own
 from ...catalogue.models import Build
 from ...people.rights import Action, SignedIn
 from ...receiving import upload_of
-from ...shapes import FILE_BODY, Short
+from ...shapes import FILE_BODY, Sha256, Short
 from .. import takeover
 from ..models import Pack
 from ..services import pack_for
@@ -34,7 +34,6 @@ from ..shapes.adding import (
     OwnBuildsIn,
     ReadingOut,
     RefusedOut,
-    Sha256,
     StrangerOut,
     TakeOverOut,
 )

@@ -1,5 +1,6 @@
 """The finder, and one mod: in the inspector and on its own page."""
 
+from collections.abc import Sequence
 from typing import Annotated
 from uuid import UUID
 
@@ -7,13 +8,16 @@ from django.db.models import Q, QuerySet
 from django.http import HttpResponse
 from ninja import Path, Query, Router
 
+from convoy_core.outside.claims import read_claims
+from convoy_core.outside.fields import Fields
 from convoy_core.resolve import why_not
 from convoy_core.words.licences import meaning
-from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
+from convoy_core.words.model import Base, Channel, Kind, Pickup, Reach, Side, Verdict
 from convoy_core.words.wording import listed
 
 from ...catalogue import pictures
-from ...catalogue.models import Build, Mod, Source, SourceState
+from ...catalogue.models import Addition, Build, Mod, Source, SourceState
+from ...catalogue.sayings import own_claims, sayings_of
 from ...catalogue.search import Asked, search
 from ...catalogue.services import build_rows, core_of, fit_of, shelf
 from ...people.rights import Action, NotFound, SignedIn
@@ -22,6 +26,7 @@ from .. import drafts, mod_pages
 from ..models import Pack
 from ..services import pack_for
 from ..shapes.mods import (
+    AddedOut,
     BuildOut,
     FacetOut,
     FacetValue,
@@ -33,6 +38,7 @@ from ..shapes.mods import (
     MoreOfMod,
     NeighbourOut,
     PackUse,
+    VerdictOut,
 )
 
 router = Router(tags=["catalogue"])
@@ -48,7 +54,7 @@ def finder(
     base = drafts.base_of(pack.draft)
     found = search(shelf(pack), pack.game.profile, base, asked)
     rows = []
-    builds = build_rows({mod.pk: mod.slug for mod in found.mods})
+    builds = build_rows(pack, {mod.pk: mod.slug for mod in found.mods})
     picks = drafts.picked_builds(pack)
     for mod in found.mods:
         fit = fit_of(builds[mod.pk], base, picks)
@@ -98,12 +104,13 @@ def mod(request: SignedIn, pack_id: UUID, slug: Short) -> ModPage:
     base = drafts.base_of(pack.draft)
     picks = drafts.picked_builds(pack)
     builds = []
-    rows = [(one, core_of(one, slug)) for one in found.builds.filter(gone=False)]
+    said = sayings_of(pack)
+    rows = [(one, said.heard(core_of(one, slug))) for one in found.builds.filter(gone=False)]
     related = {mod for _, core in rows for mod in (*core.needs, *core.breaks, *core.provides)}
     names = drafts.names_of(pack, {*related, *picks, slug, *filter(None, [found.counterpart])})
     for one, core in rows:
         ruled_out = one.refused or why_not(core, base, picks, names)
-        builds.append((core.version, _build_out(one, ruled_out)))
+        builds.append((core.version, _build_out(one, ruled_out, core.verdicts, base)))
     builds.sort(key=lambda pair: pair[0], reverse=True)
     return ModPage(
         slug=found.slug,
@@ -119,7 +126,8 @@ def mod(request: SignedIn, pack_id: UUID, slug: Short) -> ModPage:
         page=found.page,
         counterpart=found.counterpart,
         builds=[shown for _, shown in builds],
-        comes=fit_of(build_rows({found.pk: slug})[found.pk], base, picks).version,
+        comes=fit_of(build_rows(pack, {found.pk: slug})[found.pk], base, picks).version,
+        added=_added_out(said.additions.get(slug)),
         names={mod: names[mod] for mod in (*related, *filter(None, [found.counterpart]))},
     )
 
@@ -131,7 +139,24 @@ def _mod(pack: Pack, slug: str) -> Mod:
     return found
 
 
-def _build_out(build: Build, ruled_out: str) -> BuildOut:
+def _added_out(added: Addition | None) -> AddedOut | None:
+    if added is None:
+        return None
+    claims = read_claims(Fields(added.claims))
+    return AddedOut(
+        touches=list(claims.touches),
+        rebuilds=list(claims.rebuilds),
+        partners=list(claims.partners),
+        side=added.side,
+        reach=added.reach,
+        note=added.note,
+        by=added.by.shown,
+        on=added.on,
+    )
+
+
+def _build_out(build: Build, ruled_out: str, verdicts: Sequence[Verdict], base: Base) -> BuildOut:
+    claims = own_claims(build)
     return BuildOut(
         version=build.version,
         channel=Channel(build.channel),
@@ -143,6 +168,10 @@ def _build_out(build: Build, ruled_out: str) -> BuildOut:
         files=len(build.files),
         change_log=build.change_log,
         ruled_out=ruled_out,
+        touches=list(claims.touches),
+        rebuilds=list(claims.rebuilds),
+        partners=list(claims.partners),
+        verdicts=[VerdictOut(works=one.works, here=one.is_about(base), sentence=one.sentence()) for one in verdicts],
     )
 
 

@@ -12,7 +12,7 @@ from convoy_core.draft.taking_back import next_to_redo, next_to_undo, taken_back
 from convoy_core.machine.memory import Weight, demand
 from convoy_core.machine.verdict import SHARES
 from convoy_core.resolve import needed_by
-from convoy_core.words.model import Channel, Kind, Pickup, Reach, Side
+from convoy_core.words.model import Base, Channel, Kind, Pickup, Reach, Side
 
 from ...catalogue.models import Mod
 from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
@@ -26,7 +26,6 @@ from ..shapes.packs import (
     DraftOut,
     EditOut,
     EditsIn,
-    FindingOut,
     Group,
     HandStepOut,
     LineOut,
@@ -113,7 +112,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     wanted = {*lines, *pack.draft.picks}
     shown = shelf(pack).filter(slug__in=wanted).prefetch_related("source").only(*SHOWN_OF_A_MOD)
     mods = {mod.slug: mod for mod in shown}
-    by_mod = build_rows({mod.pk: slug for slug, mod in mods.items()})
+    by_mod = build_rows(pack, {mod.pk: slug for slug, mod in mods.items()})
     builds = {slug: by_mod[mod.pk] for slug, mod in mods.items()}
     picked = {
         slug: build
@@ -136,6 +135,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
             askers.get(slug, []),
             newer.get(slug, ""),
             kept_for.get(slug, []),
+            base,
         )
         for slug in wanted
     ]
@@ -181,9 +181,11 @@ def _line_out(
     askers: list[str],
     newer: str,
     kept_for: list[str],
+    base: Base,
 ) -> LineOut:
     version = pack.draft.picks.get(slug, "")
     on = line is None or line.on
+    said = build.core.verdict_on(base) if build and build.core.verdicts else None
     unsettled = pack.draft.unsettled.get(slug, NOTHING)
     return LineOut(
         mod=slug,
@@ -215,12 +217,18 @@ def _line_out(
         note=line.note if line else "",
         updated=mod.updated if mod else None,
         category=mod.category if mod else "",
+        verdict=said.sentence() if said else "",
     )
 
 
 @router.post("/packs/{pack_id}/draft/edits", response=OutcomeOut, operation_id="edit_draft")
 def edit_draft(request: SignedIn, pack_id: UUID, body: EditsIn) -> OutcomeOut:
-    outcome = services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse, body.ask)
+    return outcome_out(
+        pack_id, services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse, body.ask)
+    )
+
+
+def outcome_out(pack_id: UUID, outcome: services.Outcome) -> OutcomeOut:
     askers = {mod for mods in outcome.staying.values() for mod in mods}
     spoken = {*outcome.unsettled, *outcome.left_out, *outcome.staying, *askers, *(o.mod for o in outcome.other_builds)}
     names = drafts.names_of(Pack.objects.get(pk=pack_id), spoken)
@@ -268,22 +276,4 @@ def edits(request: SignedIn, pack_id: UUID, since: Annotated[int, Query(ge=0, lt
             taken_back=one.revision in gone,
         )
         for one in found
-    ]
-
-
-@router.get("/packs/{pack_id}/findings", response=list[FindingOut], operation_id="findings")
-def findings(request: SignedIn, pack_id: UUID) -> list[FindingOut]:
-    pack = services.pack_for(request.user, pack_id, Action.SEE)
-    return [
-        FindingOut(
-            check=one.check,
-            severity=one.severity,
-            mod=one.mod,
-            what=one.what,
-            why=one.why,
-            now=one.now,
-            evidence=list(one.evidence),
-            ways=pack.draft.unsettled.get(one.mod, NOTHING)["ways"] if one.check == "unsettled" else [],
-        )
-        for one in drafts.findings(pack.draft)
     ]

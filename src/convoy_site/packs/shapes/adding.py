@@ -6,9 +6,7 @@ from pydantic import Field
 
 from convoy_core.words.model import Kind, Reach, Side
 
-from ...shapes import Name, Schema, Short
-
-Sha256 = Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+from ...shapes import Name, Schema, Sha256, Short
 
 
 class HashesIn(Schema):

@@ -5,12 +5,24 @@ from uuid import UUID
 
 from pydantic import Field
 
+from convoy_core.draft.parts import MAX_CHOSEN, MAX_PARTS_NAMED
 from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS
+from convoy_core.outside.patterns import MAX_PATTERN_LENGTH
+from convoy_core.words.model import Reach, Side
 
-from ...shapes import Name, Schema, Short
+from ...shapes import Name, Schema, Sha256, Short
 
 MAX_LINES = 2_000
 """Chosen lines of one draft: five times the largest pack that people keep."""
+
+
+MAX_LIST = 1_100_000
+"""Characters of a list of what is set aside: MAX_LINES of `conflicts.set_aside` at their longest, with comments."""
+
+MAX_OWN = 500
+"""Own files of one pack."""
+
+Pattern = Annotated[str, Field(min_length=1, max_length=MAX_PATTERN_LENGTH)]
 
 
 class AddMod(Schema):
@@ -140,6 +152,82 @@ class SetSteps(Schema):
     steps: list[dict[str, Any]] = Field(max_length=MAX_STEPS)
 
 
+class SetParts(Schema):
+    """Which of a build's files are laid down: its named parts, these folders and patterns alone, all but those. Nothing
+    said: all that it lays down by itself.
+    """
+
+    do: Literal["parts"]
+    mod: Name
+    named: dict[Annotated[str, Field(max_length=60)], bool] = Field(default={}, max_length=MAX_PARTS_NAMED)
+    only: list[Pattern] = Field(default=[], max_length=MAX_CHOSEN)
+    leave_out: list[Pattern] = Field(default=[], max_length=MAX_CHOSEN)
+
+
+class SetWinner(Schema):
+    """Whose file lies at some paths, or below some folders, whatever the order; an empty mod: the last in order."""
+
+    do: Literal["winner"]
+    places: list[Annotated[str, Field(min_length=1, max_length=220)]] = Field(min_length=1, max_length=200)
+    mod: Short = ""
+
+
+class SetAside(Schema):
+    """The whole list of what is not placed: a pattern a line, `#` comments."""
+
+    do: Literal["set aside"]
+    text: Annotated[str, Field(max_length=MAX_LIST)]
+
+
+class SetAsideAlso(Schema):
+    """Further patterns for that list."""
+
+    do: Literal["set aside also"]
+    patterns: list[Pattern] = Field(min_length=1, max_length=200)
+
+
+class PlaceOwn(Schema):
+    """The pack's own files: contents that were sent before, each at a path; paths that are to go."""
+
+    do: Literal["own files"]
+    add: dict[Annotated[str, Field(min_length=1, max_length=220)], Sha256] = Field(default={}, max_length=MAX_OWN)
+    remove: list[Annotated[str, Field(max_length=220)]] = Field(default=[], max_length=MAX_OWN)
+
+
+class LayDown(Schema):
+    """Sets a finding apart with a reason, until its evidence changes; without a reason takes it up again."""
+
+    do: Literal["lay down"]
+    finding: Annotated[str, Field(min_length=1, max_length=600)]
+    because: Short = ""
+    evidence: Annotated[str, Field(max_length=64)] = ""
+    """The mark of the evidence that was seen."""
+
+
+class SayVerdict(Schema):
+    """A curator's word on a build and the draft's base; without `works` it is taken back. Holds for the whole crew."""
+
+    do: Literal["verdict"]
+    mod: Name
+    version: Name
+    works: bool | None = None
+    note: Short = ""
+
+
+class SayMore(Schema):
+    """What the crew adds to what builds of a mod say of themselves; nothing said takes the addition away."""
+
+    do: Literal["say"]
+    mod: Name
+    touches: list[Short] = Field(default=[], max_length=200)
+    rebuilds: list[Short] = Field(default=[], max_length=200)
+    partners: list[Short] = Field(default=[], max_length=20)
+    parts: list[dict[str, Any]] = Field(default=[], max_length=200)
+    side: Side | Literal[""] = ""
+    reach: Reach | Literal[""] = ""
+    note: Short = ""
+
+
 class TakeBack(Schema):
     """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
 
@@ -162,6 +250,14 @@ EditIn = (
     | TakeOver
     | SetTweaks
     | SetSteps
+    | SetParts
+    | SetWinner
+    | SetAside
+    | SetAsideAlso
+    | PlaceOwn
+    | LayDown
+    | SayVerdict
+    | SayMore
     | TakeBack
 )
 
@@ -189,7 +285,9 @@ def named_by(edit: EditIn) -> set[str]:
         return set(added_by(edit))
     if isinstance(edit, UpdateMods | MoveLines):
         return set(edit.mods)
-    return {edit.mod} if isinstance(edit, RemoveMod | SwitchLine | HoldLine | DescribeLine | TakeBuild) else set()
+    if isinstance(edit, RemoveMod | SwitchLine | HoldLine | DescribeLine | TakeBuild | SetParts | SayVerdict | SayMore):
+        return {edit.mod}
+    return set()
 
 
 def subjects_of(edit: EditIn) -> set[str]:
@@ -200,6 +298,14 @@ def subjects_of(edit: EditIn) -> set[str]:
         return {"base"}
     if isinstance(edit, SetTweaks | SetSteps):
         return {edit.do}
+    if isinstance(edit, SetAside | SetAsideAlso):
+        return {"set aside"}
+    if isinstance(edit, SetWinner):
+        return {f"winner for {place}" for place in edit.places}
+    if isinstance(edit, PlaceOwn):
+        return {f"own {path}" for path in (*edit.add, *edit.remove)}
+    if isinstance(edit, LayDown):
+        return {f"finding {edit.finding}"}
     if isinstance(edit, TakeBack | CopyLines | TakeOver):
         return set()
     return named_by(edit)

@@ -59,6 +59,27 @@ class FinderPage(Schema):
     sources: list[Freshness]
 
 
+class VerdictOut(Schema):
+    """What the crew says of a build; `here`: on the draft's base."""
+
+    works: bool
+    here: bool
+    sentence: str
+
+
+class AddedOut(Schema):
+    """What the crew adds to what builds of a mod say of themselves, and who said so."""
+
+    touches: list[str]
+    rebuilds: list[str]
+    partners: list[str]
+    side: str
+    reach: str
+    note: str
+    by: str
+    on: date
+
+
 class BuildOut(Schema):
     """One build with why it is ruled out in this draft (empty: it can be taken)."""
 
@@ -76,6 +97,10 @@ class BuildOut(Schema):
     files: int
     change_log: str
     ruled_out: str
+    touches: list[str]
+    rebuilds: list[str]
+    partners: list[str]
+    verdicts: list[VerdictOut]
 
 
 class FileOut(Schema):
@@ -134,5 +159,6 @@ class ModPage(Schema):
     builds: list[BuildOut]
     comes: str
     """The build that would come if it were added now; empty where none fits."""
+    added: AddedOut | None
     names: dict[str, str]
     """What the mods are called that its builds speak of, by id."""

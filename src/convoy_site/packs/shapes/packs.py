@@ -7,7 +7,6 @@ from uuid import UUID
 
 from pydantic import Field
 
-from convoy_core.checks import Severity
 from convoy_core.draft.lines import LineState
 from convoy_core.lock.change_log import What
 from convoy_core.lock.terms import Check, How
@@ -122,6 +121,8 @@ class LineOut(Schema):
     note: str
     updated: date | None
     category: str
+    verdict: str
+    """What the crew says of its build on this base."""
 
 
 class DemandOut(Schema):
@@ -245,18 +246,6 @@ class EditOut(Schema):
     mine: bool
     takes_back: int | None
     taken_back: bool
-
-
-class FindingOut(Schema):
-    check: str
-    severity: Severity
-    mod: str
-    what: str
-    why: str
-    now: str
-    evidence: list[str]
-    ways: list[WayOutOut]
-    """What would free the line that it is about."""
 
 
 def base_out(pack: Pack) -> BaseOut:

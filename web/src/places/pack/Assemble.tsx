@@ -269,7 +269,7 @@ function Strip({
   demand: () => void;
 }) {
   const draft = useDraft(packId).data;
-  const findings = useFindings(packId).data;
+  const findings = useFindings(packId).data?.findings.filter((one) => !one.laid_down);
   const newer = draft?.lines.filter((one) => one.newer && !one.held).length ?? 0;
   const parts: [string, (() => void) | string][] = draft
     ? [

@@ -16,6 +16,8 @@ import { mono } from "../../theme";
 import { BuildSaid } from "./BuildSaid";
 import { inOrder, toPlace } from "./manifest/rows";
 import { NeedsGraph } from "./NeedsGraph";
+import { PartsBox } from "./PartsBox";
+import { SayingBox } from "./SayingBox";
 import type { Editing } from "./useEditing";
 import { WaysOut } from "./WaysOut";
 
@@ -92,6 +94,8 @@ function Shown({ packId, page, line, lines, editing, may, take, showNeeds }: OfM
       )}
       {line && line.ways.length > 0 && may && <WaysOut ways={line.ways} pick={(edit) => editing.edit(edit)} />}
       {line?.group === "chosen" && may && <About key={line.mod} line={line} lines={lines} editing={editing} />}
+      {line?.version && <PartsBox packId={packId} mod={page.slug} editing={editing} may={may} />}
+      <SayingBox page={page} version={line?.version ?? ""} editing={editing} may={may} />
       {line?.version && (
         <>
           <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
@@ -291,6 +295,7 @@ function Facts({ page, line, lines }: Pick<OfMod, "page" | "line" | "lines">) {
   const own = page.builds.find((one) => one.version === line?.version) ?? page.builds[0];
   const facts: [string, string][] = [
     ["In the draft", line ? `${line.group}${line.on ? "" : ", off"}${line.version && `, ${line.version}`}` : "no"],
+    ...(line?.verdict ? [["Verdict", line.verdict] as [string, string]] : []),
     ...(line?.held ? [["Held because", line.held_because || "no reason given"] as [string, string]] : []),
     ...(line?.why ? [["Why not", line.why] as [string, string]] : []),
     ...(line?.needed_by.length

@@ -27,7 +27,7 @@ export default function PackFrame() {
 
 function Stages({ packId }: { packId: string }) {
   const draft = useDraft(packId).data;
-  const findings = useFindings(packId).data;
+  const findings = useFindings(packId).data?.findings;
   const pending = usePending(packId, "stable").data;
   const called = useRollCall(packId).data;
   const navigate = useNavigate();
@@ -36,7 +36,7 @@ function Stages({ packId }: { packId: string }) {
     {
       to: "check",
       name: "Check",
-      open: findings?.filter((one) => one.severity !== "advice").length ?? 0,
+      open: findings?.filter((one) => one.severity !== "advice" && !one.laid_down).length ?? 0,
       what: "to look at",
     },
     { to: "publish", name: "Publish", open: pending?.changes.length ?? 0, what: "pending" },

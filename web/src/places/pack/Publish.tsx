@@ -73,9 +73,12 @@ function Next({
   channel: Channel;
   setChannel: (channel: Channel) => void;
 }) {
-  const blockers = (useFindings(packId).data ?? []).filter((one) => one.severity === "blocker");
+  const blockers = (useFindings(packId).data?.findings ?? []).filter(
+    (one) => one.severity === "blocker" && !one.laid_down,
+  );
   const [number, setNumber] = useState(pending.suggested);
   const [notes, setNotes] = useState("");
+  const [despite, setDespite] = useState("");
   const trial = channel === "trial";
   const [made, setMade] = useState("");
   useEffect(() => setNumber(pending.suggested), [pending.suggested]);
@@ -84,7 +87,7 @@ function Next({
       told(
         api.POST("/api/packs/{pack_id}/releases", {
           params: { path: { pack_id: packId } },
-          body: { revision: pending.revision, number, notes, channel },
+          body: { revision: pending.revision, number, notes, channel, despite },
         }),
       ),
     ["pack", packId],
@@ -182,13 +185,22 @@ function Next({
                   </Link>
                 </Remark>
               )}
+              {blockers.length > 0 && (
+                <TextField
+                  label="Published all the same, because"
+                  helperText="Members read it with the release."
+                  value={despite}
+                  onChange={(event) => setDespite(event.target.value)}
+                  slotProps={{ htmlInput: { maxLength: 200 } }}
+                />
+              )}
               <RefusalRemark error={publish.error} />
               <Box>
                 <Button
                   type="submit"
                   variant="contained"
                   size="large"
-                  disabled={publish.isPending || blockers.length > 0}
+                  disabled={publish.isPending || (blockers.length > 0 && !despite.trim())}
                 >
                   Publish release {number}
                 </Button>

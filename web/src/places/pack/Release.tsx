@@ -4,7 +4,7 @@ import Typography from "@mui/material/Typography";
 import { useParams } from "react-router";
 import { useRelease } from "../../api/queries";
 import { ChangeList } from "../../parts/ChangeList";
-import { Loaded } from "../../parts/notices";
+import { Loaded, Remark } from "../../parts/notices";
 import { day, many } from "../../parts/words";
 
 export default function Release() {
@@ -21,6 +21,18 @@ export default function Release() {
               fingerprint <code>{one.fingerprint}</code>
             </Typography>
             {one.notes && <Typography sx={{ whiteSpace: "pre-wrap", mb: 2 }}>{one.notes}</Typography>}
+            {one.despite.length > 0 && (
+              <Remark tone="warning" live={false}>
+                <strong>Published although</strong>
+                <ul style={{ margin: "4px 0 0", paddingLeft: 18 }}>
+                  {one.despite.map((each) => (
+                    <li key={each.what}>
+                      {each.what} <em>{each.because}</em>
+                    </li>
+                  ))}
+                </ul>
+              </Remark>
+            )}
             <ChangeList changes={one.changes} />
           </>
         )}

@@ -1,0 +1,66 @@
+"""Reads settings and data files, for the site, in archives that only a person may fetch and that lie in this store.
+
+What is told are keys and values; the file itself never leaves. Only archives of the pack's own release are looked into:
+a site cannot ask what else a member keeps. Source: docs/rules.md, "Readings".
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from pathlib import Path
+from typing import Any
+
+from convoy_core.lock.recipe import Recipe
+from convoy_core.settings.formats import MAX_BYTES
+from convoy_core.settings.readings import as_text, read_file
+from convoy_core.words.errors import ConvoyError
+from convoy_io.zips import opened
+
+from .errors import SiteAway, SiteRefused
+from .site.site import Site
+from .storage.store import Store
+
+AT_ONCE = 40
+"""Files that are told together, and read in one visit for one archive at the most."""
+
+
+def read_along(site: Site, store: Store, recipe: Recipe) -> int:
+    """Gives how many files were told. What cannot be read or told is left for another time: no sync waits for it."""
+    by_hand = {build.archive.sha256 for build in recipe.lock.builds if not build.pickup.is_automatic}
+    if not any(sha256 in store for sha256 in by_hand):
+        return 0
+    told = 0
+    try:
+        for wanted in site.wanted_readings():
+            sha256 = str(wanted.get("archive_sha256", ""))
+            if sha256 in by_hand and sha256 in store:
+                found = _read(store.path(sha256), wanted.get("files", []))
+                if found:
+                    site.tell_readings(found)
+                told += len(found)
+    except (SiteAway, SiteRefused, OSError):
+        return told
+    return told
+
+
+def _read(archive: Path, files: Any) -> list[dict[str, Any]]:
+    rows = []
+    try:
+        with opened(archive) as packed:
+            for file in files[:AT_ONCE]:
+                entry = packed.get(str(file["member"]))
+                if entry.size > MAX_BYTES:
+                    continue
+                data = b"".join(packed.blocks(entry))
+                if hashlib.sha256(data).hexdigest() == file["sha256"]:
+                    rows.append(_row(str(file["sha256"]), str(file["path"]), data))
+    except (ConvoyError, KeyError, TypeError):
+        # An archive that is not what it was, or a list that is none: nothing of it is told.
+        return []
+    return rows
+
+
+def _row(sha256: str, path: str, data: bytes) -> dict[str, Any]:
+    found = read_file(path, data)
+    return {"sha256": sha256, "keys": json.loads(as_text(found)), "trouble": found.trouble[:200]}

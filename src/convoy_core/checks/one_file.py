@@ -1,0 +1,60 @@
+"""Paths of two builds that are one file on some systems: by letter case, or by how an accent is written."""
+
+from __future__ import annotations
+
+from .finding import Finding, Severity, Way
+from .subject import Subject
+
+
+def check(subject: Subject) -> list[Finding]:
+    spelled: dict[str, str] = {}
+    twins: dict[str, set[str]] = {}
+    for files in subject.files.values():
+        for folded in files.folded.keys() & spelled.keys():
+            if files.folded[folded] != spelled[folded]:
+                twins.setdefault(folded, {spelled[folded]}).add(files.folded[folded])
+        spelled.update(files.folded)
+    found = []
+    for paths in twins.values():
+        there = sorted((path, subject.laid.holder[path]) for path in paths if path in subject.laid.holder)
+        if len(there) < 2:
+            continue
+        (one, first), (other, second) = there[:2]
+        found.append(
+            Finding(
+                "one-file",
+                Severity.BLOCKER,
+                (one, other),
+                f"{subject.name(first)} and {subject.name(second)} spell one path in two ways.",
+                "Some systems take both for one file: members on them could not match the others.",
+                "Set one of the two aside.",
+                second,
+                evidence=(f"{one} ({subject.name(first)})", f"{other} ({subject.name(second)})"),
+                ways=_ways(subject, {one: first, other: second}),
+            )
+        )
+    return found
+
+
+def _ways(subject: Subject, paths: dict[str, str]) -> tuple[Way, ...]:
+    """Patterns know no letter case, so that one of the two is left out of its build, not set aside in the pack."""
+    ways = []
+    for path, mod in paths.items():
+        if edit := leaving_out(subject, mod, [path]):
+            ways.append(Way(f"Leave {subject.name(mod)}'s out", (edit,), is_choice=True))
+    return tuple(ways)
+
+
+def leaving_out(subject: Subject, mod: str, paths: list[str]) -> dict[str, object] | None:
+    """The edit that leaves these files of a build out, beside what is left out of it already."""
+    build = subject.builds[mod]
+    layout = subject.profile.kinds.get(build.kind)
+    if layout is None:
+        return None
+    place = layout.place.format(mod=mod)
+    top = len(place) + 1 if place else 0
+    named = {part.id: not set(part.patterns) <= set(build.laid.leave_out) for part in build.claims.parts}
+    by_parts = {pattern for part in build.claims.parts for pattern in part.patterns}
+    rest = [pattern for pattern in build.laid.leave_out if pattern not in by_parts]
+    out = [*rest, *(path[top:] for path in paths)]
+    return {"do": "parts", "mod": mod, "named": named, "only": list(build.laid.only), "leave_out": out}

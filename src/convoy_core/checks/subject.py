@@ -1,0 +1,182 @@
+"""What the checks look at: a draft with its lock, its readings, its base, its game, and the machines that follow it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from ..conflicts.clashes import Compared, compare
+from ..conflicts.laying import Laid, Layer, Meeting, lay
+from ..lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile
+from ..lock.terms import Terms
+from ..machine.memory import Needed
+from ..machine.verdict import Machine
+from ..outside.patterns import matcher
+from ..settings.formats import format_of
+from ..settings.readings import Reading
+from ..words.model import Base, Build
+from ..words.profile import GameProfile
+from .file_set import FileSet
+from .finding import Way, remove, switch_off
+
+Placed = tuple[LockedBuild, Sequence[PlacedFile]]
+
+
+@dataclass(frozen=True, slots=True)
+class DraftLine:
+    """A chosen line: what it is called, whether it is on, and the version that it is held at, if any."""
+
+    name: str
+    on: bool = True
+    held: str = ""
+    is_library: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class NoBuild:
+    """A wanted line without a build. `nearest`: the newest of its builds; `refused`: why its archives cannot be used;
+    `counterparts`: mods that do its job elsewhere, by id with their names; `ways`: what the resolver tried.
+    """
+
+    name: str
+    why: str
+    ways: tuple[Way, ...] = ()
+    nearest: Build | None = None
+    refused: str = ""
+    counterparts: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Patch:
+    """A mod of the catalogue that joins others, and would fit; it is not in the draft."""
+
+    mod: str
+    name: str
+    partners: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Follower:
+    """A machine that follows the pack. `lacks`: what it has not of the release that it should have, as sentences."""
+
+    name: str
+    machine: Machine
+    lacks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Subject:
+    """`layers`: builds in order with the files that each lays down. `readings`: by the file's sha256. `gone`: mods
+    whose build no source lists any more. `newest`: mod to its newest stable build that fits the base and is not the
+    draft's. `before`: the release that members have.
+    """
+
+    profile: GameProfile
+    base: Base
+    layers: Sequence[Placed]
+    terms: Terms = Terms()
+    lines: Mapping[str, DraftLine] = field(default_factory=dict)
+    unsettled: Mapping[str, NoBuild] = field(default_factory=dict)
+    cores: Mapping[str, Build] = field(default_factory=dict)
+    readings: Mapping[str, Reading] = field(default_factory=dict)
+    winners: Mapping[str, str] = field(default_factory=dict)
+    set_aside: Sequence[str] = ()
+    set_aside_text: str = ""
+    gone: Collection[str] = ()
+    newest: Mapping[str, Build] = field(default_factory=dict)
+    patches: Sequence[Patch] = ()
+    before: Lock | None = None
+    followers: Sequence[Follower] = ()
+    needed: Needed = Needed()
+    names: Mapping[str, str] = field(default_factory=dict)
+    """What mods are called that have no build in the draft."""
+
+    @cached_property
+    def builds(self) -> Mapping[str, LockedBuild]:
+        return {build.mod: build for build, _ in self.layers}
+
+    def name(self, mod: str) -> str:
+        if mod in self.builds:
+            return self.builds[mod].name
+        return self.lines[mod].name if mod in self.lines else self.names.get(mod, mod)
+
+    @cached_property
+    def files(self) -> Mapping[str, FileSet]:
+        """By mod, in order."""
+        return {build.mod: files if isinstance(files, FileSet) else FileSet(files) for build, files in self.layers}
+
+    @cached_property
+    def laid(self) -> Laid:
+        return lay([Layer(mod, files.hashes) for mod, files in self.files.items()], self.winners, self.set_aside)
+
+    @cached_property
+    def hashes(self) -> Mapping[str, Mapping[str, str]]:
+        """Mod to path to sha256."""
+        return {mod: files.hashes for mod, files in self.files.items()}
+
+    def held(self, mod: str, paths: Iterable[str]) -> list[str]:
+        """Of some paths of a mod those where its file comes to lie."""
+        return [path for path in paths if self.laid.holder.get(path) == mod]
+
+    @cached_property
+    def _readable(self) -> tuple[str, ...]:
+        return (*self.profile.settings, *self.profile.data)
+
+    def is_readable(self, path: str) -> bool:
+        """Whether files at a path are read key by key: the game names the place, and the format is known."""
+        return bool(self._readable and format_of(path) and matcher(self._readable).fullmatch(path))
+
+    def reading(self, mod: str, path: str) -> Reading | None:
+        return self.readings.get(self.hashes[mod].get(path, ""))
+
+    def is_decided(self, path: str) -> bool:
+        """Whether the draft names a winner for a path, or a folder above it, and the winner carries it."""
+        place = path
+        while place:
+            mod = self.winners.get(place)
+            if mod is not None and path in self.hashes.get(mod, {}):
+                return True
+            place = place.rpartition("/")[0]
+        return False
+
+    @cached_property
+    def open_meetings(self) -> tuple[Meeting, ...]:
+        """Paths with different content for which nobody said who wins, and where the pack's own files are not."""
+        return tuple(one for one in self.laid.meetings if OVERLAY not in one.by and not self.is_decided(one.path))
+
+    @cached_property
+    def _joins(self) -> tuple[frozenset[str], ...]:
+        """What each patch of the draft joins, itself among them."""
+        builds = (build for build, _ in self.layers if len(build.claims.partners) > 1)
+        return tuple(frozenset((build.mod, *build.claims.partners)) for build in builds)
+
+    def is_joined(self, *mods: str) -> bool:
+        """Whether a patch that is in the draft joins these mods, or is one of them."""
+        return any(one.issuperset(mods) for one in self._joins)
+
+    def compared(self, meeting: Meeting) -> Compared | None:
+        """A meeting key by key; None where the files are not read, or cannot be."""
+        if not self.is_readable(meeting.path):
+            return None
+        found = {mod: self.reading(mod, meeting.path) for mod in meeting.by}
+        trees = {mod: one.keys for mod, one in found.items() if one is not None and not one.trouble}
+        return compare(meeting, trees) if len(trees) == len(meeting.by) else None
+
+    def part_with(self, mod: str, paths: Sequence[str]) -> tuple[str, str] | None:
+        """The smallest laid-down part of a build that all these paths belong to: id and name."""
+        build = self.builds[mod]
+        layout = self.profile.kinds.get(build.kind)
+        place = layout.place.format(mod=mod) if layout else ""
+        top = f"{place}/" if place else ""
+        fitting = []
+        for part in build.claims.parts:
+            caught = matcher(tuple(f"{top}{pattern}" for pattern in part.patterns))
+            if all(caught.fullmatch(path) for path in paths):
+                fitting.append((sum(bool(caught.fullmatch(path)) for path in self.hashes[mod]), part.id, part.name))
+        return min(fitting)[1:] if fitting else None
+
+    def ways_without(self, mod: str) -> tuple[Way, ...]:
+        """Switching off and removing, for a chosen line; a mod that was brought in leaves with what needs it."""
+        name = self.name(mod)
+        return (switch_off(mod, name), remove(mod, name)) if mod in self.lines else ()

@@ -1,0 +1,231 @@
+"""Readings of settings and data files: asked for by hash, made from archives, taken from agents.
+
+What this site itself read at a source that everybody sees is everybody's. What comes from a crew's own files, or from
+an agent, is that crew's alone: nobody learns by a hash what another crew's files say, and nobody's agent can lie to
+others.
+"""
+
+import hashlib
+import tempfile
+import zipfile
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+from urllib.parse import urljoin
+
+import httpx
+from django.db.models import Q
+
+from convoy_core.outside.archive_root import placements
+from convoy_core.outside.patterns import matcher
+from convoy_core.settings.formats import MAX_BYTES, format_of
+from convoy_core.settings.readings import MOST_BYTES, Reading, as_text, from_text, read_file, reported
+from convoy_core.words.errors import ConvoyError, MalformedInput
+from convoy_core.words.model import Kind, Pickup
+from convoy_core.words.profile import GameProfile
+from convoy_io.zips import opened
+
+from .. import kept_files, receiving
+from ..people.models import User
+from . import reaching
+from .drawing import Drawing
+from .models import Build, OwnFile
+from .models import Reading as ReadingRow
+
+MOST_ARCHIVE = 512 * 2**20
+"""Bytes of an archive that is fetched to be read; what is larger stays unread, and is named as such."""
+
+AT_ONCE = 400
+
+
+def known(pack: Drawing, hashes: Collection[str]) -> dict[str, Reading]:
+    """What a pack's crew may know of these files. The site's own reading goes before an agent's."""
+    if not hashes:
+        return {}
+    rows = ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__in=hashes)
+    found: dict[str, Reading] = {}
+    for sha256, keys, trouble in rows.order_by("crew").values_list("sha256", "keys", "trouble"):
+        found[sha256] = _reading(sha256, keys, trouble)
+    return found
+
+
+_parsed: dict[tuple[str, int], Reading] = {}
+MOST_PARSED = 20_000
+
+
+def _reading(sha256: str, keys: str, trouble: str) -> Reading:
+    """Parsed once: a reading never changes but when another is taken in its place, which the text tells."""
+    at = (sha256, hash((keys, trouble)))
+    found = _parsed.get(at)
+    if found is None:
+        if len(_parsed) >= MOST_PARSED:
+            _parsed.clear()
+        found = _parsed[at] = Reading(from_text(keys), trouble)
+    return found
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """Files of one build that are to be read: member to sha256, with the path at which each would lie."""
+
+    build: Build
+    files: Mapping[str, tuple[str, str]]
+
+
+def wanted_of(pack: Drawing, builds: Iterable[Build], by_hand: bool = False) -> list[Wanted]:
+    """What is readable in these builds and not read yet: of those that a program may fetch, or of the others. Builds
+    come with their files and their mod's source.
+    """
+    profile: GameProfile = pack.game.profile
+    found = []
+    for build in builds:
+        if Pickup(build.mod.source.pickup).is_automatic is by_hand or build.refused:
+            continue
+        files = readable_of(build, profile)
+        if files:
+            found.append(Wanted(build, files))
+    hashes = {sha256 for one in found for sha256, _ in one.files.values()}
+    there = known_hashes(pack, hashes)
+    unread = (
+        Wanted(one.build, {member: told for member, told in one.files.items() if told[0] not in there}) for one in found
+    )
+    return [one for one in unread if one.files]
+
+
+def known_hashes(pack: Drawing, hashes: Collection[str]) -> set[str]:
+    rows = ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__in=hashes)
+    return set(rows.values_list("sha256", flat=True))
+
+
+def readable_of(build: Build, profile: GameProfile) -> dict[str, tuple[str, str]]:
+    """The members of a build that are read key by key: member to sha256 and placed path."""
+    layout = profile.kinds.get(Kind(build.mod.kind))
+    patterns = (*profile.settings, *profile.data)
+    if layout is None or not patterns:
+        return {}
+    catches = matcher(patterns)
+    sizes = {path: (size, sha256) for path, size, sha256 in build.files}
+    if not any(format_of(path) for path in sizes):
+        return {}
+    placed = placements(sizes, layout, build.mod.slug, build.root)
+    return {
+        member: (sizes[member][1], path)
+        for path, member in placed.items()
+        if format_of(path) and sizes[member][0] <= MAX_BYTES and catches.fullmatch(path)
+    }
+
+
+class NotRead(ConvoyError):
+    """A build whose archive could not be had, or is not what its source says."""
+
+    code = "not-read"
+
+
+def read_build(wanted: Wanted, client: httpx.Client) -> int:
+    """Fetches a build's archive to a bounded place, reads what is wanted in it, and keeps that. Gives bytes read.
+
+    Raises NotRead, and what reaching a source raises.
+    """
+    build = wanted.build
+    if build.archive_size > MOST_ARCHIVE:
+        raise NotRead(f"{build.archive_name} is larger than {MOST_ARCHIVE // 2**20} MB.")
+    with tempfile.TemporaryDirectory(dir=receiving.folder(), prefix="reading-") as folder:
+        path = Path(folder) / "archive.zip"
+        _fetch(build, path, client)
+        return _read(wanted, path)
+
+
+def _fetch(build: Build, path: Path, client: httpx.Client) -> None:
+    digest, left = hashlib.sha256(), build.archive_size
+    source = build.mod.source
+    if source.pickup == Pickup.OURS:
+        file = OwnFile.objects.get(crew=source.crew, sha256=build.archive_sha256)
+        with path.open("wb") as out:
+            for block in kept_files.blocks(file.place):
+                out.write(block)
+        return
+    places = [place for place in (build.url, *build.mirrors) if place]
+    trouble = "It names no place."
+    for place in places:
+        address = urljoin(source.address.rstrip("/") + "/", place)
+        try:
+            with client.stream("GET", address) as answer, path.open("wb") as out:
+                answer.raise_for_status()
+                digest, left = hashlib.sha256(), build.archive_size
+                for block in answer.iter_bytes(kept_files.CHUNK):
+                    left -= len(block)
+                    if left < 0:
+                        break
+                    digest.update(block)
+                    out.write(block)
+        except httpx.HTTPError as error:
+            trouble = f"{type(error).__name__} at {source.name}."
+            continue
+        if left == 0 and digest.hexdigest() == build.archive_sha256:
+            return
+        trouble = "What came is not the archive that its source lists."
+    raise NotRead(f"{build.archive_name} cannot be read.", trouble)
+
+
+def _read(wanted: Wanted, archive: Path) -> int:
+    rows, done = [], 0
+    source = wanted.build.mod.source
+    with opened(archive) as packed:
+        for member, (sha256, path) in wanted.files.items():
+            data = b"".join(packed.blocks(packed.get(member)))
+            if hashlib.sha256(data).hexdigest() != sha256:
+                raise NotRead(f"{member} is not the file that its source lists.")
+            found = read_file(path, data)
+            rows.append(ReadingRow(sha256=sha256, crew_id=source.crew_id, keys=as_text(found), trouble=found.trouble))
+            done += len(data)
+    ReadingRow.objects.bulk_create(rows, ignore_conflicts=True)
+    return done
+
+
+def keep_own(pack: Drawing, path: str, data: bytes) -> None:
+    """Reads one of a pack's own files; where it is readable, what it says is kept for the crew."""
+    if format_of(path) and len(data) <= MAX_BYTES:
+        found = read_file(path, data)
+        row = ReadingRow(sha256=hashlib.sha256(data).hexdigest(), crew_id=pack.crew_id, keys=as_text(found))
+        row.trouble = found.trouble
+        ReadingRow.objects.bulk_create([row], ignore_conflicts=True)
+
+
+@dataclass(frozen=True)
+class Reported:
+    """One file as a member's agent read it."""
+
+    sha256: str
+    keys: Any
+    trouble: str = ""
+
+
+def take_reported(pack: Drawing, user: User, builds: Iterable[Build], told: Iterable[Reported]) -> int:
+    """Readings of what only a person may fetch, from the agent of a member who has it. Kept for the crew alone; only of
+    files that builds of the pack carry and nobody has read. Raises MalformedInput.
+    """
+    wanted = {sha256 for one in wanted_of(pack, builds, by_hand=True) for sha256, _ in one.files.values()}
+    rows = []
+    for one in told:
+        if one.sha256 not in wanted:
+            continue
+        keys = {} if one.trouble else reported(one.keys)
+        text = as_text(Reading(keys))
+        if len(text) > MOST_BYTES:
+            raise MalformedInput("A reading says more than anybody compares.", field="keys")
+        rows.append(ReadingRow(sha256=one.sha256, crew_id=pack.crew_id, keys=text, trouble=one.trouble[:400], by=user))
+    ReadingRow.objects.bulk_create(rows, ignore_conflicts=True)
+    return len(rows)
+
+
+def read_all(wanted: Iterable[Wanted], client: httpx.Client | None = None) -> list[str]:
+    """Reads builds one after the other; gives a sentence for each that could not be read."""
+    troubles = []
+    with client or reaching.client() as using:
+        for one in wanted:
+            try:
+                read_build(one, using)
+            except (ConvoyError, httpx.HTTPError, zipfile.BadZipFile, OSError) as error:
+                troubles.append(f"{one.build.mod.name}: {error}")
+    return troubles

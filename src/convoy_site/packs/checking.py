@@ -1,0 +1,177 @@
+"""What the checks look at, gathered from the draft, the catalogue, the readings and whoever follows the pack.
+
+Releases and installations stand above packs; what the checks ask of them they hand down when the site starts
+(`ASKED`).
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Subject, Way, run_checks
+from convoy_core.lock.lock import Lock
+from convoy_core.resolve import why_not
+from convoy_core.settings.readings import Reading
+from convoy_core.words.model import Base, Channel, Kind, misfit
+from convoy_core.words.model import Build as CoreBuild
+
+from ..catalogue import readings
+from ..catalogue.models import Build, Mod
+from ..catalogue.sayings import Sayings, sayings_of
+from ..catalogue.services import BuildRow, build_rows, core_of, shelf
+from . import drafts
+from .models import Draft, Pack
+from .outlook import counterparts_of
+
+
+@dataclass
+class Around:
+    """Whom to ask for what stands above packs: the release that members have, and the machines that follow a pack."""
+
+    last_release: Callable[[Pack], Lock | None]
+    followers: Callable[[Pack], Sequence[Follower]]
+
+
+ASKED = Around(lambda pack: None, lambda pack: ())
+"""Set by releases and installations when the site starts."""
+
+
+def subject_of(draft: Draft) -> Subject:
+    """Everything that the checks look at, once."""
+    pack = draft.pack
+    lines = {line.mod: line for line in draft.lines.all()}
+    wanted = {*lines, *draft.picks, *draft.unsettled}
+    shown = shelf(pack).filter(slug__in=wanted).only("slug", "name", "kind", "counterpart", "game", "crew")
+    mods = {mod.slug: mod for mod in shown}
+    rows = _rows(pack, mods)
+    base, said = drafts.base_of(draft), sayings_of(pack)
+    picked = {slug: row for slug, version in draft.picks.items() for row in rows[slug] if row.version == version}
+    cores = {core.mod: core for core in drafts.as_drafted(draft, (row.core for row in picked.values()))}
+    layers = drafts.layers(draft)
+    found: dict[str, Reading] = {}
+    patches = _patches(pack, cores, base, said)
+    subject = Subject(
+        profile=pack.game.profile,
+        base=base,
+        layers=layers,
+        terms=drafts.terms_of(draft),
+        lines={
+            slug: DraftLine(
+                mods[slug].name if slug in mods else slug,
+                line.on,
+                line.held_version,
+                slug in mods and mods[slug].kind == Kind.LIBRARY,
+            )
+            for slug, line in lines.items()
+        },
+        unsettled=_without_build(pack, mods, rows),
+        cores=cores,
+        readings=found,
+        winners=draft.winners,
+        set_aside=drafts.set_aside_of(draft),
+        set_aside_text=draft.set_aside,
+        gone={slug for slug, row in picked.items() if row.gone},
+        newest=_newest(rows, cores, base),
+        patches=patches,
+        before=ASKED.last_release(pack),
+        followers=ASKED.followers(pack),
+        needed=drafts.needed_by_draft(draft),
+        names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
+    )
+    found |= readings.known(pack, wanted_readings(subject))
+    return subject
+
+
+def wanted_readings(subject: Subject) -> set[str]:
+    """Hashes of the files that checks would read: those in a conflict, and those that a setting of the pack is for."""
+    wanted = {
+        subject.hashes[mod][meeting.path]
+        for meeting in subject.laid.meetings
+        if subject.is_readable(meeting.path)
+        for mod in meeting.by
+    }
+    holders = ((tweak.path, subject.laid.holder.get(tweak.path)) for tweak in subject.terms.tweaks)
+    return wanted | {subject.hashes[mod][path] for path, mod in holders if mod is not None}
+
+
+def _rows(pack: Pack, mods: dict[str, Mod]) -> dict[str, list[BuildRow]]:
+    by_mod = build_rows(pack, {mod.pk: slug for slug, mod in mods.items()})
+    found: dict[str, list[BuildRow]] = {slug: by_mod[mod.pk] for slug, mod in mods.items()}
+    return {slug: found.get(slug, []) for slug in {*mods, *pack.draft.picks, *pack.draft.unsettled}}
+
+
+def _without_build(pack: Pack, mods: dict[str, Mod], rows: dict[str, list[BuildRow]]) -> dict[str, NoBuild]:
+    unsettled = pack.draft.unsettled
+    if not unsettled:
+        return {}
+    others = counterparts_of(shelf(pack), list(unsettled.keys() & mods.keys()))
+    names = drafts.names_of(pack, {one for many in others.values() for one in many})
+    counterparts = {slug: _fitting(pack, found, names) for slug, found in others.items()}
+    told = {}
+    for slug, why in unsettled.items():
+        usable = [row.core for row in rows[slug] if not row.gone and not row.refused]
+        refused = "" if usable else next((row.refused for row in rows[slug] if row.refused), "")
+        told[slug] = NoBuild(
+            mods[slug].name if slug in mods else slug,
+            why["why"],
+            tuple(Way(way["text"], (way["edit"],), is_choice=True) for way in why["ways"]),
+            max(usable, key=lambda build: build.version, default=None),
+            refused,
+            counterparts.get(slug, {}),
+        )
+    return told
+
+
+def _fitting(pack: Pack, others: Sequence[str], names: dict[str, str]) -> dict[str, str]:
+    """Of some mods those that have a build for the draft's base, with their names."""
+    base = drafts.base_of(pack.draft)
+    mods = dict(shelf(pack).filter(slug__in=others).values_list("pk", "slug"))
+    rows = build_rows(pack, mods)
+    return {
+        slug: names[slug]
+        for pk, slug in mods.items()
+        if any(not row.gone and not row.refused and not misfit(row.core, base) for row in rows[pk])
+    }
+
+
+def _newest(rows: dict[str, list[BuildRow]], cores: dict[str, CoreBuild], base: Base) -> dict[str, CoreBuild]:
+    """For each mod its newest stable build that fits the base, where the draft has an older one, or one that is
+    gone.
+    """
+    found = {}
+    for slug, core in cores.items():
+        usable = [row.core for row in rows[slug] if not row.gone and not row.refused and row.channel == Channel.STABLE]
+        fitting = [one for one in usable if not misfit(one, base) and one.version != core.version]
+        newest = max(fitting, key=lambda build: build.version, default=None)
+        is_gone = any(row.gone for row in rows[slug] if row.version == core.version.text)
+        if newest is not None and (newest.version > core.version or is_gone):
+            found[slug] = newest
+    return found
+
+
+def _patches(pack: Pack, cores: dict[str, CoreBuild], base: Base, said: Sayings) -> list[Patch]:
+    """Mods of the catalogue that join some of the draft's, would come in as they are, and are not there."""
+    rows = Build.objects.filter(mod__in=shelf(pack), claims__has_key="partners", gone=False, refused="")
+    rows = rows.exclude(mod__slug__in=cores).select_related("mod").defer("files", "mod__words")
+    found: dict[str, Patch] = {}
+    for row in rows:
+        partners = tuple(row.claims["partners"])
+        core = said.heard(core_of(row, row.mod.slug))
+        if len(partners) > 1 and set(partners) <= cores.keys() and not why_not(core, base, cores):
+            found[row.mod.slug] = Patch(row.mod.slug, row.mod.name, partners)
+    return [found[slug] for slug in sorted(found)]
+
+
+def findings(draft: Draft) -> list[Finding]:
+    return run_checks(subject_of(draft))
+
+
+def laid_down(draft: Draft, finding: Finding) -> dict[str, Any] | None:
+    """Why a finding is laid down, by whom and when; None where it is not, or what it rests on has changed since."""
+    told: dict[str, Any] | None = draft.laid_down.get(finding.id)
+    return told if told is not None and told["evidence"] in ("", finding.mark) else None
+
+
+def open_findings(draft: Draft, found: Iterable[Finding] | None = None) -> list[Finding]:
+    """Those that are not laid down."""
+    return [one for one in (findings(draft) if found is None else found) if laid_down(draft, one) is None]

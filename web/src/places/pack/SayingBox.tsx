@@ -1,0 +1,138 @@
+// The crew's own word on a mod: whether its build works on this base, and what it changes beyond what it says itself.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Shape } from "../../api/client";
+import { day } from "../../parts/words";
+import type { Editing } from "./useEditing";
+
+type Page = Shape["ModPage"];
+
+interface Props {
+  page: Page;
+  version: string;
+  editing: Editing;
+  may: boolean;
+}
+
+export function SayingBox({ page, version, editing, may }: Props) {
+  const build = page.builds.find((one) => one.version === version) ?? page.builds[0];
+  const [adds, setAdds] = useState(false);
+  if (!build) return null;
+  const here = build.verdicts.find((one) => one.here);
+  return (
+    <Box component="section" aria-label="The crew's word" sx={{ fontSize: "0.88rem" }}>
+      <Typography variant="h3" sx={{ mt: 2, mb: 0.5 }}>
+        The crew's word
+      </Typography>
+      {build.verdicts.map((one) => (
+        <div key={one.sentence}>
+          {build.version} {one.sentence}
+        </div>
+      ))}
+      {may && <Verdict key={build.version} mod={page.slug} version={build.version} here={here} editing={editing} />}
+      <Claims title="It says that it" build={build} />
+      {page.added && (
+        <Box>
+          <Claims title="The crew adds that it" build={page.added} />
+          <Box sx={{ color: "text.secondary" }}>
+            {page.added.note && `${page.added.note}, `}
+            {page.added.by}, {day(page.added.on)}
+          </Box>
+        </Box>
+      )}
+      {may && (
+        <Button size="small" sx={{ px: 0 }} aria-expanded={adds} onClick={() => setAdds(!adds)}>
+          {adds ? "Leave it" : "Say what it changes"}
+        </Button>
+      )}
+      {adds && <Adding page={page} editing={editing} close={() => setAdds(false)} />}
+    </Box>
+  );
+}
+
+function Verdict(props: { mod: string; version: string; here: Shape["VerdictOut"] | undefined; editing: Editing }) {
+  const { mod, version, here, editing } = props;
+  const [note, setNote] = useState("");
+  const say = (works: boolean | null) => editing.edit({ do: "verdict", mod, version, works, note });
+  if (here) {
+    return (
+      <Button size="small" sx={{ px: 0 }} onClick={() => say(null)} disabled={editing.pending}>
+        Take that verdict back
+      </Button>
+    );
+  }
+  return (
+    <Box sx={{ display: "grid", gap: 0.5 }}>
+      <TextField
+        label={`Tried ${version} here? A note`}
+        value={note}
+        onChange={(event) => setNote(event.target.value)}
+        slotProps={{ htmlInput: { maxLength: 200 } }}
+        sx={{ mt: 0.5 }}
+      />
+      <Box>
+        <Button size="small" onClick={() => say(true)} disabled={editing.pending}>
+          It works
+        </Button>
+        <Button size="small" onClick={() => say(false)} disabled={editing.pending}>
+          It does not work
+        </Button>
+      </Box>
+    </Box>
+  );
+}
+
+function Claims({
+  title,
+  build,
+}: {
+  title: string;
+  build: { touches: string[]; rebuilds: string[]; partners: string[] };
+}) {
+  const said = [
+    build.touches.length > 0 && `touches ${build.touches.join(", ")}`,
+    build.rebuilds.length > 0 && `rebuilds ${build.rebuilds.join(", ")}`,
+    build.partners.length > 0 && `joins ${build.partners.join(" and ")}`,
+  ].filter(Boolean);
+  return said.length ? (
+    <div>
+      {title} {said.join("; ")}.
+    </div>
+  ) : null;
+}
+
+const names = (text: string) => text.split(/[\s,]+/).filter(Boolean);
+
+function Adding({ page, editing, close }: { page: Page; editing: Editing; close: () => void }) {
+  const [touches, setTouches] = useState(page.added?.touches.join(", ") ?? "");
+  const [rebuilds, setRebuilds] = useState(page.added?.rebuilds.join(", ") ?? "");
+  const [note, setNote] = useState(page.added?.note ?? "");
+  const said = { touches: names(touches), rebuilds: names(rebuilds), partners: page.added?.partners ?? [], note };
+  return (
+    <Box
+      component="form"
+      sx={{ display: "grid", gap: 1, mt: 0.5 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        editing.editThen({ kept: close }, { do: "say", mod: page.slug, ...said });
+      }}
+    >
+      <TextField
+        label="It touches"
+        placeholder="economy.tolls"
+        value={touches}
+        onChange={(event) => setTouches(event.target.value)}
+      />
+      <TextField label="It rebuilds" value={rebuilds} onChange={(event) => setRebuilds(event.target.value)} />
+      <TextField label="How you know" value={note} onChange={(event) => setNote(event.target.value)} />
+      <Box>
+        <Button type="submit" size="small" variant="outlined" disabled={editing.pending}>
+          Say so
+        </Button>
+      </Box>
+    </Box>
+  );
+}

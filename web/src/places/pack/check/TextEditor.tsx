@@ -1,0 +1,56 @@
+// A text edited in place. Loaded with the first text that is opened.
+import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
+import { EditorState } from "@codemirror/state";
+import { drawSelection, EditorView, highlightActiveLine, keymap, lineNumbers } from "@codemirror/view";
+import { useEffect, useRef } from "react";
+import { mono } from "../../../theme";
+
+interface Props {
+  label: string;
+  text: string;
+  readOnly: boolean;
+  changed: (text: string) => void;
+}
+
+const LOOK = EditorView.theme({
+  "&": { fontSize: "13px", border: "1px solid var(--mui-palette-divider)", maxHeight: "480px" },
+  "&.cm-focused": { outline: "2px solid var(--mui-palette-primary-main)" },
+  ".cm-scroller": { fontFamily: mono, overflow: "auto" },
+  ".cm-content": { caretColor: "var(--mui-palette-text-primary)", minHeight: "180px" },
+  ".cm-gutters": {
+    backgroundColor: "transparent",
+    color: "var(--mui-palette-text-secondary)",
+    borderRight: "1px solid var(--mui-palette-divider)",
+  },
+  ".cm-activeLine": { backgroundColor: "transparent" },
+  ".cm-cursor": { borderLeftColor: "var(--mui-palette-text-primary)" },
+});
+
+export default function TextEditor({ label, text, readOnly, changed }: Props) {
+  const place = useRef<HTMLDivElement>(null);
+  const tell = useRef(changed);
+  tell.current = changed;
+  useEffect(() => {
+    if (!place.current) return;
+    const view = new EditorView({
+      parent: place.current,
+      state: EditorState.create({
+        doc: text,
+        extensions: [
+          lineNumbers(),
+          history(),
+          drawSelection(),
+          highlightActiveLine(),
+          // Tab leaves the editor, as everywhere: nobody is caught in it.
+          keymap.of([...defaultKeymap, ...historyKeymap]),
+          EditorState.readOnly.of(readOnly),
+          EditorView.contentAttributes.of({ "aria-label": label }),
+          EditorView.updateListener.of((update) => update.docChanged && tell.current(update.state.doc.toString())),
+          LOOK,
+        ],
+      }),
+    });
+    return () => view.destroy();
+  }, [text, label, readOnly]);
+  return <div ref={place} />;
+}
