@@ -67,13 +67,6 @@ def of_the_curator(maren: Browser) -> None:
     maren.go(f"{pack}/assemble")
     maren.sees("Chosen (", "Cargo Scales")
     take(maren, "manifest")
-    maren.go(f"{start_pack(maren, 'Two Winters')}/assemble")
-    maren.press("Bring in")
-    maren.press("A folder that is already filled")
-    folder = Path(os.environ["CONVOY_DATA"]) / "old-folder"
-    maren.driver.find_element("css selector", "[role=dialog] input[webkitdirectory]").send_keys(str(folder))
-    maren.sees("Recognised")
-    take(maren, "take-over")
     maren.go(f"{pack}/assemble")
     maren.press("With pictures")
     maren.go(f"{pack}/mods/lock-ledger")
@@ -84,31 +77,44 @@ def of_the_curator(maren: Browser) -> None:
     take(maren, "publish")
     maren.go(f"{pack}/crew")
     maren.sees("Roll call", "2.9.0 in place of")
-    take(maren, "departure")
     opener = "//button[@aria-expanded='false'][contains(., '2.9.0 in place of')]"
     maren.driver.find_element("xpath", opener).click()
     maren.sees("A message, to copy")
     scroll_to(maren, "//h1[text()='Roll call']")
     take(maren, "crew")
-    hollow = pack_of(maren, "Hollow Line")
-    maren.go(f"{hollow}/check")
-    maren.sees("replaces one file of")
+    of_check(maren)
+
+
+def of_check(maren: Browser) -> None:
+    hollow, spring = pack_of(maren, "Hollow Line"), pack_of(maren, "Night Freight, spring")
+    maren.go(f"{spring}/check")
+    maren.press("Open: Sluice Books is for another loader.")
+    maren.sees("Lock Ledger 3.4.1 comes in")
     take(maren, "check")
+    maren.go(f"{spring}/check/overlap")
+    maren.sees("laid down from left to right")
+    take(maren, "overlap")
+    maren.go(f"{spring}/check/overlap/fair-tolls/night-tolls")
+    maren.sees("tolls.night")
+    take(maren, "side-by-side")
+    maren.go(f"{hollow}/check/set-aside")
+    maren.sees("set aside by 340 lines")
+    take(maren, "set-aside")
+    maren.go(f"{spring}/check/own-files")
+    maren.press("Open config/lamps/glow.toml")
+    maren.sees("stern = 9")
+    take(maren, "own-files")
+    maren.go(f"{spring}/assemble?mod=old-salts-kit")
+    maren.press("Choose among its files")
+    maren.sees("songs/")
+    scroll_to(maren, "//h3[text()='What is laid down']")
+    take(maren, "parts")
 
 
 def scroll_to(browser: Browser, path: str) -> None:
     """Brings a heading to the top, a little below the bar."""
     found = browser.driver.find_element("xpath", path)
     browser.driver.execute_script("arguments[0].scrollIntoView(); window.scrollBy(0, -84)", found)
-
-
-def start_pack(maren: Browser, name: str) -> str:
-    maren.go("/packs/new")
-    maren.fill("Name", name)
-    maren.choose("Game", "Tillerway")
-    maren.press("Start the pack")
-    maren.sees("The pack is empty")
-    return maren.driver.current_url.replace(maren.address, "").split("/assemble")[0]
 
 
 def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
@@ -126,8 +132,6 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     odwin.click("a[href*='/installations/']")
     odwin.sees("From 1.0.0 to 1.4.0", "To bring by hand")
     take(odwin, "errands")
-    scroll_to(odwin, "//h2[starts-with(., 'From 1.0.0')]")
-    take(odwin, "installation")
 
 
 def of_the_keeper(stranger: Browser, maren: Browser) -> None:
@@ -139,15 +143,9 @@ def of_the_keeper(stranger: Browser, maren: Browser) -> None:
     maren.press("As text")
     scroll_to(maren, "//button[text()='As text']")
     take(maren, "game")
-    maren.go("/sources/harbour-shelf")
-    maren.sees("that it lists was taken")
-    take(maren, "source")
     maren.go("/site?part=people")
     maren.sees("Tolliver Reyes")
     take(maren, "keeper")
-    maren.go("/account")
-    maren.sees("Use an app with six digits")
-    take(maren, "account")
 
 
 def at_night(night: Browser) -> None:

@@ -20,6 +20,7 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
     links = browser.driver.execute_script("return [...document.querySelectorAll('a')].map(a => a.pathname)")
     installation = next(one for one in links if one.startswith("/installations/"))
     pack = pack_of(browser, "Night Freight")
+    spring, hollow = pack_of(browser, "Night Freight, spring"), pack_of(browser, "Hollow Line")
     crew = crew_address(browser)
     assemble = f"{pack}/assemble"
     return [
@@ -51,7 +52,13 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
         (assemble, "Choose the game's folder", ("Bring in", "A folder that is already filled")),
         (assemble, "A ZIP of archives", ("Bring in", "Many archives, as the crew's own builds")),
         (f"{pack}/mods/lock-ledger", "In my packs", ()),
-        (f"{pack}/check", "What the checks found", ()),
+        (f"{pack}/check", "Good to know", ()),
+        (f"{spring}/check", "Known, because", ("Open: Bronze Bell is made for another version.",)),
+        (f"{spring}/check/overlap", "laid down from left to right", ()),
+        (f"{spring}/check/overlap/fair-tolls/night-tolls", "tolls.night", ()),
+        (f"{hollow}/check/set-aside", "set aside by 340 lines", ()),
+        (f"{spring}/check/own-files", "stern = 9", ("Open config/lamps/glow.toml",)),
+        (f"{spring}/assemble?mod=old-salts-kit", "songs/", ("Choose among its files", "Say what it changes")),
         (f"{pack}/publish", "Latest edits", ()),
         (f"{pack}/releases/1.4.0", "1.4.0", ()),
         (f"{pack}/crew", "Roll call", ()),

@@ -170,7 +170,7 @@ def test_a_base_change_says_what_fits_before_it_is_made(people: People, kept: di
     wren.go(kept["pack"] + "/publish")
     wren.sees("2 blockers stand in the way")
     wren.go(kept["pack"] + "/check")
-    wren.sees("Heron Almanac has no build in this draft.")
+    wren.sees("Heron Almanac is for another loader.")
     assert wren.complaints() == []
     wren.go(kept["pack"] + "/assemble")
     wren.press("Change base")

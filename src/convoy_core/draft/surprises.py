@@ -47,14 +47,16 @@ def effects(moved: Sequence[Change], left_without: int) -> str:
 MOST_NAMED = 3
 
 
-def in_one_line(moved: Sequence[Change], worse: Sequence[str] = ()) -> str:
-    """What a way to mend does, as a sentence: `Fog Patch 1.0.0 comes in; nothing else moves.` `worse`: what would be
-    found then that is not found now.
+def in_one_line(moved: Sequence[Change], files: int = 0, worse: Sequence[str] = ()) -> str:
+    """What a way to mend does, as a sentence: `Fog Patch 1.0.0 comes in; nothing else moves.` `files`: paths where
+    something else lies afterwards, told where no mod moves; `worse`: what would be found then that is not found now.
     """
     said = [_moving(one) for one in moved[:MOST_NAMED]]
     if len(moved) > MOST_NAMED:
         said.append(f"{counted(len(moved) - MOST_NAMED, 'other mod')} change")
-    line = f"{'; '.join([*said, 'nothing else moves'])}." if said else "No mod moves."
+    elif not moved and files:
+        said.append(f"{counted(files, 'file')} of the pack {'is' if files == 1 else 'are'} another then")
+    line = f"{'; '.join([*said, 'nothing else moves'])}." if said else "Nothing moves."
     return " ".join([line, *(f"But then: {one}" for one in worse[:MOST_NAMED])])
 
 

@@ -1,14 +1,15 @@
 """Ways to mend findings: each rehearsed before it is offered, and all that are safe carried out together."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
 
-from convoy_core.checks import Finding, Severity, Way
+from convoy_core.checks import Finding, Severity, Way, run_checks
 from convoy_core.draft.surprises import in_one_line
+from convoy_core.lock.change_log import What
 from convoy_core.words.errors import ConvoyError
 
 from ..people.models import User
@@ -16,7 +17,7 @@ from ..people.rights import Action, NotFound
 from . import checking, services
 from .models import Draft
 from .services import Outcome, pack_for
-from .shapes.edits import EditIn
+from .shapes.edits import EditIn, named_by
 
 EDIT: TypeAdapter[Any] = TypeAdapter(EditIn)
 
@@ -49,23 +50,11 @@ def edits_of(way: Way) -> list[EditIn]:
 def ways_of(user: User, pack_id: UUID, finding_id: str) -> list[Tried]:
     """The ways to mend one finding, each rehearsed. Raises NotFound where it is not found any more."""
     pack = pack_for(user, pack_id, Action.EDIT)
-    found = checking.findings(pack.draft)
-    finding = next((one for one in found if one.id == finding_id), None)
+    before = _seen(pack.draft)
+    finding = next((one for one in before.findings if one.id == finding_id), None)
     if finding is None:
         raise NotFound("This is not found any more.", "The draft has changed.", "Look at the list again.")
-    return [_try(user, pack.draft, [], finding, found, way) for way in finding.ways]
-
-
-def _judged(way: Way, finding: Finding, before: Sequence[Finding], after: Sequence[Finding], outcome: Outcome) -> Tried:
-    known = {one.id for one in before}
-    fresh = [one for one in after if one.id not in known]
-    mends = all(one.id != finding.id for one in after)
-    line = in_one_line(outcome.changes, [one.what for one in fresh if one.severity is not Severity.ADVICE])
-    if not mends:
-        line = f"{line} It does not mend this."
-    is_quiet = not outcome.more and not outcome.unsettled and not outcome.left_out
-    graver = [one for one in fresh if one.severity is not Severity.ADVICE]
-    return Tried(way, line, mends, mends and is_quiet and not graver and not way.is_choice)
+    return [_try(user, pack.draft, [], finding, before, way) for way in finding.ways]
 
 
 def mend_safe(user: User, pack_id: UUID, revision: int, rehearse: bool) -> tuple[list[Mended], int]:
@@ -76,13 +65,13 @@ def mend_safe(user: User, pack_id: UUID, revision: int, rehearse: bool) -> tuple
     mended: list[Mended] = []
     edits: list[EditIn] = []
     tries = 0
-    found = checking.findings(pack.draft)
-    for finding in checking.open_findings(pack.draft, found):
+    before = _seen(pack.draft)
+    for finding in checking.open_findings(pack.draft, before.findings):
         for way in finding.ways:
             if way.is_choice or tries >= MOST_TRIES:
                 continue
             tries += 1
-            tried = _try(user, pack.draft, edits, finding, found, way)
+            tried = _try(user, pack.draft, edits, finding, before, way)
             if tried.is_safe:
                 edits += edits_of(way)
                 mended.append(Mended(finding.what, way.text))
@@ -93,20 +82,42 @@ def mend_safe(user: User, pack_id: UUID, revision: int, rehearse: bool) -> tuple
     return mended, pack.draft.revision
 
 
-def _try(
-    user: User, draft: Draft, edits: Sequence[EditIn], finding: Finding, before: Sequence[Finding], way: Way
-) -> Tried:
+@dataclass(frozen=True)
+class Seen:
+    """A draft as the checks see it: what they find, and whose file lies at every path."""
+
+    findings: list[Finding]
+    lies: Mapping[str, str]
+
+
+def _seen(draft: Draft) -> Seen:
+    subject = checking.subject_of(draft)
+    return Seen(run_checks(subject), {path: subject.hashes[mod][path] for path, mod in subject.laid.holder.items()})
+
+
+def _try(user: User, draft: Draft, edits: Sequence[EditIn], finding: Finding, before: Seen, way: Way) -> Tried:
     """Rehearses a way behind edits that are to be made with it, and looks what is found then."""
-    after: list[Finding] = []
+    after: list[Seen] = []
+    wanted = [*edits, *edits_of(way)]
     try:
         outcome = services.edit_draft(
-            user,
-            draft.pack_id,
-            draft.revision,
-            [*edits, *edits_of(way)],
-            rehearse=True,
-            look=lambda now: after.extend(checking.findings(now)),
+            user, draft.pack_id, draft.revision, wanted, rehearse=True, look=lambda now: after.append(_seen(now))
         )
     except ConvoyError as error:
         return Tried(way, f"Cannot be done: {error.sentence()}", False, False)
-    return _judged(way, finding, before, after, outcome)
+    return _judged(way, finding, before, after[0], outcome)
+
+
+def _judged(way: Way, finding: Finding, before: Seen, after: Seen, outcome: Outcome) -> Tried:
+    known = {one.id for one in before.findings}
+    graver = [one for one in after.findings if one.id not in known and one.severity is not Severity.ADVICE]
+    mends = all(one.id != finding.id for one in after.findings)
+    files = sum(before.lies.get(path) != after.lies.get(path) for path in before.lies.keys() | after.lies.keys())
+    line = in_one_line(outcome.changes, files, [one.what for one in graver])
+    if not mends:
+        line = f"{line} It does not mend this."
+    # What a mod that is named brings along is no surprise; anything else that moves is.
+    named = {mod for edit in edits_of(way) for mod in named_by(edit)}
+    strangers = [one for one in outcome.changes if one.mod not in named and one.what is not What.ADDED]
+    is_quiet = not strangers and not (outcome.unsettled or outcome.left_out or outcome.staying or outcome.other_builds)
+    return Tried(way, line, mends, mends and is_quiet and not graver and not way.is_choice)

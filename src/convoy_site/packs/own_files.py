@@ -97,20 +97,33 @@ def described(pack: Pack, added: Mapping[str, str]) -> dict[str, dict[str, Any]]
 
 
 def composed(pack: Pack, files: Mapping[str, dict[str, Any]]) -> dict[str, Any]:
-    """As `Draft.own_files` has them: the files, and the archive that carries them. Raises TooLarge, StorageAway."""
+    """As `Draft.own_files` has them: the files, and what the archive is that carries them. Raises TooLarge,
+    StorageAway.
+    """
     if not files:
         return {}
     if sum(one["size"] for one in files.values()) > MOST_BYTES:
         raise TooLarge(f"A pack's own files take at most {_mb()} MB.", now="Make a mod of the large ones.")
+    data = _archive(pack, files)
+    archive = {"size": len(data), "sha256": hashlib.sha256(data).hexdigest()}
+    return {"files": dict(sorted(files.items())), "archive": archive}
+
+
+def keep_archive(user: User, pack: Pack) -> None:
+    """Keeps the archive of a draft's own files, for those who fetch a release: of drafts that are never published none
+    is kept. Raises TooLarge, StorageAway.
+    """
+    if pack.draft.own_files:
+        keep(user, pack, _archive(pack, pack.draft.own_files["files"]), "own-files.zip")
+
+
+def _archive(pack: Pack, files: Mapping[str, dict[str, Any]]) -> bytes:
+    """Packed without squeezing: another version of the library that squeezes would make another archive of it."""
     buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_STORED) as packed:
         for path, one in sorted(files.items()):
-            info = zipfile.ZipInfo(path, date_time=STAMP)
-            info.compress_type = zipfile.ZIP_DEFLATED
-            packed.writestr(info, content(pack, one["sha256"]))
-    data = buffer.getvalue()
-    sha256 = keep(pack.started_by, pack, data, "own-files.zip")
-    return {"files": dict(sorted(files.items())), "archive": {"size": len(data), "sha256": sha256}}
+            packed.writestr(zipfile.ZipInfo(path, date_time=STAMP), content(pack, one["sha256"]))
+    return buffer.getvalue()
 
 
 def content(pack: Pack, sha256: str) -> bytes:

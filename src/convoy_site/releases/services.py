@@ -22,7 +22,7 @@ from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
 
-from ..packs import checking, drafts
+from ..packs import checking, drafts, own_files
 from ..packs.models import Draft, Pack
 from ..packs.services import Stale, pack_for
 from ..people import audit
@@ -183,6 +183,7 @@ def publish(
     _check_number(pack, number)
     over = _over_blockers(draft, despite)
     lock = drafts.lock_of(draft)
+    own_files.keep_archive(user, pack)
     said = f" over {len(over)} blockers: {despite}" if over else ""
     audit.note(user, f"published {pack.name} {number}, {channel}{said}", pack.crew)
     return _sign(user, pack, number, channel, notes, lock, drafts.needed_by_draft(draft), draft.revision, over)

@@ -2281,6 +2281,8 @@ export interface components {
             on: string;
             /** Partners */
             partners: string[];
+            /** Parts */
+            parts: components["schemas"]["AddedPart"][];
             /** Reach */
             reach: string;
             /** Rebuilds */
@@ -2289,6 +2291,13 @@ export interface components {
             side: string;
             /** Touches */
             touches: string[];
+        };
+        /** AddedPart */
+        AddedPart: {
+            /** Folders */
+            folders: string[];
+            /** Name */
+            name: string;
         };
         /** AddressIn */
         AddressIn: {

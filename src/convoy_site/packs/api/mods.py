@@ -27,6 +27,7 @@ from ..models import Pack
 from ..services import pack_for
 from ..shapes.mods import (
     AddedOut,
+    AddedPart,
     BuildOut,
     FacetOut,
     FacetValue,
@@ -147,6 +148,7 @@ def _added_out(added: Addition | None) -> AddedOut | None:
         touches=list(claims.touches),
         rebuilds=list(claims.rebuilds),
         partners=list(claims.partners),
+        parts=[AddedPart(name=part.name, folders=list(part.folders)) for part in claims.parts],
         side=added.side,
         reach=added.reach,
         note=added.note,

@@ -67,12 +67,18 @@ class VerdictOut(Schema):
     sentence: str
 
 
+class AddedPart(Schema):
+    name: str
+    folders: list[str]
+
+
 class AddedOut(Schema):
     """What the crew adds to what builds of a mod say of themselves, and who said so."""
 
     touches: list[str]
     rebuilds: list[str]
     partners: list[str]
+    parts: list[AddedPart]
     side: str
     reach: str
     note: str

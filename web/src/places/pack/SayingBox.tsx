@@ -6,6 +6,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shape } from "../../api/client";
 import { day } from "../../parts/words";
+import { Pick } from "../BaseFields";
 import type { Editing } from "./useEditing";
 
 type Page = Shape["ModPage"];
@@ -36,7 +37,7 @@ export function SayingBox({ page, version, editing, may }: Props) {
       <Claims title="It says that it" build={build} />
       {page.added && (
         <Box>
-          <Claims title="The crew adds that it" build={page.added} />
+          <Claims title="The crew adds that it" build={page.added} more />
           <Box sx={{ color: "text.secondary" }}>
             {page.added.note && `${page.added.note}, `}
             {page.added.by}, {day(page.added.on)}
@@ -85,17 +86,23 @@ function Verdict(props: { mod: string; version: string; here: Shape["VerdictOut"
   );
 }
 
-function Claims({
-  title,
-  build,
-}: {
-  title: string;
-  build: { touches: string[]; rebuilds: string[]; partners: string[] };
-}) {
+interface Claimed {
+  touches: string[];
+  rebuilds: string[];
+  partners: string[];
+  parts?: { name: string }[];
+  side?: string;
+  reach?: string;
+}
+
+function Claims({ title, build, more = false }: { title: string; build: Claimed; more?: boolean }) {
   const said = [
     build.touches.length > 0 && `touches ${build.touches.join(", ")}`,
     build.rebuilds.length > 0 && `rebuilds ${build.rebuilds.join(", ")}`,
     build.partners.length > 0 && `joins ${build.partners.join(" and ")}`,
+    more && build.parts?.length && `has the parts ${build.parts.map((one) => one.name).join(", ")}`,
+    more && build.side && `is for: ${build.side}`,
+    more && build.reach && `has the reach: ${build.reach}`,
   ].filter(Boolean);
   return said.length ? (
     <div>
@@ -106,11 +113,43 @@ function Claims({
 
 const names = (text: string) => text.split(/[\s,]+/).filter(Boolean);
 
+/** Parts as people write them: `Songs: songs, more/songs`, one a line. */
+function partsOf(text: string) {
+  return text
+    .split("\n")
+    .map((line) => line.split(":"))
+    .filter(([name, folders]) => name.trim() && folders?.trim())
+    .map(([name, folders]) => ({
+      id: name
+        .trim()
+        .toLowerCase()
+        .replace(/[^a-z0-9]+/g, "-"),
+      name: name.trim(),
+      folders: folders.split(",").map((one) => one.trim()),
+    }));
+}
+
 function Adding({ page, editing, close }: { page: Page; editing: Editing; close: () => void }) {
-  const [touches, setTouches] = useState(page.added?.touches.join(", ") ?? "");
-  const [rebuilds, setRebuilds] = useState(page.added?.rebuilds.join(", ") ?? "");
-  const [note, setNote] = useState(page.added?.note ?? "");
-  const said = { touches: names(touches), rebuilds: names(rebuilds), partners: page.added?.partners ?? [], note };
+  const added = page.added;
+  const [touches, setTouches] = useState(added?.touches.join(", ") ?? "");
+  const [rebuilds, setRebuilds] = useState(added?.rebuilds.join(", ") ?? "");
+  const [partners, setPartners] = useState(added?.partners.join(", ") ?? "");
+  const [parts, setParts] = useState(
+    added?.parts.map((one) => `${one.name}: ${one.folders.join(", ")}`).join("\n") ?? "",
+  );
+  const [side, setSide] = useState(added?.side ?? "");
+  const [reach, setReach] = useState(added?.reach ?? "");
+  const [note, setNote] = useState(added?.note ?? "");
+  const said = {
+    touches: names(touches),
+    rebuilds: names(rebuilds),
+    partners: names(partners),
+    parts: partsOf(parts),
+    side: side as Shape["SayMore"]["side"],
+    reach: reach as Shape["SayMore"]["reach"],
+    note,
+  };
+  const asBuilt = { value: "", name: "as its builds say" };
   return (
     <Box
       component="form"
@@ -127,6 +166,21 @@ function Adding({ page, editing, close }: { page: Page; editing: Editing; close:
         onChange={(event) => setTouches(event.target.value)}
       />
       <TextField label="It rebuilds" value={rebuilds} onChange={(event) => setRebuilds(event.target.value)} />
+      <TextField
+        label="It joins"
+        placeholder="ids of mods"
+        value={partners}
+        onChange={(event) => setPartners(event.target.value)}
+      />
+      <TextField
+        label="Its parts"
+        placeholder="Songs: songs, more/songs"
+        multiline
+        value={parts}
+        onChange={(event) => setParts(event.target.value)}
+      />
+      <Pick label="Side" value={side} options={[asBuilt, ...SIDES]} onChange={setSide} />
+      <Pick label="Reach" value={reach} options={[asBuilt, ...REACHES]} onChange={setReach} />
       <TextField label="How you know" value={note} onChange={(event) => setNote(event.target.value)} />
       <Box>
         <Button type="submit" size="small" variant="outlined" disabled={editing.pending}>
@@ -136,3 +190,6 @@ function Adding({ page, editing, close }: { page: Page; editing: Editing; close:
     </Box>
   );
 }
+
+const SIDES = ["player", "server", "both"].map((value) => ({ value, name: value }));
+const REACHES = ["own", "crew", "save"].map((value) => ({ value, name: value }));

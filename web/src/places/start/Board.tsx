@@ -219,7 +219,11 @@ function Open({ one, board }: { one: Shape["PackRow"]; board: Shape["BoardOut"] 
     <>
       {rows.map(([what, place, colour]) => (
         <Box key={what}>
-          <Box component={Link} to={`/packs/${one.id}/${place}`} sx={{ color: colour }}>
+          <Box
+            component={Link}
+            to={`/packs/${one.id}/${place}`}
+            sx={{ color: colour, display: "inline-block", py: 0.25 }}
+          >
             {what}
           </Box>
         </Box>

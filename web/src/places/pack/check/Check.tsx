@@ -1,8 +1,10 @@
 // Check: what fits together, what only in part, and what to do about it. Four places: what was found, who meets whom,
 // what is set aside, the pack's own files.
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { NavLink, Outlet, useParams } from "react-router";
-import { useFindings } from "../../../api/queries";
+import { api, told } from "../../../api/client";
+import { useChange, useFindings, usePack } from "../../../api/queries";
 
 const PLACES = [
   { to: "", name: "What was found" },
@@ -14,6 +16,11 @@ const PLACES = [
 export default function Check() {
   const { packId = "" } = useParams();
   const checked = useFindings(packId).data;
+  const may = usePack(packId).data?.role !== "member";
+  const read = useChange(
+    () => told(api.POST("/api/packs/{pack_id}/findings/read", { params: { path: { pack_id: packId } } })),
+    ["pack", packId, "findings"],
+  );
   return (
     <Box sx={{ maxWidth: 1120, mx: "auto", px: { xs: 1.5, sm: 3 }, py: 2 }}>
       <Box
@@ -44,6 +51,11 @@ export default function Check() {
         ))}
         <Box component="span" role="status" sx={{ ml: "auto", fontSize: "0.85rem", color: "text.secondary" }}>
           {checked && readingSaid(checked.reading, checked.read, checked.unread)}
+          {checked && checked.unread > 0 && !checked.reading && may && (
+            <Button size="small" sx={{ py: 0 }} disabled={read.isPending} onClick={() => read.mutate(undefined)}>
+              Read the others
+            </Button>
+          )}
         </Box>
       </Box>
       <Outlet />

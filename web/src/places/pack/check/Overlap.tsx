@@ -13,7 +13,7 @@ type Pair = Shape["OverlapPair"];
 type Node = Shape["OverlapNode"];
 
 const WIDTH = 1040;
-const MARGIN = 24;
+const MARGIN = 84;
 const NAMED = 44;
 const DRAWN = 250;
 const LISTED = 100;
@@ -124,7 +124,7 @@ function Arches({ nodes, pairs, packId }: { nodes: Node[]; pairs: Pair[]; packId
   const at = new Map(nodes.map((one, index) => [one.mod, MARGIN + index * step]));
   const widest = Math.max(...pairs.map((pair) => Math.abs((at.get(pair.other) ?? 0) - (at.get(pair.one) ?? 0))));
   const tall = Math.min(230, 60 + widest / 2.5);
-  const heaviest = Math.max(...pairs.map(weight));
+  const heaviest = Math.max(...pairs.filter((pair) => pair.paths).map(weight), 1);
   const names = nodes.length <= NAMED;
   const slanted = names && nodes.length > 6;
   const ground = tall + 14;
@@ -159,7 +159,7 @@ function Arches({ nodes, pairs, packId }: { nodes: Node[]; pairs: Pair[]; packId
                 d={`M${from} ${ground}C${from} ${ground - rise * 1.33} ${to} ${ground - rise * 1.33} ${to} ${ground}`}
                 fill="none"
                 stroke={`var(--mui-palette-${colour}-main)`}
-                strokeWidth={1.5 + 7 * Math.sqrt(weight(pair) / Math.max(heaviest, 1))}
+                strokeWidth={declared ? 3 : 1.5 + 7 * Math.sqrt(weight(pair) / heaviest)}
                 strokeDasharray={declared ? "5 4" : undefined}
                 strokeOpacity="0.72"
               />

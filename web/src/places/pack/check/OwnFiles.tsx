@@ -141,13 +141,18 @@ function Row({ packId, file, may, editing, open, setOpen }: RowProps) {
         <Box sx={{ fontSize: "0.85rem", color: "text.secondary" }}>
           {bytes(file.size)} · {file.by}, {when(file.at)}
         </Box>
-        <Button size="small" aria-expanded={open} aria-label={`Open ${file.path}`} onClick={() => setOpen(!open)}>
+        <Button
+          size="small"
+          aria-expanded={open}
+          aria-label={`${open ? "Close" : "Open"} ${file.path}`}
+          onClick={() => setOpen(!open)}
+        >
           {open ? "Close" : "Open"}
         </Button>
         {may && (
           <Button
             size="small"
-            aria-label={`Take ${file.path} away`}
+            aria-label={`Take away ${file.path}`}
             disabled={editing.pending}
             onClick={() => editing.edit({ do: "own files", remove: [file.path] })}
           >

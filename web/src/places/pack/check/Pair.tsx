@@ -117,7 +117,7 @@ function PathRows({ path, both, editing, may }: { path: Path; both: Both; editin
           <Button
             size="small"
             sx={{ py: 0 }}
-            aria-label={`${other.name} holds at ${path.path}`}
+            aria-label={`${other.name} instead at ${path.path}`}
             onClick={() => editing.edit({ do: "winner", places: [path.path], mod: other.mod })}
           >
             {other.name} instead

@@ -44,7 +44,7 @@ export default function TextEditor({ label, text, readOnly, changed }: Props) {
           // Tab leaves the editor, as everywhere: nobody is caught in it.
           keymap.of([...defaultKeymap, ...historyKeymap]),
           EditorState.readOnly.of(readOnly),
-          EditorView.contentAttributes.of({ "aria-label": label }),
+          EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
           EditorView.updateListener.of((update) => update.docChanged && tell.current(update.state.doc.toString())),
           LOOK,
         ],

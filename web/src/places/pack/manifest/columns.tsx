@@ -110,6 +110,7 @@ export const says: FilterFn<Line> = (row, _column, asked: string) => {
       one.side,
       one.reach,
       one.held ? "held" : "",
+      one.verdict ? "tried" : "",
       one.on ? "" : "off",
       one.optional ? "optional" : "",
       one.newer ? "newer" : "",
@@ -163,9 +164,14 @@ function Aside({ children }: { children: React.ReactNode }) {
 
 function Build(line: Line) {
   return (
-    <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem" }} title={line.held_because || undefined}>
+    <Box
+      component="span"
+      sx={{ fontFamily: mono, fontSize: "0.8rem" }}
+      title={[line.held_because, line.verdict].filter(Boolean).join("; ") || undefined}
+    >
       {line.version}
       {line.held && <Aside>held</Aside>}
+      {line.verdict && <Aside>tried</Aside>}
     </Box>
   );
 }
