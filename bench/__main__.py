@@ -31,6 +31,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "finder, 50,000 mods": site_pages.searching,
     "resolver": resolving.measure,
     "checks": checking.measure,
+    "checks over the site": checking.over_the_site,
     "ways in": ways_in.measure,
     "making a source": making.measure,
     "sync": syncing.measure,

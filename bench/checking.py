@@ -22,12 +22,22 @@ from convoy_core.conflicts.set_aside import caught_by
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild, PlacedFile
 from convoy_core.lock.terms import Terms
+from convoy_core.outside.catalogue import read_catalogue
 from convoy_core.outside.claims import Claims
 from convoy_core.outside.game_profile import read_profile
 from convoy_core.settings.readings import Reading, as_text, from_text, read_file
 from convoy_core.words.model import Archive, Base, Build, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.versions import parse_version
 from convoy_io.zips import opened
+from convoy_site.catalogue.listed_rows import keep_mods
+from convoy_site.catalogue.models import Game, Source
+from convoy_site.catalogue.models import Reading as ReadingRow
+from convoy_site.packs.models import Pack
+from convoy_site.packs.services import NewPack, edit_draft, start_pack
+from convoy_site.packs.shapes.edits import AddMods
+from convoy_site.people.models import Crew, User
+
+from .site_pages import row, signed_in, timed
 
 Row = tuple[str, str, str]
 BUILDS, FILES, READABLE = 400, 60_000, 2_000
@@ -147,3 +157,59 @@ def _reading() -> list[Row]:
 def _members(place: Path) -> dict[str, bytes]:
     with opened(place) as packed:
         return {one.name: b"".join(packed.blocks(one)) for one in packed.entries}
+
+
+SETTINGS_MODS, SHARED = 60, 300
+"""Of the pack over the site: so many mods bring settings into one tree of so many paths."""
+
+
+def over_the_site() -> list[Row]:
+    """What the stage asks for, of a pack of this size in the database, over HTTP."""
+    chance, texts = random.Random(4), dict[str, str]()
+    game = Game.objects.get(pk="tillerway")
+    named = {"name": "Large", "address": "http://127.0.0.1:9", "pickup": "direct"}
+    source, _ = Source.objects.get_or_create(pk="bench-checks", defaults={**named, "game": game})
+    listed = {"mods": [_listed(number, chance, texts) for number in range(BUILDS)]}
+    keep_mods(source, list(read_catalogue(listed, game.profile)))
+    rows = [(sha256, read_file("x.toml", text.encode())) for sha256, text in texts.items()]
+    ReadingRow.objects.bulk_create(ReadingRow(sha256=sha256, keys=as_text(found)) for sha256, found in rows)
+    maren = User.objects.get(username="maren")
+    crew = Crew.objects.get(name="Kestrel Wharf")
+    base = {"group": "", "notes": "", "game_version": "2.1.0", "loader": "bosun", "loader_version": "5.2.0"}
+    pack = start_pack(maren, NewPack(crew=crew.id, game="tillerway", name="Large", emblem="reed", **base))
+    mods = [one["id"] for one in listed["mods"]]
+    edit_draft(maren, pack.id, 0, [AddMods(do="add many", mods=mods)])
+    client, at = signed_in(), f"/api/packs/{pack.id}"
+    told = client.get(f"{at}/findings").json()
+    pairs = client.get(f"{at}/overlap").json()["pairs"]
+    aim, of = "aim: p95 under 100 ms", f"{len(Pack.objects.get(pk=pack.id).draft.picks)} builds"
+    one = pairs[0]
+    side = f"{at}/overlap/{one['one']}/{one['other']}"
+    return [
+        row(f"findings ({len(told['findings'])}), {of}", timed(lambda n: client.get(f"{at}/findings"), 20), aim),
+        row(f"who meets whom ({len(pairs)} pairs)", timed(lambda n: client.get(f"{at}/overlap"), 20), aim),
+        row("two side by side", timed(lambda n: client.get(side), 20), aim),
+        row("parts and tree of one build", timed(lambda n: client.get(f"{at}/parts/{mods[-1]}"), 20), aim),
+        row("what a list of one line catches", timed(
+            lambda n: client.post(f"{at}/set-aside", json={"text": f"mods/**/{n}.dat"}), 20), "while typing"),
+    ]  # fmt: skip
+
+
+def _listed(number: int, chance: random.Random, texts: dict[str, str]) -> dict[str, object]:
+    is_settings = number < SETTINGS_MODS
+    files: list[dict[str, object]] = []
+    if is_settings:
+        for at in chance.sample(range(SHARED), READABLE // SETTINGS_MODS):
+            text = text_of(chance)
+            sha256 = sha256_hex(text.encode())
+            texts[sha256] = text
+            files.append({"path": f"shared/{at}.toml", "size": len(text), "sha256": sha256})
+    else:
+        files.append({"path": "waybill.toml", "size": 10, "sha256": f"{chance.getrandbits(256):064x}"})
+    for at in range(FILES // BUILDS - len(files)):
+        path = f"charts/{number}/{at}.dat" if is_settings else f"data/{at // 12}/{at}.dat"
+        files.append({"path": path, "size": 900, "sha256": f"{chance.getrandbits(256):064x}"})
+    name = f"large-{number}"
+    archive = {"name": f"{name}.zip", "size": 100_000, "sha256": sha256_hex(name.encode())}
+    build = {"version": "1.0", "games": "*", "archive": archive, "files": files, "url": f"{name}.zip"}
+    return {"id": name, "name": name.title(), "kind": "settings" if is_settings else "mod", "builds": [build]}

@@ -5,13 +5,15 @@ import zipfile
 from typing import Any
 
 import pytest
+from django.db import transaction
+from django.utils import timezone
 
 from convoy_core.checks import Severity
 from convoy_core.conflicts.set_aside import MAX_LINES
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.settings.readings import from_text
 from convoy_site.catalogue import readings
-from convoy_site.catalogue.models import Addition, Build, Mod, Reading, Verdict
+from convoy_site.catalogue.models import Addition, Build, Mod, Reading, Source, Verdict
 from convoy_site.catalogue.readings import Reported, read_all, take_reported, wanted_of
 from convoy_site.packs import checking, drafts, mending
 from convoy_site.packs.models import Pack
@@ -177,10 +179,25 @@ def test_a_finding_that_is_laid_down_comes_up_again_with_other_evidence(world: W
     (laid,) = found(world, "overlap")
     assert laid["laid_down"]["because"] == "we like it so" and laid["laid_down"]["by"]
     sha256 = next(row[2] for row in Build.objects.get(mod__slug="night-tolls").files if row[0] == "tolls/rates.toml")
-    Reading.objects.filter(sha256=sha256).update(keys='[[["tolls","night"],9]]')
+    Reading.objects.filter(sha256=sha256).delete()
+    Reading.objects.create(sha256=sha256, keys='[[["tolls","night"],9]]')
     assert found(world, "overlap")[0]["laid_down"] is None
     edit(world, {**given, "because": ""})
     assert pack_of(world).draft.laid_down == {}
+
+
+def test_a_page_that_was_checked_is_checked_again_when_anything_moved(world: World) -> None:
+    add(world, "fair-tolls", "night-tolls")
+    first = checking.checked(pack_of(world).draft)
+    assert checking.checked(pack_of(world).draft) is first
+    Build.objects.filter(mod__slug="fair-tolls").update(gone=True)
+    Source.objects.filter(pk="harbour-shelf").update(read_at=timezone.now())
+    assert [one["check"] for one in found(world) if one["mod"] == "fair-tolls"].count("gone") == 1
+    with pytest.raises(ZeroDivisionError), transaction.atomic():
+        edit(world, {"do": "remove", "mod": "fair-tolls"})
+        assert not found(world, "gone")
+        raise ZeroDivisionError
+    assert found(world, "gone")
 
 
 def test_a_verdict_lets_a_build_in_for_the_crew_until_its_archive_changes(world: World) -> None:

@@ -36,18 +36,15 @@ def _missing_markers(subject: Subject) -> list[Finding]:
     found = []
     for build, _ in subject.layers:
         layout = subject.profile.kinds.get(build.kind)
-        if layout is None or not layout.marker or build.mod == OVERLAY:
-            continue
-        place = layout.place.format(mod=build.mod)
-        marker = f"{place}/{layout.marker}" if place else layout.marker
-        if marker in subject.laid.set_aside.get(build.mod, ()):
+        marker = layout.marker_at(build.mod) if layout and build.mod != OVERLAY else ""
+        if marker and marker in subject.laid.set_aside.get(build.mod, ()):
             lines = {one for one in subject.set_aside if caught_by([one], {marker: 0})[0].files}
             found.append(
                 Finding(
                     "aside-marker",
                     Severity.BLOCKER,
                     (build.mod,),
-                    f"What is set aside catches {layout.marker} of {build.name}.",
+                    f"What is set aside catches the marker of {build.name}.",
                     "The game does not see a mod without it.",
                     "Take the line out, or switch the mod off.",
                     build.mod,

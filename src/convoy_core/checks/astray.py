@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..lock.lock import OVERLAY
 from ..words.wording import counted
 from .finding import Finding, Severity, Way
-from .one_file import leaving_out
+from .parting import without
 from .subject import Subject
 
 
@@ -19,7 +19,7 @@ def check(subject: Subject) -> list[Finding]:
     }
     found = []
     for mod, paths in astray.items():
-        edit = leaving_out(subject, mod, paths[:200])
+        edit = without(subject, mod, paths=paths[:200])
         found.append(
             Finding(
                 "astray",
@@ -30,7 +30,7 @@ def check(subject: Subject) -> list[Finding]:
                 "Leave them out, or keep them where a person reads them.",
                 mod,
                 evidence=tuple(paths[:60]),
-                ways=(Way("Leave them out", (edit,), is_choice=True),) if edit and len(paths) <= 200 else (),
+                ways=(Way("Leave them out", (edit,), is_choice=True),) if len(paths) <= 200 else (),
             )
         )
     return found

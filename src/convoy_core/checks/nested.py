@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..lock.lock import OVERLAY
 from .finding import Finding, Severity, Way
-from .one_file import leaving_out
+from .parting import without
 from .subject import Subject
 
 
@@ -16,7 +16,7 @@ def check(subject: Subject) -> list[Finding]:
     }
     found = []
     for mod, paths in packed.items():
-        edit = leaving_out(subject, mod, paths[:200])
+        edit = without(subject, mod, paths=paths[:200])
         found.append(
             Finding(
                 "nested",
@@ -27,7 +27,7 @@ def check(subject: Subject) -> list[Finding]:
                 "Leave it out, or take a build that is packed once.",
                 mod,
                 evidence=tuple(paths),
-                ways=(Way("Leave it out", (edit,), is_choice=True),) if edit else (),
+                ways=(Way("Leave it out", (edit,), is_choice=True),),
             )
         )
     return found

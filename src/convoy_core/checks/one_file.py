@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from ..lock.lock import OVERLAY
 from .finding import Finding, Severity, Way
+from .parting import without
 from .subject import Subject
 
 
@@ -38,23 +40,8 @@ def check(subject: Subject) -> list[Finding]:
 
 def _ways(subject: Subject, paths: dict[str, str]) -> tuple[Way, ...]:
     """Patterns know no letter case, so that one of the two is left out of its build, not set aside in the pack."""
-    ways = []
-    for path, mod in paths.items():
-        if edit := leaving_out(subject, mod, [path]):
-            ways.append(Way(f"Leave {subject.name(mod)}'s out", (edit,), is_choice=True))
-    return tuple(ways)
-
-
-def leaving_out(subject: Subject, mod: str, paths: list[str]) -> dict[str, object] | None:
-    """The edit that leaves these files of a build out, beside what is left out of it already."""
-    build = subject.builds[mod]
-    layout = subject.profile.kinds.get(build.kind)
-    if layout is None:
-        return None
-    place = layout.place.format(mod=mod)
-    top = len(place) + 1 if place else 0
-    named = {part.id: not set(part.patterns) <= set(build.laid.leave_out) for part in build.claims.parts}
-    by_parts = {pattern for part in build.claims.parts for pattern in part.patterns}
-    rest = [pattern for pattern in build.laid.leave_out if pattern not in by_parts]
-    out = [*rest, *(path[top:] for path in paths)]
-    return {"do": "parts", "mod": mod, "named": named, "only": list(build.laid.only), "leave_out": out}
+    return tuple(
+        Way(f"Leave {subject.name(mod)}'s out", (without(subject, mod, paths=[path]),), is_choice=True)
+        for path, mod in paths.items()
+        if mod != OVERLAY
+    )

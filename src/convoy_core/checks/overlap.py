@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from ..conflicts.clashes import Compared
 from ..words.wording import counted
 from .finding import Finding, Severity, Way, add
+from .parting import without
 from .subject import Subject
 
 MOST_PLACES = 200
@@ -47,6 +48,7 @@ def pairs_of(subject: Subject) -> list[Pair]:
     found: dict[tuple[str, str], Pair] = {}
     for meeting in subject.open_meetings:
         compared = subject.compared(meeting)
+        concerned = concerned_by(compared) if compared else set(meeting.by)
         for mod in meeting.by:
             if mod == meeting.winner or _same_bytes(subject, meeting.path, mod, meeting.winner):
                 continue
@@ -55,7 +57,7 @@ def pairs_of(subject: Subject) -> list[Pair]:
             key = (mod, meeting.winner)
             if compared is None:
                 found.setdefault(key, Pair(*key)).whole.append(meeting.path)
-            elif concerns(compared, mod):
+            elif mod in concerned:
                 found.setdefault(key, Pair(*key)).compared.append(compared)
     return list(found.values())
 
@@ -64,9 +66,9 @@ def _same_bytes(subject: Subject, path: str, one: str, other: str) -> bool:
     return subject.hashes[one][path] == subject.hashes[other][path]
 
 
-def concerns(compared: Compared, loser: str) -> bool:
-    """Whether a loser's file says something that does not hold, or is not there any more."""
-    return any(loser in one.values for one in compared.clashes) or any(one.mod == loser for one in compared.lost)
+def concerned_by(compared: Compared) -> set[str]:
+    """Mods whose files say something that another sets differently, or that is not there any more."""
+    return {mod for one in compared.clashes for mod in one.values} | {one.mod for one in compared.lost}
 
 
 def check(subject: Subject) -> list[Finding]:
@@ -128,25 +130,12 @@ def _ways(subject: Subject, pair: Pair) -> tuple[Way, ...]:
     ]
     for mod, name in ((pair.loser, loser), (pair.winner, winner)):
         if part := subject.part_with(mod, pair.paths):
-            edit = {"do": "parts", **_without(subject, mod, part[0])}
+            edit = without(subject, mod, part[0])
             ways.append(Way(f"Leave the part “{part[1]}” of {name} out", (edit,), is_choice=True))
     if pair.loser in subject.lines and pair.winner in subject.lines:
         turn = {"do": "move", "mods": [pair.winner], "before": pair.loser}
         ways.append(Way(f"Lay {winner} down before {loser}", (turn,), is_choice=True))
     return (*ways, *subject.ways_without(pair.loser), *subject.ways_without(pair.winner))
-
-
-def _without(subject: Subject, mod: str, part: str) -> dict[str, object]:
-    """The rule of a build as it is, but for one part that is left out."""
-    laid = subject.builds[mod].laid
-    gone = {f"{folder}/**" for one in subject.builds[mod].claims.parts for folder in one.folders}
-    named = {
-        one.id: not set(one.patterns) <= set(laid.leave_out)
-        for one in subject.builds[mod].claims.parts
-        if one.id != part
-    }
-    rest = [pattern for pattern in laid.leave_out if pattern not in gone]
-    return {"mod": mod, "named": {**named, part: False}, "only": list(laid.only), "leave_out": rest}
 
 
 def places_for(paths: Sequence[str]) -> list[str]:

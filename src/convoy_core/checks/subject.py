@@ -163,12 +163,14 @@ class Subject:
         trees = {mod: one.keys for mod, one in found.items() if one is not None and not one.trouble}
         return compare(meeting, trees) if len(trees) == len(meeting.by) else None
 
+    def top(self, mod: str) -> str:
+        """What the paths of a mod's files begin with; nothing for the pack's own."""
+        layout = self.profile.kinds.get(self.builds[mod].kind)
+        return layout.top(mod) if layout and mod != OVERLAY else ""
+
     def part_with(self, mod: str, paths: Sequence[str]) -> tuple[str, str] | None:
         """The smallest laid-down part of a build that all these paths belong to: id and name."""
-        build = self.builds[mod]
-        layout = self.profile.kinds.get(build.kind)
-        place = layout.place.format(mod=mod) if layout else ""
-        top = f"{place}/" if place else ""
+        build, top = self.builds[mod], self.top(mod)
         fitting = []
         for part in build.claims.parts:
             caught = matcher(tuple(f"{top}{pattern}" for pattern in part.patterns))

@@ -63,6 +63,15 @@ class KindLayout:
     place: str
     marker: str
 
+    def top(self, mod: str) -> str:
+        """What the paths of a mod's files begin with: `mods/lock-ledger/`, or nothing."""
+        place = self.place.format(mod=mod)
+        return f"{place}/" if place else ""
+
+    def marker_at(self, mod: str) -> str:
+        """Where a mod's marker lies in an installation; empty where the kind has none."""
+        return self.top(mod) + self.marker if self.marker else ""
+
 
 @dataclass(frozen=True, slots=True)
 class Estimate:

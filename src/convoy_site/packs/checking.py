@@ -7,6 +7,9 @@ Releases and installations stand above packs; what the checks ask of them they h
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
+from uuid import UUID
+
+from django.db.models import Count, Max
 
 from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Subject, Way, run_checks
 from convoy_core.lock.lock import Lock
@@ -16,11 +19,12 @@ from convoy_core.words.model import Base, Channel, Kind, misfit
 from convoy_core.words.model import Build as CoreBuild
 
 from ..catalogue import readings
-from ..catalogue.models import Build, Mod
+from ..catalogue.models import Build, Mod, Source
+from ..catalogue.models import Reading as ReadingRow
 from ..catalogue.sayings import Sayings, sayings_of
 from ..catalogue.services import BuildRow, build_rows, core_of, shelf
 from . import drafts
-from .models import Draft, Pack
+from .models import Draft, Edit, Pack
 from .outlook import counterparts_of
 
 
@@ -164,6 +168,50 @@ def _patches(pack: Pack, cores: dict[str, CoreBuild], base: Base, said: Sayings)
 
 def findings(draft: Draft) -> list[Finding]:
     return run_checks(subject_of(draft))
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A draft as it was checked. `mark`: everything that the checks rest on, as far as it can change."""
+
+    mark: tuple[object, ...]
+    subject: Subject
+    findings: Sequence[Finding]
+
+
+_checked: dict[UUID, Checked] = {}
+MOST_CHECKED = 12
+"""Drafts of which what was checked is kept in memory: those that somebody looks at just now."""
+
+
+def checked(draft: Draft) -> Checked:
+    """For pages that show it: the subject and its findings, kept until anything changes that they rest on. Never within
+    an edit, whose draft may be taken back.
+    """
+    mark = _mark(draft)
+    found = _checked.get(draft.pack_id)
+    if found is None or found.mark != mark:
+        subject = subject_of(draft)
+        found = Checked(mark, subject, run_checks(subject))
+        if len(_checked) >= MOST_CHECKED:
+            _checked.clear()
+        _checked[draft.pack_id] = found
+    return found
+
+
+def _mark(draft: Draft) -> tuple[object, ...]:
+    """Edits of the crew's packs (verdicts hold for all of them), builds, sources, readings, releases, machines."""
+    pack = draft.pack
+    edits = Edit.objects.filter(draft__pack__crew=pack.crew_id).aggregate(newest=Max("pk"))["newest"]
+    builds = Build.objects.aggregate(newest=Max("pk"))["newest"]
+    sources = tuple(Source.objects.filter(game=pack.game_id).values_list("pk", "read_at", "state").order_by("pk"))
+    read = ReadingRow.objects.aggregate(newest=Max("pk"))["newest"]
+    followed = pack.installations.aggregate(heard=Max("heard_at"), many=Count("pk"))
+    released = pack.releases.aggregate(newest=Max("pk"), gone=Count("withdrawal"))
+    return (
+        draft.revision, edits, builds, sources, read, *followed.values(), *released.values(),
+        pack.game.profile,
+    )  # fmt: skip
 
 
 def laid_down(draft: Draft, finding: Finding) -> dict[str, Any] | None:

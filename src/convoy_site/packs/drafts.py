@@ -216,8 +216,7 @@ def _files_of(rows: Sequence[Build], locked: Sequence[LockedBuild], profile: Gam
     found: list[Sequence[PlacedFile]] = []
     for row, build, key in zip(rows, locked, keys, strict=True):
         if key not in _placed:
-            place = _layout(build, profile)[0].format(mod=build.mod)
-            top = len(place) + 1 if place else 0
+            top = len(profile.kinds[build.kind].top(build.mod))
             whole = placed_whole(row, build, profile)
             _placed[key] = FileSet(file for file in whole if build.laid.keep(file.path[top:]))
         found.append(_placed[key])

@@ -69,10 +69,7 @@ def _parts(draft: Draft, edit: SetParts) -> Applied:
 def marker_of(draft: Draft, build: LockedBuild) -> str:
     """Where a build's marker file lies in an installation; empty where its kind has none."""
     layout = draft.pack.game.profile.kinds.get(build.kind)
-    if layout is None or not layout.marker or build.mod == OVERLAY:
-        return ""
-    place = layout.place.format(mod=build.mod)
-    return f"{place}/{layout.marker}" if place else layout.marker
+    return layout.marker_at(build.mod) if layout and build.mod != OVERLAY else ""
 
 
 def _winner(draft: Draft, edit: SetWinner) -> Applied:

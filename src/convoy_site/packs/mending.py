@@ -2,10 +2,10 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
-from pydantic import TypeAdapter
+from pydantic import Field, TypeAdapter
 
 from convoy_core.checks import Finding, Severity, Way, run_checks
 from convoy_core.draft.surprises import in_one_line
@@ -19,7 +19,7 @@ from .models import Draft
 from .services import Outcome, pack_for
 from .shapes.edits import EditIn, named_by
 
-EDIT: TypeAdapter[Any] = TypeAdapter(EditIn)
+EDIT: TypeAdapter[Any] = TypeAdapter(Annotated[EditIn, Field(discriminator="do")])
 
 MOST_TRIES = 40
 """Ways that one press tries at the most; what is left is mended by pressing again."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from convoy_core.checks import Subject
-from convoy_core.checks.overlap import concerns
+from convoy_core.checks.overlap import concerned_by
 from convoy_core.checks.rebuilds import covered
 from convoy_core.conflicts.laying import Layer, Meeting, lay
 from convoy_core.conflicts.wire import as_json
@@ -39,11 +39,12 @@ def overlaps(subject: Subject) -> list[Meets]:
     found: dict[tuple[str, str], Meets] = {}
     for meeting in subject.laid.meetings:
         compared = subject.compared(meeting)
+        concerned = concerned_by(compared) if compared else set(meeting.by)
         for at, one in enumerate(meeting.by):
             for other in meeting.by[at + 1 :]:
                 if subject.hashes[one][meeting.path] == subject.hashes[other][meeting.path]:
                     continue
-                if compared is not None and not concerns(compared, one) and not concerns(compared, other):
+                if one not in concerned and other not in concerned:
                     continue
                 pair = found.setdefault((one, other), Meets(one, other))
                 pair.paths.append(meeting)

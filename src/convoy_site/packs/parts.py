@@ -2,10 +2,14 @@
 
 from typing import Any
 
-from convoy_core.draft.parts import AS_IT_COMES, laid_parts
+from convoy_core.draft.parts import AS_IT_COMES, as_patterns, laid_parts
+from convoy_core.outside.archive_root import placements
 from convoy_core.outside.patterns import matcher
+from convoy_core.words.model import Kind
 
+from ..catalogue.models import Build
 from ..catalogue.sayings import own_claims, sayings_of
+from ..catalogue.services import shelf
 from ..people.rights import NotFound
 from . import drafts
 from .models import Pack
@@ -17,19 +21,20 @@ MOST_FILES = 5_000
 def parts_of(pack: Pack, mod: str) -> dict[str, Any]:
     """Raises NotFound."""
     draft = pack.draft
-    row = next((one for one in drafts.picked(draft, with_files=True).rows if one.mod.slug == mod), None)
+    version = draft.picks.get(mod, "")
+    shown = Build.objects.filter(mod__in=shelf(pack), mod__slug=mod, version=version).select_related("mod")
+    row = shown.first() if version else None
     if row is None:
         raise NotFound("This mod has no build in the draft.", now="Add it first.")
     rule = drafts.rules_of(draft).get(mod, AS_IT_COMES)
     own = own_claims(row)
     claims = sayings_of(pack).claims_of(mod, own)
-    locked = next(build for build, _ in drafts.layers(draft, with_files=False) if build.mod == mod)
-    layout = pack.game.profile.kinds[locked.kind]
-    place = layout.place.format(mod=mod)
-    top = len(place) + 1 if place else 0
-    whole = drafts.placed_whole(row, locked, pack.game.profile)
-    sizes = {file.path[top:]: file.size for file in whole}
-    laid = {path for path in sizes if locked.laid.keep(path)}
+    laid_down = as_patterns(claims, rule)
+    layout = pack.game.profile.kinds[Kind(row.mod.kind)]
+    members = {path: size for path, size, _ in row.files}
+    placed = placements(members, layout, mod, row.root)
+    sizes = {path.removeprefix(layout.top(mod)): members[member] for path, member in placed.items()}
+    laid = {path for path in sizes if laid_down.keep(path)}
     on = {part.id for part in laid_parts(claims, rule)}
     parts = []
     for part in claims.parts:
@@ -48,15 +53,15 @@ def parts_of(pack: Pack, mod: str) -> dict[str, Any]:
                 "by_crew": part not in own.parts,
             }
         )
-    shown = sorted(sizes)[:MOST_FILES]
+    listed = sorted(sizes)[:MOST_FILES]
     return {
         "mod": mod,
         "version": row.version,
         "parts": parts,
         "only": list(rule.only),
         "leave_out": list(rule.leave_out),
-        "files": [{"path": path, "size": sizes[path], "laid": path in laid} for path in shown],
-        "more": len(sizes) - len(shown),
+        "files": [{"path": path, "size": sizes[path], "laid": path in laid} for path in listed],
+        "more": len(sizes) - len(listed),
         "laid": len(laid),
         "laid_size": sum(sizes[path] for path in laid),
         "in_all": len(sizes),

@@ -5,7 +5,7 @@ from uuid import UUID
 
 from ninja import Query, Router
 
-from convoy_core.checks import Finding, run_checks
+from convoy_core.checks import Finding
 from convoy_core.lock.lock import OVERLAY
 from convoy_core.words.errors import ConvoyError
 
@@ -53,12 +53,13 @@ router = Router(tags=["packs"])
 def findings(request: SignedIn, pack_id: UUID) -> CheckedOut:
     """Every finding, gravest first, those that are laid down among them; and whether files are being read."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    subject = checking.subject_of(pack.draft)
+    seen = checking.checked(pack.draft)
+    subject = seen.subject
     wanted = checking.wanted_readings(subject)
     unread = len(wanted - subject.readings.keys())
     return CheckedOut(
         revision=pack.draft.revision,
-        findings=[finding_out(pack.draft, one) for one in run_checks(subject)],
+        findings=[finding_out(pack.draft, one) for one in seen.findings],
         reading=after.is_reading_files(str(pack.pk)),
         unread=unread,
         read=len(wanted) - unread,
@@ -110,7 +111,7 @@ def mend(request: SignedIn, pack_id: UUID, body: MendIn) -> MendOut:
 @router.get("/packs/{pack_id}/overlap", response=OverlapOut, operation_id="overlap")
 def overlap(request: SignedIn, pack_id: UUID) -> OverlapOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    subject = checking.subject_of(pack.draft)
+    subject = checking.checked(pack.draft).subject
     pairs = overlaps.overlaps(subject)
     met = {mod for pair in pairs for mod in (pair.one, pair.other)}
     return OverlapOut(
@@ -139,7 +140,7 @@ def overlap(request: SignedIn, pack_id: UUID) -> OverlapOut:
 @router.get("/packs/{pack_id}/overlap/{one}/{other}", response=PairOut, operation_id="overlap_pair")
 def overlap_pair(request: SignedIn, pack_id: UUID, one: Short, other: Short) -> PairOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    return PairOut(**overlaps.side_by_side(checking.subject_of(pack.draft), one, other))
+    return PairOut(**overlaps.side_by_side(checking.checked(pack.draft).subject, one, other))
 
 
 @router.get("/packs/{pack_id}/parts/{mod}", response=PartsOut, operation_id="parts")
