@@ -13,7 +13,7 @@ def check(subject: Subject) -> list[Finding]:
     if not subject.set_aside:
         return []
     found = [*_missing_markers(subject)]
-    sizes = {file.path: file.size for _, files in subject.layers for file in files}
+    sizes = {path: size for files in subject.files.values() for path, size in files.sizes.items()}
     caught = caught_by(subject.set_aside, sizes)
     idle = [pattern for pattern, one in zip(subject.set_aside, caught, strict=True) if not one.files]
     if idle:

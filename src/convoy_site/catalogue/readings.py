@@ -36,8 +36,6 @@ from .models import Reading as ReadingRow
 MOST_ARCHIVE = 512 * 2**20
 """Bytes of an archive that is fetched to be read; what is larger stays unread, and is named as such."""
 
-AT_ONCE = 400
-
 
 def known(pack: Drawing, hashes: Collection[str]) -> dict[str, Reading]:
     """What a pack's crew may know of these files. The site's own reading goes before an agent's."""
@@ -140,7 +138,9 @@ def _fetch(build: Build, path: Path, client: httpx.Client) -> None:
     digest, left = hashlib.sha256(), build.archive_size
     source = build.mod.source
     if source.pickup == Pickup.OURS:
-        file = OwnFile.objects.get(crew=source.crew, sha256=build.archive_sha256)
+        file = OwnFile.objects.filter(crew=source.crew, sha256=build.archive_sha256).defer("files").first()
+        if file is None:
+            raise NotRead(f"{build.archive_name} is not kept here any more.")
         with path.open("wb") as out:
             for block in kept_files.blocks(file.place):
                 out.write(block)
@@ -173,7 +173,11 @@ def _read(wanted: Wanted, archive: Path) -> int:
     source = wanted.build.mod.source
     with opened(archive) as packed:
         for member, (sha256, path) in wanted.files.items():
-            data = b"".join(packed.blocks(packed.get(member)))
+            entry = packed.get(member)
+            # What a source lists is its word; the archive's own table says how much would come into memory.
+            if entry.size > MAX_BYTES:
+                raise NotRead(f"{member} is larger than its source lists.")
+            data = b"".join(packed.blocks(entry))
             if hashlib.sha256(data).hexdigest() != sha256:
                 raise NotRead(f"{member} is not the file that its source lists.")
             found = read_file(path, data)

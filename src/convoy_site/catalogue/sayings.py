@@ -89,18 +89,18 @@ def said_by(pack: Drawing) -> dict[str, dict[str, Any]]:
     about = {"crew": pack.crew_id, "game": pack.game_id}
     found: dict[str, dict[str, Any]] = {}
     for one in Verdict.objects.filter(**about):
-        key = f"verdict {one.mod} {one.version} {one.game_version} {one.loader}"
+        key = "\t".join(("verdict", one.mod, one.version, one.game_version, one.loader))
         found[key] = {name: getattr(one, name) for name in SAID_BY_VERDICT} | {"on": one.on.isoformat()}
     for more in Addition.objects.filter(**about):
         told = {name: getattr(more, name) for name in SAID_BY_ADDITION}
-        found[f"addition {more.mod}"] = told | {"on": more.on.isoformat()}
+        found[f"addition\t{more.mod}"] = told | {"on": more.on.isoformat()}
     return found
 
 
 def say_again(pack: Drawing, key: str, told: dict[str, Any] | None) -> None:
     """Puts back what `said_by` told of one thing; None: nothing was said of it."""
     about: dict[str, Any] = {"crew_id": pack.crew_id, "game_id": pack.game_id}
-    what, *rest = key.split(" ")
+    what, *rest = key.split("\t")
     if what == "verdict":
         about |= dict(zip(("mod", "version", "game_version", "loader"), rest, strict=True))
         rows: Any = Verdict.objects

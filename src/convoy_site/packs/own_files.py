@@ -24,7 +24,7 @@ from ..catalogue.dropping import CannotBeUsed
 from ..catalogue.models import OwnFile
 from ..people.models import SiteRules, User
 from ..receiving import CHUNK, TooLarge, Upload, incoming
-from .models import Pack
+from .models import Draft, Pack
 
 MOST_BYTES = 64 * 2**20
 """Of all own files of a pack: they are for settings and small content, and composed while somebody waits."""
@@ -109,12 +109,12 @@ def composed(pack: Pack, files: Mapping[str, dict[str, Any]]) -> dict[str, Any]:
     return {"files": dict(sorted(files.items())), "archive": archive}
 
 
-def keep_archive(user: User, pack: Pack) -> None:
+def keep_archive(user: User, draft: Draft) -> None:
     """Keeps the archive of a draft's own files, for those who fetch a release: of drafts that are never published none
     is kept. Raises TooLarge, StorageAway.
     """
-    if pack.draft.own_files:
-        keep(user, pack, _archive(pack, pack.draft.own_files["files"]), "own-files.zip")
+    if draft.own_files:
+        keep(user, draft.pack, _archive(draft.pack, draft.own_files["files"]), "own-files.zip")
 
 
 def _archive(pack: Pack, files: Mapping[str, dict[str, Any]]) -> bytes:

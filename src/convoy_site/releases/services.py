@@ -183,7 +183,7 @@ def publish(
     _check_number(pack, number)
     over = _over_blockers(draft, despite)
     lock = drafts.lock_of(draft)
-    own_files.keep_archive(user, pack)
+    own_files.keep_archive(user, draft)
     said = f" over {len(over)} blockers: {despite}" if over else ""
     audit.note(user, f"published {pack.name} {number}, {channel}{said}", pack.crew)
     return _sign(user, pack, number, channel, notes, lock, drafts.needed_by_draft(draft), draft.revision, over)

@@ -1,6 +1,6 @@
 """Shapes of findings, the ways to mend them, overlaps, and what is set aside."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import Field
 
@@ -243,14 +243,3 @@ class OwnVersionOut(Schema):
     by: str
     at: str
     revision: int
-
-
-class SaidOut(Schema):
-    """What the crew says of a mod's builds: verdicts by version, and what it adds."""
-
-    verdicts: list[dict[str, Any]]
-    touches: list[str]
-    rebuilds: list[str]
-    partners: list[str]
-    note: Short
-    by: str
