@@ -106,7 +106,11 @@ def readable_of(build: Build, profile: GameProfile) -> dict[str, tuple[str, str]
     sizes = {path: (size, sha256) for path, size, sha256 in build.files}
     if not any(format_of(path) for path in sizes):
         return {}
-    placed = placements(sizes, layout, build.mod.slug, build.root)
+    try:
+        placed = placements(sizes, layout, build.mod.slug, build.root)
+    except ConvoyError:
+        # A profile that changed may have no place for it any more: nothing of it is laid down, so nothing is read.
+        return {}
     return {
         member: (sizes[member][1], path)
         for path, member in placed.items()
