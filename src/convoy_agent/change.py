@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from convoy_core.lock.change_log import changes
+from convoy_core.lock.in_worlds import worlds_of
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.sync.errands import what_to_do
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, Act, SyncChoices
@@ -152,6 +153,7 @@ class Work:
             self.wish.back is not None,
             prospect.recipe.sha256,
             record.sha256,
+            {mod: sorted(worlds) for mod, worlds in worlds_of(target).items()},
         )
 
 

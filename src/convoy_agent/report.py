@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from convoy_core.lock.in_worlds import worlds_of
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.errands import minutes
@@ -38,13 +39,22 @@ REMARKS = 20
 
 
 def tell(
-    folder: Folder, store: Store, recipe: Recipe, target: Lock, plan: Plan, look: Look, head: Head, at: str
+    folder: Folder,
+    store: Store,
+    recipe: Recipe,
+    target: Lock,
+    before: Lock | None,
+    plan: Plan,
+    look: Look,
+    head: Head,
+    at: str,
 ) -> dict[str, Any]:
-    """Plain data, as the site's report takes it."""
+    """Plain data, as the site's report takes it. `before`: this machine's share of what is installed, where known."""
     history = folder.entries()
     backups = Backups(folder)
     found, bad = backups.all(), backups.rehearsal().bad
     back = to_take_back(history)
+    placed = worlds_of(before) if before else {}
     off = [path for path, what in look.deviations.items() if what in ("altered", "extra")]
     return {
         "at": at,
@@ -59,6 +69,10 @@ def tell(
         "found": {as_told(path): look.hashes[path] for path in sorted(off)[:LISTED] if len(look.hashes[path]) == 64},
         "choices": [build.mod for build in target.choices][:LISTED],
         "steps": steps.all_steps(folder, target),
+        "worlds": [
+            {"world": as_told(world), "holds": sorted(mod for mod, lie in placed.items() if world in lie)}
+            for world in folder.worlds_there(target.terms)[:LISTED]
+        ],
         "backups": [
             {
                 "id": one.id,
@@ -102,7 +116,7 @@ def _plan(plan: Plan, number: str, store: Store) -> dict[str, Any]:
         "fetch_bytes": plan.fetch_bytes,
         "place_bytes": plan.place_bytes,
         "seconds": round(plan.fetch_bytes / speed) if speed else -1,
-        "worlds": [{"sentence": one.change.sentence(), "note": one.note[:600]} for one in plan.worlds[:LISTED]],
+        "worlds": [{"sentence": one.sentence, "note": one.note[:600]} for one in plan.worlds[:LISTED]],
     }
 
 

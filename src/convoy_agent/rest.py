@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import zlib
-from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +16,7 @@ from convoy_core.trust.statement import Named
 
 from .folder.folder import Folder
 from .folder.machine import facts
+from .site.site import Head
 from .storage import disk, sealed
 from .visit import Reported
 
@@ -40,7 +40,7 @@ class Calm:
         self._folder = folder
         self._place = folder.own / "calm.json"
 
-    def keep(self, release: Named, left_out: Collection[str], outcome: Reported) -> None:
+    def keep(self, release: Named, head: Head, outcome: Reported) -> None:
         """Remembers a folder in which nothing is left to do; forgets one in which something is."""
         if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
             self.forget()
@@ -52,7 +52,7 @@ class Calm:
             self.forget()
             return
         told = {
-            "of": self._of(release, left_out),
+            "of": self._of(release, head),
             "sum": seen,
             "files": outcome.plan.left_alone,
             "fingerprint": outcome.fingerprint,
@@ -64,11 +64,11 @@ class Calm:
         """Something was done that the folder's files do not show: backups, steps."""
         disk.remove(self._place)
 
-    def still(self, release: Named, left_out: Collection[str]) -> Stillness | None:
+    def still(self, release: Named, head: Head) -> Stillness | None:
         """What was told last time, when nothing has happened since; otherwise None."""
         try:
             kept: Any = sealed.read(self._place)
-            if kept["of"] != self._of(release, left_out) or kept["sum"] != _sum(self._folder):
+            if kept["of"] != self._of(release, head) or kept["sum"] != _sum(self._folder):
                 return None
             about = {**kept["about"], "machine": facts(self._folder.root)}
             return Stillness(int(kept["files"]), str(kept["fingerprint"]), about)
@@ -76,8 +76,9 @@ class Calm:
             # A sum that was spoilt is only worth the long way round.
             return None
 
-    def _of(self, release: Named, left_out: Collection[str]) -> list[Any]:
-        return [release.number, release.sha256, sorted(left_out)]
+    def _of(self, release: Named, head: Head) -> list[Any]:
+        worlds = {mod: sorted(names) for mod, names in head.worlds.items()}
+        return [release.number, release.sha256, sorted(head.left_out), worlds]
 
 
 def _sum(folder: Folder) -> list[int]:

@@ -126,7 +126,7 @@ def sync(
             progress.phase("checking", 0)
             named = _wanted(folder, said, wish, now)
             plain = wish.choices == SyncChoices() and not wish.to and wish.back is None
-            if plain and not recovered and (calm := Calm(folder).still(named, head.left_out)):
+            if plain and not recovered and (calm := Calm(folder).still(named, head)):
                 site.report(named, {}, calm.fingerprint, calm.about, Told(folder.own).next_serial(None, now()))
                 return Synced(named.number, calm.plan(), (), False, steps_left=_left(calm.about))
             visit = Visit(folder, pairing, site, store, head, now)
@@ -252,7 +252,7 @@ def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Repor
         after = visit.report(recipe, seen=seen)
     except (SiteAway, SiteRefused):
         return None
-    Calm(visit.folder).keep(Named(prospect.recipe.number, prospect.recipe.sha256), head.left_out, after)
+    Calm(visit.folder).keep(Named(prospect.recipe.number, prospect.recipe.sha256), head, after)
     read_along(visit.site, visit.store, prospect.recipe)
     return after
 

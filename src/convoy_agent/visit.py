@@ -9,9 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
+from convoy_core.lock.in_worlds import as_any_world, as_in_lock, in_worlds
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.plan import Plan, Recorded, Scan, SyncChoices, make_plan
@@ -101,16 +102,17 @@ class Visit:
         left_out: Collection[str] = self.head.left_out
         if choices.only is not None:
             # Mending alone: what was chosen since is not followed yet.
-            left_out = {build.mod for build in share.choices if not _lies_there(record, share, build.mod)}
-        target = share.without(left_out)
+            left_out = {build.mod for build in share.choices} - _lying(record, share)
+        share = share.without(left_out)
+        target = self._as_it_lies(share, record) if choices.only is not None else self._as_chosen(share)
         folder.keep_left_out(left_out)
         renderings = folder.spelled(dict(record.renderings), target)
-        record = Record(record.release, record.sha256, folder.spelled(record.files, target), renderings)
+        record = replace(record, files=folder.spelled(record.files, target), renderings=renderings)
         scan = folder.scan(record, target, thorough)
         if folder.doubted:
             folder.doubt(folder.doubted)
         stored = {build.archive.sha256 for build in target.builds if build.archive.sha256 in self.store}
-        before = self._before(recipe, target, record)
+        before = self._before(recipe, share, record)
         plan = make_plan(
             Recorded(record.hashes(), record.renderings, before),
             Scan(scan, look_at(folder, target, scan).to_mend),
@@ -135,11 +137,11 @@ class Visit:
             if installed is None:
                 look = look_at_record(record, prospect.scan)
             else:
-                share = share_of(installed, self.pairing).without(self.head.left_out)
+                share = self._as_it_lies(share_of(installed, self.pairing).without(self.head.left_out), record)
                 look = look_at(folder, share, folder.spelled(prospect.scan, share))
-                fingerprint = installed.lock.fingerprint(look.hashes, look.values)
+                fingerprint = installed.lock.fingerprint(as_in_lock(installed.lock, share, look.hashes), look.values)
         at = self.now().isoformat(timespec="seconds")
-        about = tell(folder, self.store, recipe, prospect.target, prospect.plan, look, self.head, at)
+        about = tell(folder, self.store, recipe, prospect.target, prospect.before, prospect.plan, look, self.head, at)
         unheard = False
         try:
             self._tell(record.named, look, fingerprint, about, if_news)
@@ -166,20 +168,30 @@ class Visit:
         except ConvoyError:
             return None
 
-    def _before(self, recipe: Recipe, target: Lock, record: Record) -> Lock | None:
-        """What is installed, as far as it is known: what happens to worlds is said against it."""
+    def _as_chosen(self, share: Lock) -> Lock:
+        """A share with content in the worlds that its member put it into, as far as they are there."""
+        return in_worlds(share, self.head.worlds, self.folder.worlds_there(share.terms))
+
+    def _as_it_lies(self, share: Lock, record: Record) -> Lock:
+        """A share with content in the worlds in which it was placed, and that are still there."""
+        return in_worlds(share, record.worlds, self.folder.worlds_there(share.terms))
+
+    def _before(self, recipe: Recipe, share: Lock, record: Record) -> Lock | None:
+        """What is installed, as far as it is known: what happens to worlds is said against it. `share`: of `recipe`."""
         if record.is_of(recipe):
-            return target
+            return self._as_it_lies(share, record)
         installed = self._installed(record) if record.release else None
         if installed is None:
             return None
         before = share_of(installed, self.pairing)
-        return before.without({mod for mod in self.head.left_out if not _lies_there(record, before, mod)})
+        return self._as_it_lies(before.without(self.head.left_out - _lying(record, before)), record)
 
 
 def _is(recipe: Recipe, named: Named) -> bool:
     return recipe.number == named.number and named.sha256 in ("", recipe.sha256)
 
 
-def _lies_there(record: Record, lock: Lock, mod: str) -> bool:
-    return any(file.path in record.files for file in lock.files if file.mod == mod)
+def _lying(record: Record, lock: Lock) -> set[str]:
+    """Mods of a lock of which something was placed."""
+    placed = {as_any_world(path, lock.terms) for path in record.files}
+    return {file.mod for file in lock.files if file.path in placed}

@@ -64,7 +64,7 @@ class Watcher:
         self.root, self.store, self.said, self.screen, self.ask = root, store, said, screen, ask
         self._lookout = Lookout(store, [*places, Folder(root).inbox])
         self._looked_at = 0.0
-        self._followed: tuple[str, frozenset[str]] | None = None
+        self._followed: tuple[object, ...] | None = None
         """The release and what is left out of it, as the site said last: what was looked for."""
         self._address, self._etag, self._asked_at = "", "", NEVER
         """Where the pack's word is, how it looked last, and when the site itself was asked."""
@@ -120,7 +120,7 @@ class Watcher:
             if head.order:
                 self._asked_at = NEVER
                 self._obey(site, head.order)
-        followed = (head.number, head.left_out)
+        followed = (head.number, head.left_out, head.worlds)
         if followed != self._followed:
             # What a sync would do is another thing now, and is told without waiting.
             self._followed, self._looked_at = followed, 0.0

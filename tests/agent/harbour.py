@@ -62,8 +62,8 @@ class Press:
         (root / "harbour" / "files").mkdir(parents=True, exist_ok=True)
 
     def publish(self, number: str, mods: dict[str, dict[str, str]], **options: Any) -> Lock:
-        """A release whose mods each place `mods/MOD/PATH`, or all `mods/PATH` (`shared`), as far as their parts
-        (`laid`) go. The archives are real, and lie at the source.
+        """A release whose mods each place `mods/MOD/PATH`, or all `mods/PATH` (`shared`), or go into worlds
+        (`for_worlds`), as far as their parts (`laid`) go. The archives are real, and lie at the source.
         """
         lock = lay_down(
             [self._layer(mod, number, files, options) for mod, files in mods.items()],
@@ -138,6 +138,8 @@ class Press:
         )
         laid = options.get("laid", {}).get(mod, EVERYTHING)
         place = "mods" if options.get("shared") else f"mods/{mod}"
+        if mod in options.get("for_worlds", ()):
+            place = "worlds/{world}/trials"
         placed = [
             PlacedFile(
                 f"{place}/{path}",

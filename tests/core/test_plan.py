@@ -169,9 +169,9 @@ def test_what_happens_to_worlds_is_said_of_save_builds_alone() -> None:
     newer = lock((locked("world", "2.0", reach=Reach.SAVE), files), (locked("crew", "2.0"), {"mods/b": "2"}))
     record = Recorded(hashes({"mods/a/x": "1", "mods/b": "1"}), {}, before)
     [told] = make_plan(record, Scan({}), newer).worlds
-    assert told.change.sentence() == "World updated from 1.0 to 2.0" and "older one" in told.note
+    assert told.sentence == "World updated from 1.0 to 2.0" and "older one" in told.note
     [gone] = make_plan(record, Scan({}), lock((locked("crew", "1.0"), {"mods/b": "1"}))).worlds
-    assert gone.change.what == "removed"
+    assert gone.what == "removed"
     assert make_plan(Recorded(), Scan({}), newer).worlds == ()
 
 
@@ -179,4 +179,4 @@ def test_a_first_install_over_somebodys_worlds_backs_them_up_and_into_an_empty_f
     target = lock((locked("world", "2.0", reach=Reach.SAVE), {"mods/a/x": "1"}), (locked("crew"), {}), terms=TERMS)
     assert make_plan(Recorded(), Scan({"game.bin": NOT_READ}), target).worlds == ()
     [told] = make_plan(Recorded(), Scan({"saves/mine": NOT_READ}), target).worlds
-    assert told.change.sentence() == "World 2.0 added"
+    assert told.sentence == "World 2.0 added"

@@ -362,6 +362,38 @@ def test_optional_mods_are_choices_and_what_must_match_is_none(world: World) -> 
     assert world.agent().get("/api/agent/head")[1]["left_out"] == ["lock-ledger", "rain-on-tin"]
 
 
+def test_a_member_names_the_worlds_that_a_scenario_goes_into(world: World) -> None:
+    assert page(world)["into_worlds"] == []
+    edit(world, {"do": "add", "mod": "towpath-trial"})
+    publish(world, "1.1.0")
+    lock = read_recipe(bytes(world.pack.releases.get(number="1.1.0").document)).lock
+    [path] = [file.path for file in lock.files if file.path.endswith("towpath-trial/waybill.toml")]
+    assert path == "worlds/{world}/scenarios/towpath-trial/waybill.toml"
+    [found] = page(world)["into_worlds"]
+    assert (found["name"], found["folder"], found["chosen"], found["lies_in"]) == ("Towpath Trial", "worlds", [], [])
+    assert choose(world, worlds={"towpath-trial": ["worlds/fen", "worlds/fen"], "quiet-deck": []})[0] == 200
+    assert world.agent().get("/api/agent/head")[1]["worlds"] == {"towpath-trial": ["worlds/fen"]}
+    here = [{"world": "worlds/fen", "holds": ["towpath-trial"]}, {"world": "worlds/lake", "holds": []}]
+    missing = {path.replace("{world}", "fen"): "missing"}
+    assert tell(world, "1.1.0", missing, worlds=here)[0] == 200
+    shown = page(world)
+    assert shown["worlds_here"] == ["worlds/fen", "worlds/lake"] and shown["into_worlds"][0]["lies_in"] == [
+        "worlds/fen"
+    ]
+    assert shown["standing"]["differences"][0]["sentence"].startswith("Towpath Trial: worlds/fen/")
+    for bad in (["fen"], ["worlds/fen/"], ["worlds/a\0"], ["worlds/" + "x" * 300], ["worlds/x"] * 201):
+        assert choose(world, worlds={"towpath-trial": bad})[0] == 422
+    choose(world, worlds={})
+    assert world.agent().get("/api/agent/head")[1]["worlds"] == {}
+    assert world.as_("stranger").post(
+        f"/api/installations/{world.installation.id}/choices", {"worlds": {"towpath-trial": ["worlds/fen"]}}
+    )[0] in (403, 404)  # fmt: skip
+    # A listing says nothing of who plays what: content for worlds is no difference in it.
+    rows = [f"{file.sha256}  {file.path}" for file in lock.files if "{world}" not in file.path]
+    status, row = hand_in(world, "owner", "\n".join(rows).encode())
+    assert (status, row["standing"]["state"], row["fingerprint"]) == (200, "in step", row["wanted"])
+
+
 def test_tweaks_and_steps_are_published_and_can_be_taken_back(world: World) -> None:
     tweak = {"path": "mods/lock-ledger/settings.toml", "key": ["strength"], "value": 7, "how": "enforced"}
     step = {"id": "patch", "text": "Run the patcher once.", "check": "exists", "path": "patched.txt"}

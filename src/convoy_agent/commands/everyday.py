@@ -88,7 +88,7 @@ def sync(
             "notes": done.notes,
             "counts": {act.value: done.plan.count(act) for act in Act},
             "mods": done.mods,
-            "worlds": [{"what": one.change.sentence(), "note": one.note} for one in done.plan.worlds],
+            "worlds": [{"what": one.sentence, "note": one.note} for one in done.plan.worlds],
             "backup": done.backup.id if done.backup else "",
             "extras": done.plan.extras,
             "steps_left": done.steps_left,

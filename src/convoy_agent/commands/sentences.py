@@ -58,7 +58,7 @@ def _say_extras(extras: Sequence[str]) -> None:
 
 def _say_worlds(plan: Plan | None) -> None:
     if plan is not None:
-        say_rows([f"worlds: {one.change.sentence()}. {one.note}" for one in plan.worlds], "changes to worlds")
+        say_rows([f"worlds: {one.sentence}. {one.note}" for one in plan.worlds], "changes to worlds")
 
 
 def _say_note(note: Any) -> None:
@@ -143,7 +143,7 @@ def plan_data(plan: Plan | None) -> dict[str, Any] | None:
         "extras": list(plan.extras),
         "fetch_bytes": plan.fetch_bytes,
         "errands": [build.archive.name for build in plan.errands],
-        "worlds": [{"what": one.change.sentence(), "note": one.note} for one in plan.worlds],
+        "worlds": [{"what": one.sentence, "note": one.note} for one in plan.worlds],
     }
 
 

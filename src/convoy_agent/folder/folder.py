@@ -25,11 +25,14 @@ from typing import Any, TypeVar
 
 from filelock import FileLock, Timeout
 
+from convoy_core.lock.in_worlds import for_worlds, in_worlds
 from convoy_core.lock.lock import Lock
-from convoy_core.outside.paths import AGENT_FOLDER, is_litter, respelled
+from convoy_core.lock.terms import Terms
+from convoy_core.outside.paths import AGENT_FOLDER, is_litter, is_safe, respelled
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, is_extra
 from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
+from convoy_core.words.profile import WORLD
 
 from ..errors import FolderRefused, NotPaired, SomebodyElse
 from ..site.site import Head, Pairing
@@ -189,6 +192,9 @@ class Folder:
                 pairing = self.pairing()
                 recipe = self.releases.trusted(signed, pairing)
                 share = share_of(recipe, pairing)
+                # What its member chose is lost too: what lies in a world tells.
+                there = self.worlds_there(share.terms)
+                share = in_worlds(share, dict.fromkeys(for_worlds(share), there), there)
                 paths = [file.path for file in share.files if not is_link(self.root / file.path)]
                 hashes = dict(zip(paths, hashed([str(self.root / path) for path in paths]), strict=True))
                 hashes = {path: one for path, one in hashes.items() if one}
@@ -223,6 +229,7 @@ class Folder:
             **asdict(replace(head, order=None, said=None)),
             "left_out": sorted(head.left_out),
             "sources": dict(head.sources),
+            "worlds": {mod: list(worlds) for mod, worlds in head.worlds.items()},
         }
         if told != self._kept_head():
             sealed.write(self.own / "head.json", told)
@@ -283,6 +290,18 @@ class Folder:
         """Whether this folder's system takes names that differ by case only for one."""
         other = self.own.with_name(self.own.name.upper())
         return self.own.exists() and other.exists() and other.samefile(self.own)
+
+    def worlds_there(self, terms: Terms) -> list[str]:
+        """Saved worlds that lie here, as `FOLDER/NAME`, sorted. One that is a link leads elsewhere, and nothing is
+        placed there; neither is one of a name that not every system takes.
+        """
+        return sorted(
+            f"{folder}/{entry.name}"
+            for folder in terms.worlds
+            if not is_link(self.root / folder)
+            for entry in disk.entries_of(str(self.root / folder))
+            if disk.entry_is_folder(entry) and entry.name != WORLD and is_safe(f"{folder}/{entry.name}")
+        )
 
     # --- What its member leaves out
 

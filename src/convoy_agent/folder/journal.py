@@ -80,6 +80,8 @@ class Change:
     sha256: str = ""
     """Of the document of `release`, and of `before`; empty in journals of earlier agents."""
     before_sha256: str = ""
+    worlds: dict[str, list[str]] = field(default_factory=dict)
+    """What the record will name, by mod: the worlds that its content is in."""
 
     @property
     def aside(self) -> str:
@@ -408,7 +410,7 @@ def _new_record(folder: Folder, change: Change, before: Record, carried: _Carryi
     completed days after it began) keeps the pack's hash and no sight, so that the next scan finds it out. Of what was
     left out, the record goes on to say what it said.
     """
-    made = Record(change.release, change.sha256)
+    made = Record(change.release, change.sha256, worlds=change.worlds)
     for path, sha256 in change.after.items():
         if path in carried.undone:
             continue

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from convoy_core.lock.in_worlds import world_of
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
 from convoy_core.lock.rendering import rendering
@@ -33,6 +34,8 @@ class Record:
     """Of the release's document; empty in records of earlier agents."""
     files: dict[str, tuple[str, Sight]] = field(default_factory=dict)
     renderings: dict[str, str] = field(default_factory=dict)
+    worlds: dict[str, list[str]] = field(default_factory=dict)
+    """By mod the saved worlds that its content was placed in."""
 
     @property
     def named(self) -> Named:
@@ -47,7 +50,8 @@ class Record:
 
     def as_data(self) -> dict[str, Any]:
         rows = {path: [sha256, *sight] for path, (sha256, sight) in self.files.items()}
-        return {"release": self.release, "sha256": self.sha256, "files": rows, "renderings": self.renderings}
+        told = {"release": self.release, "sha256": self.sha256, "files": rows, "renderings": self.renderings}
+        return {**told, "worlds": self.worlds}
 
 
 def read_record(told: Any) -> Record:
@@ -57,7 +61,8 @@ def read_record(told: Any) -> Record:
         for path, (sha256, size, modified, changed) in told["files"].items()
     }
     renderings = {str(path): str(name) for path, name in told.get("renderings", {}).items()}
-    return Record(str(told["release"]), str(told.get("sha256", "")), files, renderings)
+    worlds = {str(mod): [str(world) for world in names] for mod, names in told.get("worlds", {}).items()}
+    return Record(str(told["release"]), str(told.get("sha256", "")), files, renderings, worlds)
 
 
 def rebuilt(release: Named, share: Lock, hashes: Mapping[str, str]) -> Record:
@@ -75,4 +80,7 @@ def rebuilt(release: Named, share: Lock, hashes: Mapping[str, str]) -> Record:
             made.renderings[file.path] = rendering(file.path, file.sha256, share.terms) if is_plain else "lost"
         elif found is not None:
             made.files[file.path] = (file.sha256, UNSEEN)
+            if share.terms.is_world(file.path):
+                worlds = made.worlds.setdefault(file.mod, [])
+                worlds += [world for world in (world_of(file.path, share.terms),) if world not in worlds]
     return made

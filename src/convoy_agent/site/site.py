@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from typing import Any
 from urllib.parse import quote, urljoin
 
@@ -86,6 +86,8 @@ class Head:
     order: Order | None = None
     sha256: str = ""
     """What the release of that number is, by the site's unsigned word."""
+    worlds: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """By mod the worlds that its member put its content into (`lock.in_worlds`)."""
     word: str = ""
     """Where the pack's statement is handed out for whoever watches; empty: nowhere but here."""
     said: Signed | None = None
@@ -179,6 +181,7 @@ class Site:
                 max(0, int(told.get("most", 0))),
                 Order(int(order["id"]), str(order["what"]), dict(order["given"])) if order else None,
                 str(told.get("sha256", "")),
+                {str(mod): tuple(map(str, worlds)) for mod, worlds in dict(told.get("worlds", {})).items()},
                 urljoin(self._site, str(told["word"])) if told.get("word") else "",
                 read_signed_data(told["statement"]),
             )

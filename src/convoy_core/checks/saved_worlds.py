@@ -15,25 +15,24 @@ def check(subject: Subject) -> list[Finding]:
     now = Lock(subject.base, tuple(build for build, _ in subject.layers), ())
     found = []
     for one in world_changes(subject.before, now):
-        change = one.change
-        if change.what is What.ADDED:
+        if one.what is None or one.what is What.ADDED:
             continue
         back: tuple[Way, ...] = ()
-        if change.what is What.REMOVED and change.mod not in subject.lines:
-            back = (add(change.mod, change.name),)
-        elif change.what is not What.REMOVED:
-            edit = {"do": "hold", "mod": change.mod, "version": change.before, "because": "worlds depend on it"}
-            back = (Way(f"Hold {change.before}", (edit,), is_choice=True),)
+        if one.what is What.REMOVED and one.mod not in subject.lines:
+            back = (add(one.mod, subject.before.by_mod[one.mod].name),)
+        elif one.what is not What.REMOVED:
+            edit = {"do": "hold", "mod": one.mod, "version": one.before, "because": "worlds depend on it"}
+            back = (Way(f"Hold {one.before}", (edit,), is_choice=True),)
         found.append(
             Finding(
                 "saved-worlds",
-                Severity.WARNING if change.what is not What.UPDATED else Severity.ADVICE,
-                (change.mod,),
-                f"{change.sentence()}: saved worlds depend on it.",
-                one.note.strip(),
+                Severity.WARNING if one.what is not What.UPDATED else Severity.ADVICE,
+                (one.mod,),
+                f"{one.sentence}: saved worlds depend on it.",
+                one.note,
                 "Worlds are copied before each member's next sync.",
-                change.mod,
-                evidence=(f"since the last release: {change.before or 'not there'} to {change.after or 'not there'}",),
+                one.mod,
+                evidence=(f"since the last release: {one.before or 'not there'} to {one.after or 'not there'}",),
                 ways=back,
             )
         )

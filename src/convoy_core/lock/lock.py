@@ -152,7 +152,7 @@ class Lock:
         for file in (*self.files, *self.covered):
             if file.mod in gathered:
                 gathered[file.mod].append(file)
-        files, covered = _laid_over([(self.by_mod[mod], placed) for mod, placed in gathered.items()], self.winners)
+        files, covered = laid_over([(self.by_mod[mod], placed) for mod, placed in gathered.items()], self.winners)
         builds = tuple(build for build in self.builds if build.mod in mods)
         return replace(self, builds=builds, files=files, covered=covered)
 
@@ -193,7 +193,7 @@ def lay_down(
     later build's. Raises HostileArchive where two paths are one file on some systems.
     """
     rows = [(build, tuple(placed)) for build, placed in layers]
-    files, covered = _laid_over(rows, winners or {}, set_aside)
+    files, covered = laid_over(rows, winners or {}, set_aside)
     refuse_twins(file.path for file in files)
     return Lock(
         base,
@@ -207,7 +207,7 @@ def lay_down(
     )
 
 
-def _laid_over(
+def laid_over(
     layers: Sequence[tuple[LockedBuild, Sequence[PlacedFile]]],
     winners: Mapping[str, str],
     set_aside: Sequence[str] = (),

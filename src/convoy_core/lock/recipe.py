@@ -14,10 +14,13 @@ from ..machine.memory import Needed
 from ..outside.fields import Fields
 from ..words.errors import MalformedInput
 from .canonical import canonical_json, sha256_hex
+from .in_worlds import for_worlds
 from .lock import Lock
 from .lock_json import as_data, read_lock
 
 FORMAT = "convoy-recipe/1"
+FORMAT_WITH_WORLDS = "convoy-recipe/2"
+"""Of releases with content for saved worlds: an agent that knows nothing of it would make a world called `{world}`."""
 
 
 class ReleaseChannel(StrEnum):
@@ -65,7 +68,7 @@ class Recipe:
         """The exact bytes that are signed, kept and sent."""
         return canonical_json(
             {
-                "format": FORMAT,
+                "format": FORMAT_WITH_WORLDS if for_worlds(self.lock) else FORMAT,
                 "pack": {"id": self.pack, "name": self.pack_name},
                 "number": self.number,
                 "channel": self.channel,
@@ -93,10 +96,10 @@ def read_recipe(document: bytes) -> Recipe:
     except (ValueError, RecursionError) as error:
         raise MalformedInput("The release is no JSON.", str(error)) from error
     top = Fields(data)
-    if top.text("format") != FORMAT:
+    if top.text("format") not in (FORMAT, FORMAT_WITH_WORLDS):
         raise MalformedInput(
             f"The release has the format “{top.text('format')[:40]}”.",
-            f"This program reads {FORMAT}.",
+            f"This program reads {FORMAT} and {FORMAT_WITH_WORLDS}.",
             "A newer version of the agent may read it.",
         )
     pack = top.fields("pack")

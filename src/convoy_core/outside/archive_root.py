@@ -28,12 +28,8 @@ def placements(members: Iterable[str], layout: KindLayout, mod: str, chosen: str
     # A hostile member condemns the whole archive, wherever it lies in it.
     files = [checked_path(member) for member in members if not member.endswith("/")]
     root = _the_root(files, layout) if chosen is None else _checked_root(files, layout, chosen)
-    place = layout.place.format(mod=mod)
-    placed = {
-        checked_path(f"{place}/{member.removeprefix(root)}" if place else member.removeprefix(root)): member
-        for member in files
-        if member.startswith(root)
-    }
+    top = layout.top(mod)
+    placed = {checked_path(top + member.removeprefix(root)): member for member in files if member.startswith(root)}
     refuse_twins(placed)
     return placed
 
@@ -49,7 +45,7 @@ def roots_of(files: Iterable[str], layout: KindLayout) -> tuple[str, ...]:
         marker = layout.marker
         found = {file.removesuffix(marker) for file in files if file == marker or file.endswith("/" + marker)}
         return _shallowest(found)
-    name = layout.place.split("/")[0].casefold()
+    name = layout.folder.casefold()
     found = set()
     for file in files:
         parts = file.split("/")[:-1]

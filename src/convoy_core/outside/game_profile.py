@@ -19,6 +19,7 @@ from ..words.profile import (
     LOG_PARTS,
     PLACEHOLDERS,
     SYSTEMS,
+    WORLD,
     Estimate,
     GameChannel,
     GameProfile,
@@ -288,15 +289,18 @@ def _range(fields: Fields, name: str) -> Range:
 
 
 def _layout(fields: Fields) -> KindLayout:
-    """`place`: a folder, in which `{mod}` stands for the mod's id; empty for the game's own folder."""
+    """`place`: a folder, in which `{mod}` stands for the mod's id, and `{world}` behind a folder of worlds for each
+    world that a member names; empty for the game's own folder.
+    """
     place, marker = fields.text("place", longest=120), fields.text("marker", "", longest=120)
-    for name, path in (("place", place.replace("{mod}", "mod")), ("marker", marker)):
+    bare = place.replace("{mod}", "{}").replace(WORLD, "{}")
+    for name, path in (("place", bare.replace("{}", "mod")), ("marker", marker)):
         if path:
             _safe(path, fields.place(name))
-    if "{" in place.replace("{mod}", "") or "}" in place.replace("{mod}", ""):
+    if "{" in bare.replace("{}", "") or "}" in bare.replace("{}", ""):
         raise MalformedInput(
             f"“{fields.place('place')}” cannot be used.",
-            "Nothing but {mod} may stand in braces.",
+            "Nothing but {mod} and {world} may stand in braces.",
             field=fields.place("place"),
         )
     return KindLayout(place, marker)

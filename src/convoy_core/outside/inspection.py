@@ -168,7 +168,7 @@ def _notes(
         yield f"The game wants the folder “{root.rstrip('/')}”, {counted(root.count('/'), 'level')} down."
     if root and left_out:
         yield f"{counted(left_out, 'file')} beside that folder would be left out."
-    name = layout.place.split("/")[0]
+    name = layout.folder
     odd = {part for path in paths for part in path.split("/")[:-1] if part != name and part.casefold() == name}
     for part in sorted(odd):
         yield f"Its folder “{part}” is written “{name}” by the game; on some systems these are two."

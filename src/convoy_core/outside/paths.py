@@ -53,6 +53,11 @@ def checked_path(path: str) -> str:
     return path
 
 
+def is_safe(path: str) -> bool:
+    """Whether a path may be placed on every system."""
+    return not _what_is_wrong(path)
+
+
 def own_name(path: str) -> str:
     """A path that a member's own file has, when it cannot lead out of the installation. Their names are not judged as
     an archive's are: what lies there already may be called anything. Raises HostileArchive: it came from no scan.

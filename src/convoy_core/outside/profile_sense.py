@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import combinations
 
-from ..words.profile import GameProfile
+from ..words.profile import WORLD, GameProfile
 from ..words.wording import counted, listed
 from .patterns import matcher
 
@@ -82,6 +82,15 @@ def _worlds(profile: GameProfile) -> Iterator[Remark]:
                 yield Remark(
                     f"worlds[{at}]", f"Worlds lie in “{world}”, where a {kind} is placed: a pack would write over them."
                 )
+    for kind, layout in profile.kinds.items():
+        if WORLD in layout.place and not any(layout.place.startswith(f"{one}/{WORLD}/") for one in profile.worlds):
+            yield Remark(
+                f"kinds.{kind}",
+                f"“{layout.place}” is no place in a world: it begins with a folder of worlds, then {WORLD}/.",
+                is_fault=True,
+            )
+        elif layout.place.count(WORLD) > 1:
+            yield Remark(f"kinds.{kind}", f"“{layout.place}” names the world twice.", is_fault=True)
 
 
 def _managed(profile: GameProfile) -> Iterator[Remark]:
@@ -91,7 +100,7 @@ def _managed(profile: GameProfile) -> Iterator[Remark]:
         str(kind)
         for kind, layout in profile.kinds.items()
         if profile.managed and not any(layout.place == one or _within(layout.place, one) for one in profile.managed)
-        and "{mod}" in layout.place
+        and "{mod}" in layout.place and WORLD not in layout.place
     ]  # fmt: skip
     if loose:
         yield Remark("managed", f"{listed(loose)}: placed outside of every managed folder, so extras there go unseen.")

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 
+from ..lock.in_worlds import as_any_world
 from ..lock.lock import Lock, PlacedFile
 from ..lock.terms import Terms
 from .plan import NOT_PLAIN, is_extra
@@ -108,7 +109,8 @@ def differences_of(report: Report, share: Lock | None) -> tuple[Difference, ...]
     """Deviating paths gathered by mod and by what is wrong with them, in the order of the lock; extras last."""
     gathered: dict[tuple[str, Deviation, str], list[str]] = {}
     for path in sorted(report.deviations):
-        file = share.by_path.get(path) if share else None
+        # Of what lies in a world, the site knows only what every world is to have.
+        file = share.by_path.get(as_any_world(path, share.terms)) if share else None
         key = (file.mod if file else "", report.deviations[path], report.has.get(path, ""))
         gathered.setdefault(key, []).append(path)
     found = []

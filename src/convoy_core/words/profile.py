@@ -24,6 +24,9 @@ class NoSuchBase(ConvoyError):
     code = "no-such-base"
 
 
+WORLD = "{world}"
+"""Stands in a place, and in a lock's path, for every saved world that a member names."""
+
 MAX_NEIGHBOURS = 6
 """Bases that are tried as ways out: more would only be a longer list to read."""
 
@@ -58,14 +61,21 @@ class Loader:
 
 @dataclass(frozen=True, slots=True)
 class KindLayout:
-    """Where content of a kind goes (`place`, with `{mod}`), and the marker file that its root carries, if any."""
+    """Where content of a kind goes (`place`, with `{mod}`, and `{world}` for what goes into saved worlds), and the
+    marker file that its root carries, if any.
+    """
 
     place: str
     marker: str
 
+    @property
+    def folder(self) -> str:
+        """The folder in the game, or in a world, by whose name an archive's content of this kind is known."""
+        return (self.place.partition(f"{WORLD}/")[2] or self.place).split("/")[0]
+
     def top(self, mod: str) -> str:
         """What the paths of a mod's files begin with: `mods/lock-ledger/`, or nothing."""
-        place = self.place.format(mod=mod)
+        place = self.place.replace("{mod}", mod)
         return f"{place}/" if place else ""
 
     def marker_at(self, mod: str) -> str:

@@ -1,7 +1,7 @@
 """What a member chooses for their own installation. The next sync follows it."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
 from uuid import UUID
 
 from django.db import transaction
@@ -24,8 +24,13 @@ class MemberChoices:
     trial: bool | None = None
     left_out: Sequence[str] | None = None
     asked_about: Sequence[str] | None = None
+    worlds: Mapping[str, Sequence[str]] | None = None
+    """By mod the worlds that its content goes into; a mod without any is taken out of all."""
     line_kb: int | None = None
     most_mb: int | None = None
+
+
+CHOSEN = tuple(one.name for one in fields(MemberChoices))
 
 
 def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Installation:
@@ -42,6 +47,8 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
         for name in ("left_out", "asked_about"):
             if (value := getattr(choices, name)) is not None:
                 setattr(one, name, sorted(set(value)))
+        if choices.worlds is not None:
+            one.worlds = {mod: sorted(set(worlds)) for mod, worlds in sorted(choices.worlds.items()) if worlds}
         for name in ("line_kb", "most_mb"):
             if (number := getattr(choices, name)) is not None:
                 setattr(one, name, number)
@@ -56,9 +63,8 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
                 )
             one.stays_at = found
         one.orders, one.called_at = one.orders + 1, timezone.now()
-        changed = ["trial", "left_out", "asked_about", "line_kb", "most_mb", "stays_at", "orders", "called_at"]
-        one.save(update_fields=changed)
-        moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out))
+        one.save(update_fields=[*CHOSEN, "orders", "called_at"])
+        moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out, choices.worlds))
         if moved and one.machine_id and one.token_hash:
             stand_ins.send_agent(one, only_look=True)
     return one

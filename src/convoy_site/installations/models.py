@@ -95,6 +95,8 @@ class Installation(models.Model):
     """Whether it follows trial releases too."""
     left_out = ArrayField(models.CharField(max_length=80), default=list)
     """Optional mods that its member does without."""
+    worlds = models.JSONField(default=dict)
+    """By mod the saved worlds that its member put its content into (`convoy_core.lock.in_worlds`)."""
     asked_about = ArrayField(models.CharField(max_length=80), default=list)
     """Optional mods that its member has seen: others are offered as new."""
     line_kb = models.PositiveIntegerField(default=0)

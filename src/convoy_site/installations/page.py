@@ -5,6 +5,7 @@ from typing import Any
 from django.db.models import QuerySet
 
 from convoy_core.lock.change_log import change_log
+from convoy_core.lock.in_worlds import for_worlds
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.worlds import world_changes
 from convoy_core.machine.memory import MB
@@ -29,6 +30,7 @@ from .shapes.member import (
     FitOut,
     HistoryOut,
     InstallationPage,
+    IntoWorldsOut,
     PlanOut,
     ProgressOut,
     StandingOut,
@@ -128,6 +130,8 @@ def page_of(one: Installation) -> InstallationPage:
         errands=_errands(one, target),
         errand_minutes=about.get("errand_minutes", 0),
         choices=_choices(one, target),
+        worlds_here=[row["world"] for row in about.get("worlds", ())],
+        into_worlds=_into_worlds(one, target),
         steps=_steps(about.get("steps", []), target),
         backups=[BackupOut(**row) for row in about.get("backups", [])],
         history=[HistoryOut(**row) for row in about.get("history", [])],
@@ -187,7 +191,7 @@ def _worlds(one: Installation, target: Release | None) -> list[WorldOut]:
     if target is None or not one.release_id or one.release_id == target.pk:
         return []
     found = world_changes(share_of(one, recipe_of(one.release_id)), share_of(one, recipe_of(target.pk)))
-    return [WorldOut(sentence=each.change.sentence(), note=each.note) for each in found]
+    return [WorldOut(sentence=each.sentence, note=each.note) for each in found]
 
 
 def _told_plan(one: Installation, target: Release | None) -> dict[str, Any] | None:
@@ -261,6 +265,25 @@ def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
             fresh=build.mod not in one.asked_about,
         )
         for build in share.choices
+    ]
+
+
+def _into_worlds(one: Installation, target: Release | None) -> list[IntoWorldsOut]:
+    if target is None:
+        return []
+    share = share_of(one, recipe_of(target.pk))
+    there = one.about.get("worlds", ())
+    return [
+        IntoWorldsOut(
+            mod=mod,
+            name=share.by_mod[mod].name,
+            version=share.by_mod[mod].version,
+            folder=folder,
+            chosen=one.worlds.get(mod, []),
+            lies_in=[row["world"] for row in there if mod in row["holds"]],
+            on_removal=share.by_mod[mod].on_removal,
+        )
+        for mod, folder in for_worlds(share).items()
     ]
 
 

@@ -6,7 +6,8 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from convoy_core.lock.lock import Lock
+from convoy_core.lock.in_worlds import as_any_world
+from convoy_core.lock.lock import Lock, PlacedFile
 from convoy_core.outside.takeover import short_hash
 from convoy_core.sync.deviations import Deviation
 from convoy_core.words.model import Reach, Side
@@ -107,7 +108,7 @@ def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> tupl
     folders: dict[str, Build] = {}
     for path, sha256 in found.items():
         row = by_hash.get(short_hash(sha256))
-        file = share.by_path.get(path)
+        file = _file_at(share, path)
         if row is None:
             continue
         if file and file.mod == row.mod.slug:
@@ -118,7 +119,7 @@ def name_what_lies_there(pack: Pack, share: Lock, found: dict[str, str]) -> tupl
     harmless = []
     for path in found:
         row = folders.get("/".join(path.split("/")[:2]))
-        if row and path not in share.by_path:
+        if row and not _file_at(share, path):
             named[path] = f"{row.mod.name} {row.version}"
             harmless += [path] if row.reach == Reach.OWN else []
     return named, harmless
@@ -128,8 +129,12 @@ MAX_RECOGNISED = 50
 """Builds that one report may be recognised by: nobody has more strangers, and nobody reads further."""
 
 
+def _file_at(share: Lock, path: str) -> PlacedFile | None:
+    return share.by_path.get(as_any_world(path, share.terms))
+
+
 def _mod_at(share: Lock, path: str) -> str:
-    file = share.by_path.get(path)
+    file = _file_at(share, path)
     return file.mod if file else ""
 
 

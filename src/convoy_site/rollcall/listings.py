@@ -7,6 +7,7 @@ from uuid import UUID
 from django.db import transaction
 from django.utils import timezone
 
+from convoy_core.lock.in_worlds import as_in_lock, in_worlds
 from convoy_core.lock.lock import Lock
 from convoy_core.outside.takeover import read_listing
 from convoy_core.sync.deviations import Deviation, deviations_of, is_right
@@ -20,6 +21,7 @@ from ..installations.standings import followed
 from ..packs.models import Pack
 from ..people.models import User
 from ..people.rights import NotFound
+from ..releases.models import Release
 from ..releases.services import recipe_of, releases_of
 
 FOREIGN = 0.02
@@ -57,19 +59,20 @@ def compare(user: User, pack: Pack, listing: bytes, side: str = "player") -> Ins
     if not open_to:
         raise NothingOfThePack(f"{pack.name} has no release to compare with.")
     newest = open_to[:NEAREST_OF]
-    judged = [(release, *_against(files, recipe_of(release.pk).lock.share(Side(side)))) for release in newest]
+    judged = [(release, *_against(files, _outside_worlds(release, side))) for release in newest]
     # The release that is nearest: somebody who is behind is told so, and not that everything is altered.
     release, there, found = min(judged, key=lambda row: _wrong(row[2]))
-    share = recipe_of(release.pk).lock.share(Side(side))
+    share = _outside_worlds(release, side)
     if _wrong(found) > len(share.files) * (1 - FOREIGN):
         raise NothingOfThePack(
             "This listing has next to nothing of the pack.",
             f"Of {len(share.files)} files {len(share.files) - _wrong(found)} are there.",
             "List the game's folder, the one that holds the mods.",
         )
+    lock = recipe_of(release.pk).lock
     one.side, one.release, one.heard_at = side, release, timezone.now()
     one.deviations = {path: found[path].value for path in sorted(found)[:MAX_DEVIATIONS]}
-    one.fingerprint = recipe_of(release.pk).lock.fingerprint(there, _as_if_right(share))
+    one.fingerprint = lock.fingerprint(as_in_lock(lock, share, there), _as_if_right(share))
     off = {path: there[path] for path in list(one.deviations)[:RECOGNISED] if path in there}
     one.has, one.harmless = name_what_lies_there(pack, share, off)
     one.about, one.strayed = {}, []
@@ -93,6 +96,11 @@ def _against(files: Sequence[CarriedFile], share: Lock) -> tuple[dict[str, str],
     top = min(right, key=lambda one: (-right[one], len(one), one), default="")
     there = {file.path.removeprefix(top): file.sha256 for file in files if file.path.startswith(top)}
     return there, deviations_of(share, there)
+
+
+def _outside_worlds(release: Release, side: str) -> Lock:
+    """A side's share, but for what goes into worlds: nobody said into which of those in the listing."""
+    return in_worlds(recipe_of(release.pk).lock.share(Side(side)), {}, ())
 
 
 def _wrong(found: Mapping[str, Deviation]) -> int:

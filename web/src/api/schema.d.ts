@@ -2183,6 +2183,11 @@ export interface components {
              * @default
              */
             undo: string;
+            /**
+             * Worlds
+             * @default []
+             */
+            worlds: components["schemas"]["WorldThereIn"][];
         };
         /**
          * AccountIn
@@ -2924,6 +2929,10 @@ export interface components {
             stays_at?: string | null;
             /** Trial */
             trial?: boolean | null;
+            /** Worlds */
+            worlds?: {
+                [key: string]: string[];
+            } | null;
         };
         /** CodeIn */
         CodeIn: {
@@ -3747,6 +3756,10 @@ export interface components {
             statement: components["schemas"]["SignedOut"];
             /** Word */
             word: string;
+            /** Worlds */
+            worlds: {
+                [key: string]: string[];
+            };
         };
         /**
          * HealthOut
@@ -3896,6 +3909,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Into Worlds */
+            into_worlds: components["schemas"]["IntoWorldsOut"][];
             /** Key */
             key: string;
             /** Line Kb */
@@ -3949,6 +3964,8 @@ export interface components {
             watching: boolean;
             /** Worlds */
             worlds: components["schemas"]["WorldOut"][];
+            /** Worlds Here */
+            worlds_here: string[];
         };
         /** InstallationRow */
         InstallationRow: {
@@ -3981,6 +3998,27 @@ export interface components {
             standing: components["schemas"]["StandingOut"];
             /** Target */
             target: string;
+        };
+        /**
+         * IntoWorldsOut
+         * @description Content that goes into saved worlds: `folder` where those lie, `chosen` the member's, as `FOLDER/NAME` or
+         *     `FOLDER/*`; `lies_in` those of them in which it is, by the agent's last look; `on_removal` what its leaving does.
+         */
+        IntoWorldsOut: {
+            /** Chosen */
+            chosen: string[];
+            /** Folder */
+            folder: string;
+            /** Lies In */
+            lies_in: string[];
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** On Removal */
+            on_removal: string;
+            /** Version */
+            version: string;
         };
         /** InvitationIn */
         InvitationIn: {
@@ -6790,6 +6828,16 @@ export interface components {
             note: string;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * WorldThereIn
+         * @description A saved world, and the mods whose content was placed in it.
+         */
+        WorldThereIn: {
+            /** Holds */
+            holds: string[];
+            /** World */
+            world: string;
         };
     };
     responses: never;

@@ -103,6 +103,7 @@ def head(request: FromAgent) -> Head:
         word=f"{settings.WORD_ADDRESS}/{pack.pk}.json",
         sources=addresses(pack.game_id, pack.crew_id),
         left_out=installation.left_out,
+        worlds=installation.worlds,
         line=installation.line_kb,
         most=installation.most_mb,
         order=OrderOut(**order) if order else None,

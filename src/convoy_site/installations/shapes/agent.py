@@ -68,6 +68,7 @@ class Head(Schema):
     word: str
     sources: dict[str, str]
     left_out: list[str]
+    worlds: dict[str, list[str]]
     line: int
     most: int
     order: OrderOut | None
@@ -120,6 +121,13 @@ class PlanIn(Schema):
     place_bytes: Count
     seconds: Annotated[int, Field(ge=-1, lt=2**31)]
     worlds: Annotated[list[WorldIn], Field(max_length=200)]
+
+
+class WorldThereIn(Schema):
+    """A saved world, and the mods whose content was placed in it."""
+
+    world: Path300
+    holds: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=200)]
 
 
 class StepIn(Schema):
@@ -194,6 +202,7 @@ class AboutIn(Schema):
     steps: Annotated[list[StepIn], Field(max_length=50)]
     undo: Short = ""
     """The release that taking the last sync back leads to; empty: there is nothing to take back."""
+    worlds: Annotated[list[WorldThereIn], Field(max_length=200)] = []
     backups: Annotated[list[BackupIn], Field(max_length=30)]
     history: Annotated[list[HistoryIn], Field(max_length=30)]
     had_before: Count = 0

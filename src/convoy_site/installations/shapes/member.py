@@ -15,6 +15,8 @@ from ...packs.shapes.packs import ChangeOut
 from ...releases.shapes import ReleaseRow
 from ...shapes import Name, Schema, Short
 
+WorldName = Annotated[str, Field(max_length=300, pattern=r"^[^\x00]+/[^/\x00]+$")]
+
 
 class StrayedOut(Schema):
     path: str
@@ -160,6 +162,20 @@ class ChoiceOut(Schema):
     fresh: bool
 
 
+class IntoWorldsOut(Schema):
+    """Content that goes into saved worlds: `folder` where those lie, `chosen` the member's, as `FOLDER/NAME` or
+    `FOLDER/*`; `lies_in` those of them in which it is, by the agent's last look; `on_removal` what its leaving does.
+    """
+
+    mod: str
+    name: str
+    version: str
+    folder: str
+    chosen: list[str]
+    lies_in: list[str]
+    on_removal: str
+
+
 class StepOut(Schema):
     """`seen`: the agent's own check says that it is done."""
 
@@ -234,6 +250,9 @@ class InstallationPage(InstallationRow):
     errands: list[ErrandOut]
     errand_minutes: int
     choices: list[ChoiceOut]
+    worlds_here: list[str]
+    """Saved worlds that lie there, as `FOLDER/NAME`."""
+    into_worlds: list[IntoWorldsOut]
     steps: list[StepOut]
     backups: list[BackupOut]
     history: list[HistoryOut]
@@ -311,6 +330,9 @@ class ChoicesIn(Schema):
     trial: bool | None = None
     left_out: list[Name] | None = Field(default=None, max_length=500)
     asked_about: list[Name] | None = Field(default=None, max_length=500)
+    worlds: dict[Name, Annotated[list[WorldName], Field(max_length=200)]] | None = Field(default=None, max_length=200)
+    """By mod the worlds that its content goes into, as `FOLDER/NAME`, or `FOLDER/*` for all; of every mod that has any.
+    """
     line_kb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
     most_mb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
 

@@ -19,6 +19,7 @@ from django.utils import timezone
 from convoy_core.lock.recipe import read_recipe
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
+from convoy_site.installations.choices import MemberChoices, choose
 from convoy_site.installations.joining import join
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.orders import note_order
@@ -93,7 +94,7 @@ STEPS = [
 ]
 ON_TILLERWAY = ("tillerway", "2.1.0", "bosun", "5.2.0")
 ON_GAUGE_HOLLOW = ("gauge-hollow", "3.1", "", "")
-SLOW_SHELVES, SLOW_LINES = ("Boats", "Looks", "Towns"), 40
+SLOW_SHELVES, SLOW_LINES, SLOW_SCENARIO = ("Boats", "Looks", "Towns"), 40, "towpath-trial"
 HOLLOW_LINES = (
     "slate-wagons", "banking-engine", "wet-valley", "coal-smoke", "incline-working", "water-cranes", "brake-vans",
     "single-line-staff", "waiting-rooms", "halt-lamps", "market-specials", "worn-liveries",
@@ -324,12 +325,23 @@ class Command(BaseCommand):
         about = ("Slow Water", "reed", "Whoever is in", "Nothing is urgent here. Tie up where you like.")
         pack = self._start(tolliver, crew, about, ON_TILLERWAY)
         calm = Mod.objects.filter(game="tillerway", category__in=SLOW_SHELVES).order_by("category", "slug")
-        self._edit(tolliver, pack, AddMods(do="add many", mods=self._fitting(pack, calm)[:SLOW_LINES]))
-        self._publish(tolliver, pack, "1.0.0", "Forty mods for an evening without a load.")
+        lines = AddMods(do="add many", mods=self._fitting(pack, calm)[:SLOW_LINES])
+        self._edit(tolliver, pack, lines, AddMod(do="add", mod=SLOW_SCENARIO))
+        self._publish(tolliver, pack, "1.0.0", "Forty mods for an evening without a load, and a trial to run.")
         code = make_join_code(tolliver, pack.id, None).code
-        join(tolliver, code, "Slow Water", "player", "tollivers-tower")
+        tollivers = join(tolliver, code, "Slow Water", "player", "tollivers-tower")
         join(people["sunniva"], code, "Slow Water", "player", "sunnivas-desk")
         self._sync(pack)
+        self._into_world(tolliver, tollivers)
+
+    def _into_world(self, member: User, one: Installation) -> None:
+        """Two worlds, in one of which the scenario is played."""
+        worlds = stand_in_folder(one) / "worlds"
+        for name in ("flooded-towpath", "quiet-pound"):
+            (worlds / name).mkdir(parents=True, exist_ok=True)
+            (worlds / name / "canal.dat").write_bytes(random.Random(name).randbytes(90_000))  # noqa: S311
+        choose(member, one.pk, MemberChoices(worlds={SLOW_SCENARIO: ["worlds/flooded-towpath"]}))
+        self._ask(one, "sync")
 
     def _hollow_line(self, people: dict[str, User], crew: UUID) -> None:
         maren = people["maren"]

@@ -20,6 +20,7 @@ import { NextDeparture } from "./NextDeparture";
 import { Standing } from "./Standing";
 import { Steps } from "./Steps";
 import { Versions } from "./Versions";
+import { Worlds } from "./Worlds";
 
 export default function Installation() {
   const { installationId = "" } = useParams();
@@ -68,6 +69,7 @@ function Shown({ one }: { one: Page }) {
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {!one.by_listing && <NextDeparture one={one} />}
           <Choices one={one} />
+          <Worlds one={one} />
           <Machine one={one} />
           <Versions one={one} />
           <Backups one={one} />
