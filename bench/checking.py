@@ -182,11 +182,23 @@ def over_the_site() -> list[Row]:
     client, at = signed_in(), f"/api/packs/{pack.id}"
     told = client.get(f"{at}/findings").json()
     pairs = client.get(f"{at}/overlap").json()["pairs"]
+    names = [line["mod"] for line in client.get(f"{at}/draft").json()["lines"]]
+
+    def once_moved(number: int) -> float:
+        """Seconds until the findings are there once a line was moved; the edit itself is not counted."""
+        revision = client.get(f"{at}/draft").json()["revision"]
+        move = {"do": "move", "mods": [names[number]], "before": names[-1 - number]}
+        client.post(f"{at}/draft/edits", json={"revision": revision, "edits": [move]}).raise_for_status()
+        began = time.perf_counter()
+        client.get(f"{at}/findings").raise_for_status()
+        return time.perf_counter() - began
+
     aim, of = "aim: p95 under 100 ms", f"{len(Pack.objects.get(pk=pack.id).draft.picks)} builds"
     one = pairs[0]
     side = f"{at}/overlap/{one['one']}/{one['other']}"
     return [
         row(f"findings ({len(told['findings'])}), {of}", timed(lambda n: client.get(f"{at}/findings"), 20), aim),
+        row("findings after a line was moved", [once_moved(number) for number in range(12)], "aim 100 ms"),
         row(f"who meets whom ({len(pairs)} pairs)", timed(lambda n: client.get(f"{at}/overlap"), 20), aim),
         row("two side by side", timed(lambda n: client.get(side), 20), aim),
         row("parts and tree of one build", timed(lambda n: client.get(f"{at}/parts/{mods[-1]}"), 20), aim),

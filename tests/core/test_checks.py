@@ -5,9 +5,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from convoy_core.checks import ALL, DraftLine, Finding, Follower, NoBuild, Patch, Severity, Subject, Way, run_checks
 from convoy_core.checks.overlap import MOST_PLACES, places_for
+from convoy_core.checks.turning import turned_by
 from convoy_core.conflicts.laying import Parts
 from convoy_core.lock.lock import OVERLAY, LockedBuild, lay_down
 from convoy_core.lock.terms import How, Terms, Tweak
@@ -294,3 +297,24 @@ def test_a_verdict_goes_before_versions_and_makes_no_build_of_another_loader() -
     assert misfit(replace(CAPSTAN, verdicts=(WORKS,)), BASE)
     assert "crashes at dusk" in misfit(replace(build("a"), verdicts=(not_here,)), BASE)
     assert misfit(replace(OLD, verdicts=(replace(WORKS, game=parse_version("2.0")),)), BASE)
+
+
+@given(st.data())
+def test_what_another_order_turns_round_is_what_laying_it_down_so_shows(data: st.DataObject) -> None:
+    paths, mods = ["mods/x/1", "mods/x/2", "mods/y/3"], ["a", "b", "c", "d"]
+    carried = {mod: data.draw(st.dictionaries(st.sampled_from(paths), st.sampled_from("12"))) for mod in mods}
+    winners = data.draw(st.dictionaries(st.sampled_from(["mods/x", "mods/y/3"]), st.sampled_from(mods), max_size=1))
+    set_aside = data.draw(st.sampled_from([(), ("mods/x/2",)]))
+    one, other = sorted(data.draw(st.lists(st.sampled_from(mods), min_size=2, max_size=2, unique=True)))
+    order = [mod for mod in mods if mod != other]
+    order.insert(order.index(one), other)
+    now, then = (
+        subject(*((locked(mod), carried[mod]) for mod in each), winners=winners, set_aside=set_aside)
+        for each in (mods, order)
+    )
+    moved = {
+        path: mod
+        for path, mod in then.laid.holder.items()
+        if now.hashes[now.laid.holder[path]][path] != then.hashes[mod][path]
+    }
+    assert turned_by(now, one, other) == moved

@@ -11,7 +11,8 @@ from convoy_core.conflicts.clashes import compare
 from convoy_core.conflicts.laying import Layer, Meeting, Parts, lay
 from convoy_core.conflicts.set_aside import MAX_LINES, caught_by, read_list
 from convoy_core.conflicts.wire import as_json, read_conflict_problem
-from convoy_core.outside.patterns import Catcher, matcher
+from convoy_core.outside.catcher import MOST_ALIKE, Catcher
+from convoy_core.outside.patterns import matcher
 from convoy_core.settings.formats import UnreadableSettings, open_settings
 from convoy_core.settings.trees import read_tree
 from convoy_core.words.errors import MalformedInput
@@ -121,6 +122,31 @@ def test_the_first_line_that_catches_a_path_counts(patterns: list[str]) -> None:
         assert catcher.first(path) == (fitting[0] if fitting else None)
     caught = caught_by(patterns, dict.fromkeys(PATHS, 2))
     assert sum(one.files for one in caught) * 2 == sum(one.size for one in caught)
+
+
+LETTERS = st.text(alphabet="aAb.*", min_size=1, max_size=6)
+
+
+@given(
+    st.lists(st.lists(st.one_of(LETTERS, st.just("**")), min_size=1, max_size=4).map("/".join), max_size=8),
+    st.lists(
+        st.lists(st.text(alphabet="aAb.", min_size=1, max_size=5), min_size=1, max_size=4).map("/".join), max_size=8
+    ),
+)
+def test_what_is_looked_up_is_what_the_expressions_say(patterns: list[str], paths: list[str]) -> None:
+    wanted = [
+        (path, fitting[0])
+        for path in paths
+        if (fitting := [at for at, one in enumerate(patterns) if matcher((one,)).fullmatch(path)])
+    ]
+    assert list(Catcher(patterns).caught(paths)) == wanted
+
+
+def test_lines_that_nothing_firm_tells_apart_are_bounded() -> None:
+    alike = [f"*a{number}*" for number in range(MOST_ALIKE + 5)]
+    wagons = [f"wagons/wagon-{number}*.dat" for number in range(500)]
+    troubled = [one.pattern for one in read_list("\n".join([*wagons, *alike])) if one.trouble]
+    assert troubled == alike[MOST_ALIKE:]
 
 
 def test_a_pasted_list_says_by_line_what_is_wrong() -> None:

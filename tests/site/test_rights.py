@@ -60,6 +60,7 @@ DOORS = [
     ("POST", "/api/packs/{pack}/draft/edits", EDITS, CURATE),
     ("GET", "/api/packs/{pack}/findings", None, SEE),
     ("POST", "/api/packs/{pack}/findings/read", {}, CURATE),
+    ("GET", "/api/packs/{pack}/finding?finding=no", None, NEVER),
     ("POST", "/api/packs/{pack}/findings/ways", {"finding": "no: such"}, {**CURATE, "owner": 404, "curator": 404}),
     ("POST", "/api/packs/{pack}/findings/mend", {"revision": 1}, CURATE),
     ("GET", "/api/packs/{pack}/overlap", None, SEE),

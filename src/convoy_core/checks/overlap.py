@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from ..conflicts.clashes import Compared
 from ..words.wording import counted
@@ -30,8 +31,9 @@ class Pair:
     whole: list[str] = field(default_factory=list)
     compared: list[Compared] = field(default_factory=list)
 
-    @property
+    @cached_property
     def paths(self) -> list[str]:
+        """Asked for once nothing is added any more."""
         return sorted([*self.whole, *(one.meeting.path for one in self.compared)])
 
     @property
@@ -78,18 +80,18 @@ def check(subject: Subject) -> list[Finding]:
 def _finding(subject: Subject, pair: Pair) -> Finding:
     loser, winner = subject.name(pair.loser), subject.name(pair.winner)
     keys = [
-        f"{one.meeting.path}: {'.'.join(clash.key)} is {_shown(clash.values[pair.winner])}, {loser} has "
-        f"{_shown(clash.values[pair.loser])}"
+        (one.meeting.path, clash)
         for one in pair.compared
         for clash in one.clashes
         if pair.loser in clash.values and pair.winner in clash.values
     ]
-    lost = [
-        f"{one.meeting.path}: {'.'.join(gone.key)} of {loser} is lost"
-        for one in pair.compared
-        for gone in one.lost
-        if gone.mod == pair.loser
+    lost = [(one.meeting.path, gone) for one in pair.compared for gone in one.lost if gone.mod == pair.loser]
+    evidence = [
+        f"{path}: {'.'.join(clash.key)} is {_shown(clash.values[pair.winner])}, {loser} has "
+        f"{_shown(clash.values[pair.loser])}"
+        for path, clash in keys[:SHOWN]
     ]
+    evidence += [f"{path}: {'.'.join(gone.key)} of {loser} is lost" for path, gone in lost[:SHOWN]]
     said = [
         *([f"{counted(len(pair.whole), 'file')} replaced"] if pair.whole else []),
         *([f"{counted(len(keys), 'value')} overruled"] if keys else []),
@@ -109,7 +111,7 @@ def _finding(subject: Subject, pair: Pair) -> Finding:
         why,
         "Say whose file it is to be, change the order, or leave one out.",
         pair.winner,
-        evidence=tuple([*keys, *lost, *pair.whole][:SHOWN]),
+        evidence=tuple([*evidence, *pair.whole[:SHOWN]][:SHOWN]),
         ways=_ways(subject, pair),
         pair=(pair.loser, pair.winner),
     )

@@ -4,6 +4,9 @@ are.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import NamedTuple
+
 from ..lock.lock import LockedBuild
 from ..words.wording import listed
 from .finding import Finding, Severity, add
@@ -11,19 +14,37 @@ from .subject import Subject
 
 
 def check(subject: Subject) -> list[Finding]:
-    found = []
+    return [
+        _finding(subject, *declared)
+        for declared in declared_by(subject)
+        if not subject.is_joined(declared.one.mod, declared.other.mod)
+    ]
+
+
+class Declared(NamedTuple):
+    """Two builds, first in order first, that say they change the same: names that each rebuilds, and names that one
+    rebuilds and the other touches.
+    """
+
+    one: LockedBuild
+    other: LockedBuild
+    both: list[str]
+    half: list[str]
+
+
+def declared_by(subject: Subject) -> Iterator[Declared]:
+    """Every such pair. Only what somebody rebuilds can clash."""
     claiming = [build for build, _ in subject.layers if build.claims.touches or build.claims.rebuilds]
+    rebuilding = [at for at, build in enumerate(claiming) if build.claims.rebuilds]
     for at, one in enumerate(claiming):
-        for other in claiming[at + 1 :]:
-            here, there = one.claims, other.claims
-            if not (here.rebuilds or there.rebuilds) or subject.is_joined(one.mod, other.mod):
-                continue
-            both = sorted(covered(here.rebuilds, there.rebuilds))
-            halves = covered(here.rebuilds, there.touches) | covered(there.rebuilds, here.touches)
-            half = sorted(halves - set(both))
+        here = one.claims
+        later = claiming[at + 1 :] if here.rebuilds else [claiming[place] for place in rebuilding if place > at]
+        for other in later:
+            there = other.claims
+            both = covered(here.rebuilds, there.rebuilds)
+            half = covered(here.rebuilds, there.touches) | covered(there.rebuilds, here.touches)
             if both or half:
-                found.append(_finding(subject, one, other, both, half))
-    return found
+                yield Declared(one, other, sorted(both), sorted(half - both))
 
 
 def covered(wholes: tuple[str, ...], names: tuple[str, ...]) -> set[str]:

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from ..conflicts.clashes import Compared, compare
+from ..conflicts.clashes import Compared, Comparisons
 from ..conflicts.laying import Laid, Layer, Meeting, lay
 from ..lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile
 from ..lock.terms import Terms
@@ -91,6 +91,8 @@ class Subject:
     needed: Needed = Needed()
     names: Mapping[str, str] = field(default_factory=dict)
     """What mods are called that have no build in the draft."""
+    comparisons: Comparisons = field(default_factory=Comparisons, repr=False, compare=False)
+    """Of files key by key; handed from check to check they are made once."""
 
     @cached_property
     def builds(self) -> Mapping[str, LockedBuild]:
@@ -161,7 +163,7 @@ class Subject:
             return None
         found = {mod: self.reading(mod, meeting.path) for mod in meeting.by}
         trees = {mod: one.keys for mod, one in found.items() if one is not None and not one.trouble}
-        return compare(meeting, trees) if len(trees) == len(meeting.by) else None
+        return self.comparisons.compare(meeting, trees) if len(trees) == len(meeting.by) else None
 
     def top(self, mod: str) -> str:
         """What the paths of a mod's files begin with; nothing for the pack's own."""

@@ -7,11 +7,10 @@ names lies there, else the last in order.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from ..outside.patterns import matcher
+from ..outside.catcher import Catcher, catcher
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,9 +25,9 @@ class Parts:
 
     def keep(self, path: str) -> bool:
         """Whether the file at `path`, relative to the build's top, is laid down."""
-        if self.only and not matcher(self.only).fullmatch(path):
+        if self.only and not catcher(self.only).catches(path):
             return False
-        return not (self.leave_out and matcher(self.leave_out).fullmatch(path))
+        return not (self.leave_out and catcher(self.leave_out).catches(path))
 
 
 EVERYTHING = Parts()
@@ -70,7 +69,7 @@ def lay(layers: Sequence[Layer], winners: Mapping[str, str] | None = None, set_a
     chosen = {place.rstrip("/"): mod for place, mod in (winners or {}).items()}
     put_aside: dict[str, tuple[str, ...]] = {}
     if set_aside:
-        layers, put_aside = _without(layers, matcher(tuple(set_aside)))
+        layers, put_aside = _without(layers, catcher(tuple(set_aside)))
     holder: dict[str, str] = {}
     contested: set[str] = set()
     for layer in layers:
@@ -97,11 +96,11 @@ def lay(layers: Sequence[Layer], winners: Mapping[str, str] | None = None, set_a
     )
 
 
-def _without(layers: Sequence[Layer], aside: re.Pattern[str]) -> tuple[list[Layer], dict[str, tuple[str, ...]]]:
+def _without(layers: Sequence[Layer], aside: Catcher) -> tuple[list[Layer], dict[str, tuple[str, ...]]]:
     """Layers without what is set aside, and that by mod."""
     left, put_aside = [], {}
     for layer in layers:
-        gone = sorted(path for path in layer.files if aside.fullmatch(path))
+        gone = sorted(path for path, _ in aside.caught(layer.files))
         if gone:
             put_aside[layer.mod], unwanted = tuple(gone), set(gone)
             files = {path: sha256 for path, sha256 in layer.files.items() if path not in unwanted}

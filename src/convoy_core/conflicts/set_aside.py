@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from ..outside.patterns import HOW, MAX_PATTERN_LENGTH, Catcher, is_pattern, matcher
+from ..outside.catcher import MOST_ALIKE, catcher
+from ..outside.patterns import HOW, MAX_PATTERN_LENGTH, is_pattern, matcher
 
 MAX_LINES = 5_000
 """Hundreds of parts are usual; an imported list may hold thousands."""
@@ -42,8 +43,16 @@ def read_list(text: str) -> list[ListLine]:
         if not pattern or pattern.startswith("#"):
             continue
         if len(found) == MAX_LINES:
-            return [*found, ListLine(number, pattern[:MAX_PATTERN_LENGTH], f"{MAX_LINES} lines are the most.")]
+            found.append(ListLine(number, pattern[:MAX_PATTERN_LENGTH], f"{MAX_LINES} lines are the most."))
+            break
         found.append(ListLine(number, pattern, _trouble(pattern)))
+    usable = [at for at, line in enumerate(found) if not line.trouble]
+    for place in catcher(tuple(found[at].pattern for at in usable)).crowded:
+        at = usable[place]
+        told = (
+            f"More than {MOST_ALIKE} lines differ in nothing but what stands between wildcards. Name folders or files."
+        )
+        found[at] = ListLine(found[at].number, found[at].pattern, told)
     return found
 
 
@@ -59,11 +68,8 @@ def caught_by(patterns: Sequence[str], sizes: Mapping[str, int]) -> list[Caught]
     """What each pattern catches of some files (path to bytes), in the order of the patterns: a file counts for the
     first that catches it, so that the figures add up. One pass over the files, whatever the number of patterns.
     """
-    catcher = Catcher(patterns)
     files, bytes_ = [0] * len(patterns), [0] * len(patterns)
-    for path, size in sizes.items():
-        at = catcher.first(path)
-        if at is not None:
-            files[at] += 1
-            bytes_[at] += size
+    for path, at in catcher(tuple(patterns)).caught(sizes):
+        files[at] += 1
+        bytes_[at] += sizes[path]
     return [Caught(*pair) for pair in zip(files, bytes_, strict=True)]

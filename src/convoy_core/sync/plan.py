@@ -13,8 +13,8 @@ from enum import StrEnum
 from ..lock.lock import Lock, LockedBuild, PlacedFile
 from ..lock.rendering import rendering
 from ..lock.worlds import WorldChange, world_changes
+from ..outside.catcher import catcher
 from ..outside.paths import is_litter
-from ..outside.patterns import matcher
 
 NOT_PLAIN = "no plain file"
 """Stands for the hash of a link, pipe or device, or of a file that cannot be read: nobody's pack file."""
@@ -153,8 +153,7 @@ def make_plan(
     extras = _extras(scan.hashes, record.hashes, target) - aside
     if target.set_aside:
         # The pack says that these are not to be there; whoever put them there finds them beside.
-        unwanted = matcher(target.set_aside)
-        put_aside = {path for path in extras if unwanted.fullmatch(path)}
+        put_aside = {path for path, _ in catcher(target.set_aside).caught(extras)}
         aside |= put_aside
         extras -= put_aside
     if choices.extras_aside:

@@ -4,14 +4,16 @@ Releases and installations stand above packs; what the checks ask of them they h
 (`ASKED`).
 """
 
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, TypeVar
 from uuid import UUID
 
 from django.db.models import Count, Max
 
 from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Subject, Way, run_checks
+from convoy_core.conflicts.clashes import Comparisons
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
 from convoy_core.settings.readings import Reading
@@ -26,6 +28,8 @@ from ..catalogue.services import BuildRow, build_rows, core_of, shelf
 from . import drafts
 from .models import Draft, Edit, Pack
 from .outlook import counterparts_of
+
+Made = TypeVar("Made")
 
 
 @dataclass
@@ -51,7 +55,8 @@ def subject_of(draft: Draft) -> Subject:
     base, said = drafts.base_of(draft), sayings_of(pack)
     picked = {slug: row for slug, version in draft.picks.items() for row in rows[slug] if row.version == version}
     cores = {core.mod: core for core in drafts.as_drafted(draft, (row.core for row in picked.values()))}
-    layers = drafts.layers(draft)
+    read = drafts.picked(draft, with_places=True)
+    layers = drafts.layers(draft, found=read)
     found: dict[str, Reading] = {}
     patches = _patches(pack, cores, base, said)
     subject = Subject(
@@ -79,8 +84,9 @@ def subject_of(draft: Draft) -> Subject:
         patches=patches,
         before=ASKED.last_release(pack),
         followers=ASKED.followers(pack),
-        needed=drafts.needed_by_draft(draft),
+        needed=drafts.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
+        comparisons=_comparisons,
     )
     found |= readings.known(pack, wanted_readings(subject))
     return subject
@@ -177,7 +183,23 @@ class Checked:
     mark: tuple[object, ...]
     subject: Subject
     findings: Sequence[Finding]
+    _made: dict[str, Any] = field(default_factory=dict)
 
+    def once(self, name: str, make: Callable[[], Made]) -> Made:
+        """What a page makes of it, made for the first who asks."""
+        if name not in self._made:
+            self._made[name] = make()
+        made: Made = self._made[name]
+        return made
+
+    @cached_property
+    def sizes(self) -> Mapping[str, int]:
+        """Path to bytes of all that the draft lays down, or would but for what is set aside."""
+        return {path: size for files in self.subject.files.values() for path, size in files.sizes.items()}
+
+
+_comparisons = Comparisons()
+"""Of all drafts: what one edit leaves as it was is not compared again."""
 
 _checked: dict[UUID, Checked] = {}
 MOST_CHECKED = 12

@@ -154,11 +154,13 @@ def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
     return {mod: found[mod] for mod in picks if mod in found}
 
 
-def layers(draft: Draft, with_files: bool = True) -> Sequence[tuple[LockedBuild, Sequence[PlacedFile]]]:
+def layers(
+    draft: Draft, with_files: bool = True, found: Picked | None = None
+) -> Sequence[tuple[LockedBuild, Sequence[PlacedFile]]]:
     """The draft's builds in order, each with the files it places by the game profile's layout and the draft's parts;
-    the pack's own files last.
+    the pack's own files last. `found`: its builds, where they were read already.
     """
-    found = picked(draft, with_places=with_files)
+    found = found or picked(draft, with_places=with_files)
     profile = draft.pack.game.profile
     said, rules = sayings_of(draft.pack), rules_of(draft)
     result: list[tuple[LockedBuild, Sequence[PlacedFile]]] = []
@@ -274,11 +276,10 @@ def terms_of(draft: Draft) -> Terms:
     )
 
 
-def needed_by_draft(draft: Draft) -> Needed:
+def needed_by_draft(draft: Draft, found: Picked | None = None) -> Needed:
     """What the draft demands of a machine: memory as the strip adds it up, disk, and the runtime of its base."""
     profile = draft.pack.game.profile
-    rows = picked(draft).rows
-    asked = demand(map(_weight, rows), profile.memory)
+    asked = demand(map(_weight, (found or picked(draft)).rows), profile.memory)
     return Needed(asked.minimum, asked.recommended, asked.disk, profile.runtime_of(base_of(draft)))
 
 

@@ -7,9 +7,9 @@ from typing import NamedTuple
 from convoy_core.conflicts.set_aside import MAX_LINES, caught_by, read_list
 from convoy_core.draft.parts import read_rule
 from convoy_core.lock.lock import OVERLAY, LockedBuild
+from convoy_core.outside.catcher import catcher
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.paths import checked_path, refuse_twins
-from convoy_core.outside.patterns import matcher
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 
@@ -100,8 +100,10 @@ def _aside(draft: Draft, edit: SetAside) -> Applied:
     return Applied(("set aside",), f"{counted(len(patterns), 'line')} of files set aside")
 
 
-def refuse_aside(draft: Draft, edit: SetAside) -> tuple[str, list[str]]:
-    """A list as it is kept, and its patterns. Raises MustStay for a line that is none, or catches what must stay."""
+def refuse_aside(draft: Draft, edit: SetAside, builds: Iterable[LockedBuild] | None = None) -> tuple[str, list[str]]:
+    """A list as it is kept, and its patterns. Raises MustStay for a line that is none, or catches what must stay.
+    `builds`: the draft's, where they were read already.
+    """
     text = "\n".join(line.rstrip() for line in edit.text.splitlines())
     lines = read_list(text)
     if wrong := next((line for line in lines if line.trouble), None):
@@ -110,19 +112,19 @@ def refuse_aside(draft: Draft, edit: SetAside) -> tuple[str, list[str]]:
         )
     patterns = [line.pattern for line in lines]
     if patterns:
-        _refuse_needed(draft, patterns)
+        known = (build for build, _ in drafts.layers(draft, with_files=False)) if builds is None else builds
+        _refuse_needed(draft, patterns, known)
     return text, patterns
 
 
-def _refuse_needed(draft: Draft, patterns: list[str]) -> None:
+def _refuse_needed(draft: Draft, patterns: list[str], builds: Iterable[LockedBuild]) -> None:
     """Refuses what catches a marker without which the game does not see a mod, or a file that a setting or step
     names.
     """
-    unwanted = matcher(tuple(patterns))
-    for path, why in needed_paths(draft, (build for build, _ in drafts.layers(draft, with_files=False))).items():
-        if unwanted.fullmatch(path):
-            line = next(one for one in patterns if matcher((one,)).fullmatch(path))
-            raise MustStay(f"“{line[:60]}” catches {path}.", why, "Write a line that leaves it alone.", path=path)
+    needed = needed_paths(draft, builds)
+    for path, at in catcher(tuple(patterns)).caught(needed):
+        what = f"“{patterns[at][:60]}” catches {path}."
+        raise MustStay(what, needed[path], "Write a line that leaves it alone.", path=path)
 
 
 def needed_paths(draft: Draft, builds: Iterable[LockedBuild]) -> dict[str, str]:
@@ -157,11 +159,10 @@ class CaughtBy(NamedTuple):
     size: int
 
 
-def caught(draft: Draft, text: str) -> list[CaughtBy]:
-    """What each line of a list catches in the draft."""
+def caught(sizes: Mapping[str, int], text: str) -> list[CaughtBy]:
+    """What each line of a list catches of a draft's files (path to bytes)."""
     lines = read_list(text)
     usable = [line for line in lines if not line.trouble]
-    sizes = {file.path: file.size for _, files in drafts.layers(draft) for file in files}
     by = caught_by([line.pattern for line in usable], sizes)
     found = {line.number: one for line, one in zip(usable, by, strict=True)}
     return [

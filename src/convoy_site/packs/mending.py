@@ -51,10 +51,16 @@ def ways_of(user: User, pack_id: UUID, finding_id: str) -> list[Tried]:
     """The ways to mend one finding, each rehearsed. Raises NotFound where it is not found any more."""
     pack = pack_for(user, pack_id, Action.EDIT)
     before = _seen(pack.draft)
-    finding = next((one for one in before.findings if one.id == finding_id), None)
-    if finding is None:
-        raise NotFound("This is not found any more.", "The draft has changed.", "Look at the list again.")
+    finding = finding_among(before.findings, finding_id)
     return [_try(user, pack.draft, [], finding, before, way) for way in finding.ways]
+
+
+def finding_among(findings: Sequence[Finding], finding_id: str) -> Finding:
+    """Raises NotFound where it is not found any more."""
+    found = next((one for one in findings if one.id == finding_id), None)
+    if found is None:
+        raise NotFound("This is not found any more.", "The draft has changed.", "Look at the list again.")
+    return found
 
 
 def mend_safe(user: User, pack_id: UUID, revision: int, rehearse: bool) -> tuple[list[Mended], int]:

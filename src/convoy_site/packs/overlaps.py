@@ -1,13 +1,13 @@
 """Who meets whom in a draft: the picture of overlap, and two mods side by side."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from convoy_core.checks import Subject
 from convoy_core.checks.overlap import concerned_by
-from convoy_core.checks.rebuilds import covered
-from convoy_core.conflicts.laying import Layer, Meeting, lay
+from convoy_core.checks.rebuilds import declared_by
+from convoy_core.checks.turning import turned_by
+from convoy_core.conflicts.laying import Meeting
 from convoy_core.conflicts.wire import as_json
 from convoy_core.lock.canonical import canonical_json
 from convoy_core.lock.lock import OVERLAY
@@ -55,16 +55,9 @@ def overlaps(subject: Subject) -> list[Meets]:
                     pair.lost += sum(lost.mod in (one, other) for lost in compared.lost)
                 else:
                     pair.unread += subject.is_readable(meeting.path)
-    claiming = [build for build, _ in subject.layers if build.claims.rebuilds or build.claims.touches]
-    for at, first in enumerate(claiming):
-        for second in claiming[at + 1 :]:
-            names = {
-                *covered(first.claims.rebuilds, (*second.claims.rebuilds, *second.claims.touches)),
-                *covered(second.claims.rebuilds, first.claims.touches),
-            }
-            if names:
-                key = (first.mod, second.mod)
-                found.setdefault(key, Meets(*key)).names = sorted(names)
+    for declared in declared_by(subject):
+        key = (declared.one.mod, declared.other.mod)
+        found.setdefault(key, Meets(*key)).names = sorted((*declared.both, *declared.half))
     return sorted(found.values(), key=lambda pair: (order[pair.one], order[pair.other]))
 
 
@@ -86,7 +79,7 @@ def side_by_side(subject: Subject, one: str, other: str) -> dict[str, Any]:
         "other_name": names[other],
         "paths": [_path(subject, meeting) for meeting in meetings[:MOST_PATHS]],
         "more": max(0, len(meetings) - MOST_PATHS),
-        **_turned(subject, order, one, other),
+        **_turned(subject, one, other),
         "patches": [patch.name for patch in subject.patches if {one, other} <= set(patch.partners)],
     }
 
@@ -125,17 +118,9 @@ def _shown(value: Any) -> str:
     return plain if isinstance(plain, str) else canonical_json(plain).decode()
 
 
-def _turned(subject: Subject, order: Sequence[str], one: str, other: str) -> dict[str, Any]:
+def _turned(subject: Subject, one: str, other: str) -> dict[str, Any]:
     """What laying `other` down just before `one` would turn round: paths whose holder changes, and for whom."""
     if OVERLAY in (one, other) or one not in subject.lines or other not in subject.lines:
         return {"turned": 0, "turned_with": []}
-    turned = [mod for mod in order if mod != other]
-    turned.insert(turned.index(one), other)
-    layers = {mod: Layer(mod, subject.hashes[mod]) for mod in order}
-    after = lay([layers[mod] for mod in turned], subject.winners, subject.set_aside).holder
-    moved = {path: (mod, after[path]) for path, mod in subject.laid.holder.items() if after[path] != mod}
-    moved = {
-        path: (was, now) for path, (was, now) in moved.items() if subject.hashes[was][path] != subject.hashes[now][path]
-    }
-    others = {mod for pair in moved.values() for mod in pair} - {one, other}
-    return {"turned": len(moved), "turned_with": sorted(subject.name(mod) for mod in others)}
+    turned = turned_by(subject, one, other)
+    return {"turned": len(turned), "turned_with": sorted(subject.name(mod) for mod in {*turned.values()} - {one})}

@@ -53,6 +53,15 @@ export const useFindings = (id: string) =>
     refetchInterval: (query) => (query.state.data?.reading ? READING : false),
   });
 
+/** A finding's evidence and ways; `mark` changes with what it rests on. */
+export const useFinding = (id: string, finding: string, mark: string) =>
+  useQuery({
+    queryKey: ["pack", id, "findings", "one", finding, mark],
+    queryFn: () =>
+      told(api.GET("/api/packs/{pack_id}/finding", { params: { path: { pack_id: id }, query: { finding } } })),
+    retry: false,
+  });
+
 /** The ways to mend a finding, each rehearsed; `mark` changes with what it rests on. */
 export const useWays = (id: string, finding: string, mark: string) =>
   useQuery({

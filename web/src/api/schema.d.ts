@@ -1495,6 +1495,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/finding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Opened
+         * @description One finding's evidence, and its ways to mend it, not tried yet.
+         */
+        get: operations["finding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/findings": {
         parameters: {
             query?: never;
@@ -3459,18 +3479,19 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description `mark` changes with the evidence; `pair`: two mods whose files can be looked at side by side.
+         * @description `mark` changes with the evidence; `pair`: two mods whose files can be looked at side by side; `may_be_safe`: it
+         *     has a way that may change nothing else. Evidence and ways are asked for one by one.
          */
         FindingOut: {
             /** Check */
             check: string;
-            /** Evidence */
-            evidence: string[];
             /** Id */
             id: string;
             laid_down: components["schemas"]["LaidDownOut"] | null;
             /** Mark */
             mark: string;
+            /** May Be Safe */
+            may_be_safe: boolean;
             /** Mod */
             mod: string;
             /** Now */
@@ -3478,8 +3499,6 @@ export interface components {
             /** Pair */
             pair: string[];
             severity: components["schemas"]["Severity"];
-            /** Ways */
-            ways: components["schemas"]["WayOut"][];
             /** What */
             what: string;
             /** Why */
@@ -4747,6 +4766,13 @@ export interface components {
             pack: string;
             /** Release */
             release: string;
+        };
+        /** OpenedOut */
+        OpenedOut: {
+            /** Evidence */
+            evidence: string[];
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
         };
         /** OptionOut */
         OptionOut: {
@@ -9967,6 +9993,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    finding: {
+        parameters: {
+            query: {
+                finding: string;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -5,7 +5,7 @@ from uuid import UUID
 
 from ninja import Query, Router
 
-from convoy_core.checks import Finding
+from convoy_core.checks import Finding, Subject
 from convoy_core.lock.lock import OVERLAY
 from convoy_core.words.errors import ConvoyError
 
@@ -29,6 +29,7 @@ from ..shapes.checking import (
     MendedOut,
     MendIn,
     MendOut,
+    OpenedOut,
     OverlapNode,
     OverlapOut,
     OverlapPair,
@@ -55,14 +56,25 @@ def findings(request: SignedIn, pack_id: UUID) -> CheckedOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
     seen = checking.checked(pack.draft)
     subject = seen.subject
-    wanted = checking.wanted_readings(subject)
+    wanted = seen.once("wanted", lambda: checking.wanted_readings(subject))
     unread = len(wanted - subject.readings.keys())
     return CheckedOut(
         revision=pack.draft.revision,
-        findings=[finding_out(pack.draft, one) for one in seen.findings],
+        findings=seen.once("findings", lambda: [finding_out(pack.draft, one) for one in seen.findings]),
         reading=after.is_reading_files(str(pack.pk)),
         unread=unread,
         read=len(wanted) - unread,
+    )
+
+
+@router.get("/packs/{pack_id}/finding", response=OpenedOut, operation_id="finding")
+def opened(request: SignedIn, pack_id: UUID, asked: Annotated[FindingIn, Query()]) -> OpenedOut:
+    """One finding's evidence, and its ways to mend it, not tried yet."""
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    one = mending.finding_among(checking.checked(pack.draft).findings, asked.finding)
+    return OpenedOut(
+        evidence=list(one.evidence),
+        ways=[WayOut(text=way.text, edits=mending.edits_of(way), is_choice=way.is_choice) for way in one.ways],
     )
 
 
@@ -77,8 +89,7 @@ def finding_out(draft: Draft, one: Finding) -> FindingOut:
         what=one.what,
         why=one.why,
         now=one.now,
-        evidence=list(one.evidence),
-        ways=[WayOut(text=way.text, edits=mending.edits_of(way), is_choice=way.is_choice) for way in one.ways],
+        may_be_safe=any(not way.is_choice for way in one.ways),
         pair=list(one.pair or ()),
         laid_down=LaidDownOut(because=told["because"], by=told["by"], at=told["at"]) if told else None,
     )
@@ -111,7 +122,11 @@ def mend(request: SignedIn, pack_id: UUID, body: MendIn) -> MendOut:
 @router.get("/packs/{pack_id}/overlap", response=OverlapOut, operation_id="overlap")
 def overlap(request: SignedIn, pack_id: UUID) -> OverlapOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    subject = checking.checked(pack.draft).subject
+    seen = checking.checked(pack.draft)
+    return seen.once("overlap", lambda: _overlap(seen.subject))
+
+
+def _overlap(subject: Subject) -> OverlapOut:
     pairs = overlaps.overlaps(subject)
     met = {mod for pair in pairs for mod in (pair.one, pair.other)}
     return OverlapOut(
@@ -152,23 +167,24 @@ def parts(request: SignedIn, pack_id: UUID, mod: Short) -> PartsOut:
 @router.get("/packs/{pack_id}/set-aside", response=AsideOut, operation_id="set_aside")
 def set_aside(request: SignedIn, pack_id: UUID) -> AsideOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    return _aside(pack.draft, pack.draft.set_aside)
+    return _aside(checking.checked(pack.draft), pack.draft.set_aside)
 
 
 @router.post("/packs/{pack_id}/set-aside", response=AsideOut, operation_id="try_set_aside")
 def try_set_aside(request: SignedIn, pack_id: UUID, body: ListIn) -> AsideOut:
     """What each line of a list would catch. Keeps nothing."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found = _aside(pack.draft, body.text)
+    seen = checking.checked(pack.draft)
+    found = _aside(seen, body.text)
     try:
-        laying_edits.refuse_aside(pack.draft, SetAside(do="set aside", text=body.text))
+        laying_edits.refuse_aside(pack.draft, SetAside(do="set aside", text=body.text), seen.subject.builds.values())
     except ConvoyError as error:
         found.refused = error.sentence()
     return found
 
 
-def _aside(draft: Draft, text: str) -> AsideOut:
-    lines = [CaughtOut(**row._asdict()) for row in laying_edits.caught(draft, text)]
+def _aside(seen: checking.Checked, text: str) -> AsideOut:
+    lines = [CaughtOut(**row._asdict()) for row in laying_edits.caught(seen.sizes, text)]
     return AsideOut(
         text=text,
         lines=lines,

@@ -27,7 +27,9 @@ class LaidDownOut(Schema):
 
 
 class FindingOut(Schema):
-    """`mark` changes with the evidence; `pair`: two mods whose files can be looked at side by side."""
+    """`mark` changes with the evidence; `pair`: two mods whose files can be looked at side by side; `may_be_safe`: it
+    has a way that may change nothing else. Evidence and ways are asked for one by one.
+    """
 
     id: str
     mark: str
@@ -37,10 +39,14 @@ class FindingOut(Schema):
     what: str
     why: str
     now: str
-    evidence: list[str]
-    ways: list[WayOut]
+    may_be_safe: bool
     pair: list[str]
     laid_down: LaidDownOut | None
+
+
+class OpenedOut(Schema):
+    evidence: list[str]
+    ways: list[WayOut]
 
 
 class CheckedOut(Schema):

@@ -6,8 +6,9 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import type { Shape } from "../../../api/client";
-import { type Edit, useWays } from "../../../api/queries";
+import { type Edit, useFinding, useWays } from "../../../api/queries";
 import { SeverityMark } from "../../../parts/marks";
+import { RefusalRemark } from "../../../parts/notices";
 import { when } from "../../../parts/words";
 import { mono } from "../../../theme";
 import type { Editing } from "../useEditing";
@@ -77,7 +78,12 @@ export function FindingRow({ packId, finding, editing, may }: Props) {
 
 function Opened({ packId, finding, editing, may }: Props) {
   const [all, setAll] = useState(false);
-  const lines = all ? finding.evidence : finding.evidence.slice(0, SHOWN);
+  const looked = useFinding(packId, finding.id, finding.mark);
+  if (!looked.data) {
+    return looked.error ? <RefusalRemark error={looked.error} /> : <Box role="status">Looking …</Box>;
+  }
+  const { evidence, ways } = looked.data;
+  const lines = all ? evidence : evidence.slice(0, SHOWN);
   return (
     <Box sx={{ mt: 0.5, mb: 1 }}>
       {lines.map((each) => (
@@ -85,13 +91,13 @@ function Opened({ packId, finding, editing, may }: Props) {
           {each}
         </Box>
       ))}
-      {finding.evidence.length > lines.length && (
+      {evidence.length > lines.length && (
         <Button size="small" sx={{ px: 0 }} onClick={() => setAll(true)}>
-          All {finding.evidence.length}
+          All {evidence.length}
         </Button>
       )}
       {finding.now && <Box sx={{ fontSize: "0.9rem", my: 0.5 }}>{finding.now}</Box>}
-      {may && finding.ways.length > 0 && <Ways packId={packId} finding={finding} editing={editing} />}
+      {may && ways.length > 0 && <Ways packId={packId} finding={finding} ways={ways} editing={editing} />}
       <Box sx={{ display: "flex", gap: 2, flexWrap: "wrap", fontSize: "0.9rem", mt: 0.75 }}>
         {finding.pair.length === 2 && (
           <Link
@@ -112,11 +118,15 @@ function Opened({ packId, finding, editing, may }: Props) {
   );
 }
 
-function Ways({ packId, finding, editing }: { packId: string; finding: Finding; editing: Editing }) {
+interface WaysProps extends Omit<Props, "may"> {
+  ways: Shape["WayOut"][];
+}
+
+function Ways({ packId, finding, ways, editing }: WaysProps) {
   const tried = useWays(packId, finding.id, finding.mark).data;
   return (
     <Box component="ul" aria-label="Ways to mend it" sx={{ listStyle: "none", m: 0, mt: 0.5, p: 0 }}>
-      {finding.ways.map((way, at) => {
+      {ways.map((way, at) => {
         const one = tried?.[at];
         return (
           <Box component="li" key={way.text} sx={{ display: "flex", gap: 1, py: 0.25, alignItems: "baseline" }}>

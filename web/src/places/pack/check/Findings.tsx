@@ -46,9 +46,7 @@ export default function Findings() {
       <Loaded query={checked}>
         {({ findings }) => (
           <>
-            {may && findings.some((one) => !one.laid_down && one.ways.some((way) => !way.is_choice)) && (
-              <MendAll packId={packId} />
-            )}
+            {may && findings.some((one) => !one.laid_down && one.may_be_safe) && <MendAll packId={packId} />}
             {!findings.some((one) => !one.laid_down) && (
               <Empty title="Nothing stands in the way">
                 Every line has a build, no mod loses a file or a setting to another, and nobody has to fetch anything by
