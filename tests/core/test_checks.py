@@ -48,7 +48,7 @@ def subject(*layers: tuple[LockedBuild, dict[str, str]], read: bool = True, **mo
         file.sha256: read_file(file.path, text.encode())
         for (_, files), (_, found) in zip(layers, rows, strict=True)
         for file, text in zip(found, files.values(), strict=True)
-        if made.is_readable(file.path)
+        if made.is_readable(file.path) or file.member == "schema.json"
     }
     return replace(made, readings=readings) if read else made
 
@@ -70,6 +70,10 @@ tweak = Tweak(LAMP, ("strength",), 8, How.ENFORCED)
 SMALL = Follower("Corvin", Machine(memory=4096))
 bound = replace(locked("a"), reach=Reach.SAVE)
 
+describing = replace(locked("a"), claims=Claims(schema="schema.json"))
+SCHEMA = "mods/a/schema.json"
+UP_TO_9 = {LAMP: "strength = 5\n", SCHEMA: '{"properties": {"strength": {"maximum": 9}}}'}
+UP_TO_7 = {**UP_TO_9, SCHEMA: '{"properties": {"strength": {"type": "integer", "maximum": 7}}}'}
 RIGHT = subject((locked("a"), {LAMP: "strength = 5\n"}), tweaks=[tweak])
 
 CASES: list[tuple[str, Subject, Subject]] = [
@@ -166,6 +170,12 @@ CASES: list[tuple[str, Subject, Subject]] = [
         subject((locked("a"), {LAMP: "strength = 5.5\n"}), tweaks=[tweak]),
     ),
     ("tweak", subject((locked("a"), {LAMP: "other = 5\n"}), tweaks=[tweak]), RIGHT),
+    ("tweak", subject((describing, UP_TO_7), tweaks=[tweak]), subject((describing, UP_TO_9), tweaks=[tweak])),
+    (
+        "schema",
+        subject((describing, {**UP_TO_9, SCHEMA: "{"}), tweaks=[tweak]),
+        subject((describing, UP_TO_9), tweaks=[tweak]),
+    ),
     (
         "machine",
         subject(followers=[SMALL], needed=Needed(minimum=4096, recommended=5120)),

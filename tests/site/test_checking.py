@@ -4,6 +4,7 @@ import io
 import random
 import zipfile
 from typing import Any
+from urllib.parse import quote
 
 import pytest
 from django.db import transaction
@@ -154,6 +155,22 @@ def test_every_way_that_is_offered_mends_or_says_that_it_does_not(world: World, 
             )
             assert told, (finding.id, tried.way.text, [one.what for one in fresh])
     assert checking.findings(pack_of(world).draft) == before
+
+
+def test_a_setting_out_of_the_range_that_its_build_names_is_found_once_that_is_read(world: World, sources: Any) -> None:
+    add(world, "night-tolls")
+    tweak = {"path": TOLLS, "key": ["tolls", "night"], "value": 24, "how": "enforced"}
+    assert edit(world, {"do": "tweaks", "tweaks": [tweak]})[0] == 200
+    assert world.as_("owner").get(f"{world.at}/findings")[1]["unread"] == 2 and not found(world, "tweak")
+    read_all_files(world, sources)
+    (one,) = found(world, "tweak")
+    assert one["what"] == f"The pack sets tolls.night in {TOLLS}: it must be at most 12."
+    told = world.as_("owner").get(f"{world.at}/finding?finding={quote(one['id'])}")[1]
+    assert (told["evidence"], [way["text"] for way in told["ways"]]) == (
+        ["tolls.night = 24 (enforced)"], ["Take the setting away"],
+    )  # fmt: skip
+    edit(world, {"do": "tweaks", "tweaks": [{**tweak, "value": 12}]})
+    assert not found(world, "tweak")
 
 
 def test_all_that_is_safe_is_mended_together_and_nothing_else(world: World, sources: Any) -> None:

@@ -13,7 +13,8 @@ from ..lock.terms import Terms
 from ..machine.memory import Needed
 from ..machine.verdict import Machine
 from ..outside.patterns import matcher
-from ..settings.formats import format_of
+from ..settings.formats import Key, format_of
+from ..settings.limits import Limit, limits_of
 from ..settings.readings import Reading
 from ..words.model import Base, Build
 from ..words.profile import GameProfile
@@ -131,6 +132,23 @@ class Subject:
 
     def reading(self, mod: str, path: str) -> Reading | None:
         return self.readings.get(self.hashes[mod].get(path, ""))
+
+    def schema_of(self, mod: str) -> PlacedFile | None:
+        """The file that describes a build's settings; None where it names none, or lays none down."""
+        named = self.builds[mod].claims.schema
+        return next((file for file in self.files[mod] if file.member == named), None) if named else None
+
+    def limits(self, mod: str) -> Mapping[Key, Limit]:
+        """What a build says that its settings may be; nothing where that was not read."""
+        if mod not in self._limits:
+            schema = self.schema_of(mod)
+            reading = self.readings.get(schema.sha256) if schema else None
+            self._limits[mod] = limits_of(reading.keys) if reading and not reading.trouble else {}
+        return self._limits[mod]
+
+    @cached_property
+    def _limits(self) -> dict[str, Mapping[Key, Limit]]:
+        return {}
 
     def is_decided(self, path: str) -> bool:
         """Whether the draft names a winner for a path, or a folder above it, and the winner carries it."""

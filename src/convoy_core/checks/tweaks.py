@@ -1,15 +1,17 @@
-"""Settings that the pack sets: for a file that nothing carries, a key that is not there, a value of another type."""
+"""Settings that the pack sets: for a file that nothing carries, a key that is not there, a value of another type, or
+out of the range that its schema names.
+"""
 
 from __future__ import annotations
 
 from ..lock.terms import Tweak
-from ..settings.formats import TEXT_ONLY, Value, format_of
+from ..settings.formats import MAX_BYTES, TEXT_ONLY, Value, format_of
 from .finding import Finding, Severity, Way
 from .subject import Subject
 
 
 def check(subject: Subject) -> list[Finding]:
-    found = []
+    found = [_unread(subject, mod, why) for mod, why in _unread_schemas(subject).items()]
     for tweak in subject.terms.tweaks:
         holder = subject.laid.holder.get(tweak.path)
         if holder is None:
@@ -27,7 +29,13 @@ def check(subject: Subject) -> list[Finding]:
         reading = subject.reading(holder, tweak.path)
         if reading is None or reading.trouble:
             continue
-        if tweak.key not in reading.keys:
+        limit = subject.limits(holder).get(tweak.key)
+        is_text = format_of(tweak.path) in TEXT_ONLY
+        if limit is not None:
+            if wrong := limit.wrong(tweak.value, is_text):
+                why = f"{subject.name(holder)} says so of its settings."
+                found.append(_finding(subject, tweak, holder, wrong, Severity.WARNING, why))
+        elif tweak.key not in reading.keys:
             found.append(
                 _finding(
                     subject,
@@ -38,7 +46,7 @@ def check(subject: Subject) -> list[Finding]:
                     f"{subject.name(holder)} may have renamed it.",
                 )
             )
-        elif format_of(tweak.path) not in TEXT_ONLY and kind(tweak.value) != kind(reading.keys[tweak.key]):
+        elif not is_text and kind(tweak.value) != kind(reading.keys[tweak.key]):
             there = reading.keys[tweak.key]
             found.append(
                 _finding(
@@ -51,6 +59,32 @@ def check(subject: Subject) -> list[Finding]:
                 )
             )
     return found
+
+
+def _unread_schemas(subject: Subject) -> dict[str, str]:
+    """Mods whose settings the pack sets and whose description of them is not to be read, with why."""
+    found = {}
+    for mod in {subject.laid.holder.get(tweak.path) for tweak in subject.terms.tweaks} - {None}:
+        schema = subject.schema_of(mod) if mod else None
+        if mod and schema:
+            reading = subject.readings.get(schema.sha256)
+            why = f"It is larger than {MAX_BYTES // 2**20} MB." if schema.size > MAX_BYTES else ""
+            if why := why or (reading.trouble if reading else ""):
+                found[mod] = f"{schema.path}: {why}"
+    return found
+
+
+def _unread(subject: Subject, mod: str, why: str) -> Finding:
+    return Finding(
+        "schema",
+        Severity.ADVICE,
+        (mod,),
+        f"What {subject.name(mod)} says of its settings cannot be read.",
+        "Whether the pack’s settings are within their range is not known.",
+        "Look at the values yourself.",
+        mod,
+        evidence=(why,),
+    )
 
 
 def kind(value: Value) -> str:

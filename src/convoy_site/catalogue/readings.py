@@ -97,7 +97,9 @@ def known_hashes(pack: Drawing, hashes: Collection[str]) -> set[str]:
 
 
 def readable_of(build: Build, profile: GameProfile) -> dict[str, tuple[str, str]]:
-    """The members of a build that are read key by key: member to sha256 and placed path."""
+    """The members of a build that are read key by key, what describes its settings among them: member to sha256 and
+    placed path.
+    """
     layout = profile.kinds.get(Kind(build.mod.kind))
     patterns = (*profile.settings, *profile.data)
     if layout is None or not patterns:
@@ -111,10 +113,11 @@ def readable_of(build: Build, profile: GameProfile) -> dict[str, tuple[str, str]
     except ConvoyError:
         # A profile that changed may have no place for it any more: nothing of it is laid down, so nothing is read.
         return {}
+    schema = str(build.claims.get("settings_schema", ""))
     return {
         member: (sizes[member][1], path)
         for path, member in placed.items()
-        if format_of(path) and sizes[member][0] <= MAX_BYTES and catches.fullmatch(path)
+        if format_of(path) and sizes[member][0] <= MAX_BYTES and (member == schema or catches.fullmatch(path))
     }
 
 

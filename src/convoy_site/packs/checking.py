@@ -16,6 +16,7 @@ from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Sub
 from convoy_core.conflicts.clashes import Comparisons
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
+from convoy_core.settings.formats import MAX_BYTES
 from convoy_core.settings.readings import Reading
 from convoy_core.words.model import Base, Channel, Kind, misfit
 from convoy_core.words.model import Build as CoreBuild
@@ -93,15 +94,19 @@ def subject_of(draft: Draft) -> Subject:
 
 
 def wanted_readings(subject: Subject) -> set[str]:
-    """Hashes of the files that checks would read: those in a conflict, and those that a setting of the pack is for."""
+    """Hashes of the files that checks would read: those in a conflict, those that a setting of the pack is for, and
+    what describes these.
+    """
     wanted = {
         subject.hashes[mod][meeting.path]
         for meeting in subject.laid.meetings
         if subject.is_readable(meeting.path)
         for mod in meeting.by
     }
-    holders = ((tweak.path, subject.laid.holder.get(tweak.path)) for tweak in subject.terms.tweaks)
-    return wanted | {subject.hashes[mod][path] for path, mod in holders if mod is not None}
+    holders = [(tweak.path, subject.laid.holder.get(tweak.path)) for tweak in subject.terms.tweaks]
+    wanted |= {subject.hashes[mod][path] for path, mod in holders if mod is not None}
+    schemas = [subject.schema_of(mod) for _, mod in holders if mod is not None]
+    return wanted | {schema.sha256 for schema in schemas if schema and schema.size <= MAX_BYTES}
 
 
 def _rows(pack: Pack, mods: dict[str, Mod]) -> dict[str, list[BuildRow]]:

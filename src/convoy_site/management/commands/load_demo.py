@@ -120,6 +120,7 @@ SPRING = (
 SPRING_TWEAKS: list[dict[str, Any]] = [
     {"path": "mods/night-lanterns/settings.toml", "key": ["strength"], "value": "bright", "how": "enforced"},
     {"path": "mods/barge-berths/settings.toml", "key": ["berths"], "value": 12, "how": "starting value"},
+    {"path": "config/tolls/rates.toml", "key": ["tolls", "night"], "value": 24, "how": "enforced"},
 ]
 OWN_TEXTS = {
     "config/lamps/glow.toml": "# Ours: the stern lamp is the one that others follow.\n[lamps]\nbow = 5\nstern = 9\n",
