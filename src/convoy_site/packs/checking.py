@@ -56,7 +56,7 @@ def subject_of(draft: Draft) -> Subject:
     base, said = drafts.base_of(draft), sayings_of(pack)
     picked = {slug: row for slug, version in draft.picks.items() for row in rows[slug] if row.version == version}
     cores = {core.mod: core for core in drafts.as_drafted(draft, (row.core for row in picked.values()))}
-    read = drafts.picked(draft, with_places=True)
+    read = drafts.picked(draft)
     layers = drafts.layers(draft, found=read)
     found: dict[str, Reading] = {}
     patches = _patches(pack, cores, base, said)

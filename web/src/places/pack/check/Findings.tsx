@@ -88,7 +88,7 @@ function Group({ name, about, findings, editing, may }: GroupProps) {
       {about && <Box sx={{ color: "text.secondary", fontSize: "0.88rem", mb: 0.5 }}>{about}</Box>}
       {[...byCheck.values()].map((same) =>
         same.length > TOGETHER ? (
-          <Box key={same[0].check} component="details" sx={{ borderTop: 1, borderColor: "divider", py: 0.75 }}>
+          <Box key={same[0].id} component="details" sx={{ borderTop: 1, borderColor: "divider", py: 0.75 }}>
             <Box component="summary" sx={{ cursor: "pointer", fontWeight: 600 }}>
               {together(same)}
             </Box>
@@ -104,11 +104,11 @@ function Group({ name, about, findings, editing, may }: GroupProps) {
   );
 }
 
-/** Advice of one kind stands together; everything else by itself. */
+/** Advice of one kind stands together, and what is to be decided of one kind about one mod; everything else by itself. */
 function alike(findings: Finding[]): Map<string, Finding[]> {
   const found = new Map<string, Finding[]>();
   for (const one of findings) {
-    const key = one.severity === "advice" ? one.check : one.id;
+    const key = { advice: one.check, warning: `${one.check} ${one.mod}`, blocker: one.id }[one.severity];
     found.set(key, [...(found.get(key) ?? []), one]);
   }
   return found;

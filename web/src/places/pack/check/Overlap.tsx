@@ -17,6 +17,8 @@ const MARGIN = 84;
 const NAMED = 44;
 const DRAWN = 250;
 const LISTED = 100;
+/** From so many arches on they are drawn thin, and the heavier the more they stand out. */
+const CROWDED = 60;
 
 /** Stands for a mod where the pack's own files are meant. */
 const OWN = "_own";
@@ -124,7 +126,12 @@ function Arches({ nodes, pairs, packId }: { nodes: Node[]; pairs: Pair[]; packId
   const at = new Map(nodes.map((one, index) => [one.mod, MARGIN + index * step]));
   const widest = Math.max(...pairs.map((pair) => Math.abs((at.get(pair.other) ?? 0) - (at.get(pair.one) ?? 0))));
   const tall = Math.min(230, 60 + widest / 2.5);
-  const heaviest = Math.max(...pairs.filter((pair) => pair.paths).map(weight), 1);
+  const weights = pairs.filter((pair) => pair.paths).map(weight);
+  const heaviest = Math.max(...weights, 1);
+  const crowded = pairs.length > CROWDED;
+  // Among many of nearly one weight, what they differ by is shown, not what they have.
+  const least = crowded ? Math.min(...weights, heaviest - 1) : 0;
+  const share = (pair: Pair) => Math.max(0, weight(pair) - least) / (heaviest - least);
   const names = nodes.length <= NAMED;
   const slanted = names && nodes.length > 6;
   const ground = tall + 14;
@@ -137,7 +144,7 @@ function Arches({ nodes, pairs, packId }: { nodes: Node[]; pairs: Pair[]; packId
         aria-label={`${many(pairs.length, "pair")} of mods that meet; each is in the list below`}
       >
         <path d={`M${MARGIN - 14} ${ground}H${WIDTH - MARGIN + 14}`} stroke="var(--mui-palette-divider)" />
-        {pairs.map((pair) => {
+        {pairs.toReversed().map((pair) => {
           const [from, to] = [at.get(pair.one) ?? 0, at.get(pair.other) ?? 0];
           const key = `${pair.one} ${pair.other}`;
           const rise = 18 + ((to - from) / Math.max(widest, 1)) * (tall - 30);
@@ -149,7 +156,7 @@ function Arches({ nodes, pairs, packId }: { nodes: Node[]; pairs: Pair[]; packId
             // biome-ignore lint/a11y/noStaticElementInteractions: the list below has a link for each pair
             <g
               key={key}
-              opacity={faint ? 0.15 : 1}
+              opacity={faint ? (crowded ? 0.05 : 0.15) : 1}
               style={{ cursor: "pointer" }}
               onMouseEnter={() => setOver(key)}
               onMouseLeave={() => setOver("")}
@@ -159,11 +166,18 @@ function Arches({ nodes, pairs, packId }: { nodes: Node[]; pairs: Pair[]; packId
                 d={`M${from} ${ground}C${from} ${ground - rise * 1.33} ${to} ${ground - rise * 1.33} ${to} ${ground}`}
                 fill="none"
                 stroke={`var(--mui-palette-${colour}-main)`}
-                strokeWidth={declared ? 3 : 1.5 + 7 * Math.sqrt(weight(pair) / heaviest)}
+                strokeWidth={declared ? 3 : crowded ? 1 + 4 * share(pair) : 1.5 + 7 * Math.sqrt(share(pair))}
                 strokeDasharray={declared ? "5 4" : undefined}
-                strokeOpacity="0.72"
+                strokeOpacity={crowded && (over === "" || faint) ? 0.12 + 0.6 * share(pair) ** 2 : 0.72}
               />
-              {!declared && <circle cx={holder} cy={ground - 8} r="6.5" fill={`var(--mui-palette-${colour}-main)`} />}
+              {!declared && (
+                <circle
+                  cx={holder}
+                  cy={ground - 8}
+                  r={crowded ? 3.5 : 6.5}
+                  fill={`var(--mui-palette-${colour}-main)`}
+                />
+              )}
             </g>
           );
         })}
@@ -172,6 +186,7 @@ function Arches({ nodes, pairs, packId }: { nodes: Node[]; pairs: Pair[]; packId
           return (
             // biome-ignore lint/a11y/noStaticElementInteractions: only lights up what the list names
             <g key={one.mod} onMouseEnter={() => setOver(one.mod)} onMouseLeave={() => setOver("")}>
+              <rect x={x - Math.min(step, 40) / 2} y={ground - 4} width={Math.min(step, 40)} height={34} opacity="0" />
               <path d={`M${x} ${ground}v6`} stroke="currentColor" />
               {(names || over === one.mod || over.split(" ").includes(one.mod)) && (
                 <text
