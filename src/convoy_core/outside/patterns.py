@@ -17,8 +17,8 @@ from ..words.errors import MalformedInput
 MAX_PATTERNS = 400
 """Of one kind in one profile or release: ten times what a game needs."""
 
-MAX_PATTERN_LENGTH = 200
-"""Characters; paths have 220 at most."""
+MAX_PATTERN_LENGTH = 220
+"""Characters, as of a path: whatever lies somewhere can be named."""
 
 HOW = (
     f"It must be a path below the game's folder, with forward slashes, of at most {MAX_PATTERN_LENGTH} characters.",

@@ -22,16 +22,17 @@ export default function Release() {
             </Typography>
             {one.notes && <Typography sx={{ whiteSpace: "pre-wrap", mb: 2 }}>{one.notes}</Typography>}
             {one.despite.length > 0 && (
-              <Remark tone="warning" live={false}>
-                <strong>Published although</strong>
-                <ul style={{ margin: "4px 0 0", paddingLeft: 18 }}>
-                  {one.despite.map((each) => (
-                    <li key={each.what}>
-                      {each.what} <em>{each.because}</em>
-                    </li>
-                  ))}
-                </ul>
-              </Remark>
+              <Box sx={{ mb: 2 }}>
+                <Remark tone="warning" live={false}>
+                  <strong>Published although</strong>
+                  <ul style={{ margin: "4px 0", paddingLeft: 18 }}>
+                    {one.despite.map((each) => (
+                      <li key={each.what}>{each.what}</li>
+                    ))}
+                  </ul>
+                  Because {[...new Set(one.despite.map((each) => each.because))].join("; ")}
+                </Remark>
+              </Box>
             )}
             <ChangeList changes={one.changes} />
           </>

@@ -161,20 +161,25 @@ function Adding({ page, editing, close }: { page: Page; editing: Editing; close:
     >
       <TextField
         label="It touches"
-        placeholder="economy.tolls"
+        helperText="What it changes beyond its files, as economy.tolls, weather.fog"
         value={touches}
         onChange={(event) => setTouches(event.target.value)}
       />
-      <TextField label="It rebuilds" value={rebuilds} onChange={(event) => setRebuilds(event.target.value)} />
+      <TextField
+        label="It rebuilds"
+        helperText="What it makes anew and wants alone, as economy"
+        value={rebuilds}
+        onChange={(event) => setRebuilds(event.target.value)}
+      />
       <TextField
         label="It joins"
-        placeholder="ids of mods"
+        helperText="The ids of the mods without which it does nothing"
         value={partners}
         onChange={(event) => setPartners(event.target.value)}
       />
       <TextField
         label="Its parts"
-        placeholder="Songs: songs, more/songs"
+        helperText="One a line, with its folders, as Songs: songs, more/songs"
         multiline
         value={parts}
         onChange={(event) => setParts(event.target.value)}
