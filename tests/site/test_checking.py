@@ -224,8 +224,11 @@ def test_a_page_that_was_checked_is_checked_again_when_anything_moved(world: Wor
 def test_a_verdict_lets_a_build_in_for_the_crew_until_its_archive_changes(world: World) -> None:
     status, told = edit(world, {"do": "add", "mod": "reed-pipes"})
     assert (status, told["code"]) == (422, "does-not-fit")
+    at = f"{world.at}/catalogue?text=reed+pipes&fitting_only=true"
+    assert world.as_("member").get(at)[1]["rows"] == []
     says = {"do": "verdict", "mod": "reed-pipes", "version": "0.7", "works": True, "note": "two evenings"}
     assert edit(world, says)[0] == 200
+    assert [row["slug"] for row in world.as_("member").get(at)[1]["rows"]] == ["reed-pipes"]
     add(world, "reed-pipes")
     assert lines(world)["reed-pipes"]["version"] == "0.7"
     page = world.as_("member").get(f"{world.at}/mods/reed-pipes")[1]

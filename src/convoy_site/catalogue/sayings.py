@@ -9,6 +9,7 @@ from typing import Any
 
 from convoy_core.outside.claims import NO_CLAIMS, Claims, read_claims
 from convoy_core.outside.fields import Fields
+from convoy_core.words.model import Base
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.model import Verdict as CoreVerdict
 from convoy_core.words.versions import parse_version
@@ -28,6 +29,12 @@ class Sayings:
         """The build with what the crew says of it."""
         said = self.verdicts.get((build.mod, build.version.text), ())
         return replace(build, verdicts=said) if said else build
+
+    def works_on(self, base: Base) -> set[str]:
+        """Mods with a build of which a verdict says that it works on a base."""
+        return {
+            mod for (mod, _), said in self.verdicts.items() if any(one.works and one.is_about(base) for one in said)
+        }
 
     def all_heard(self, builds: Iterable[CoreBuild]) -> list[CoreBuild]:
         return [self.heard(one) for one in builds] if self.verdicts else list(builds)

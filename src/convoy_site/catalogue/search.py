@@ -5,7 +5,7 @@ Words are looked up in one index first; likeness of letters, which is dearer, on
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
@@ -103,9 +103,13 @@ class FoundPage:
     facets: dict[str, list[tuple[str, int]]]
 
 
-def search(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) -> FoundPage:
-    """A page of a shelf's mods; the last page at most."""
-    rows = _matches(_filtered(mods, profile, base, asked), asked)
+def search(
+    mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked, spoken_for: Collection[str] = ()
+) -> FoundPage:
+    """A page of a shelf's mods; the last page at most. `spoken_for`: mods of which somebody's word says that a build
+    works on the base, whatever it says itself.
+    """
+    rows = _matches(_filtered(mods, profile, base, asked, spoken_for), asked)
     pages = max(1, -(-len(rows) // PAGE))
     page = min(max(1, asked.page), pages)
     shown = [row[0] for row in rows[(page - 1) * PAGE : page * PAGE]]
@@ -113,7 +117,9 @@ def search(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) 
     return FoundPage([by_key[key] for key in shown], len(rows), page, pages, _facets(rows))
 
 
-def _filtered(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked) -> QuerySet[Mod]:
+def _filtered(
+    mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Asked, spoken_for: Collection[str]
+) -> QuerySet[Mod]:
     wanted: dict[str, Any] = {"kind": asked.kind, "category": asked.category, "licence": asked.licence}
     wanted["source__pickup"] = asked.pickup
     for name, value in (
@@ -125,7 +131,8 @@ def _filtered(mods: QuerySet[Mod], profile: GameProfile, base: Base, asked: Aske
         wanted[f"{name}__contains"] = [value] if value else ""
     wanted["updated__gte"] = asked.since
     if asked.fitting_only:
-        wanted["fits__contains"] = [f"{base.version}/{base.loader}" if base.loader else str(base.version)]
+        fits = Q(fits__contains=[f"{base.version}/{base.loader}" if base.loader else str(base.version)])
+        mods = mods.filter(fits | Q(slug__in=spoken_for) if spoken_for else fits)
     if asked.game_version or asked.loader:
         wanted["fits__overlap"] = _made_for(profile, asked)
     return mods.filter(**{name: value for name, value in wanted.items() if value})

@@ -53,7 +53,7 @@ def finder(
 ) -> FinderPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
     base = drafts.base_of(pack.draft)
-    found = search(shelf(pack), pack.game.profile, base, asked)
+    found = search(shelf(pack), pack.game.profile, base, asked, sayings_of(pack).works_on(base))
     rows = []
     builds = build_rows(pack, {mod.pk: mod.slug for mod in found.mods})
     picks = drafts.picked_builds(pack)
