@@ -36,7 +36,7 @@ def debian_packages(for_tests: bool, for_bench: bool) -> None:
         "python3-venv": needs_venv,
         "chromium": for_tests and not shutil.which("chromium"),
         "chromium-driver": for_tests and not shutil.which("chromedriver"),
-        "aria2": for_bench and not shutil.which("aria2c"),
+        "aria2": (for_tests or for_bench) and not shutil.which("aria2c"),
         "python3-solv": for_bench and not Path("/usr/lib/python3/dist-packages/solv.py").exists(),
     }
     wanted = [package for package, is_missing in missing.items() if is_missing]

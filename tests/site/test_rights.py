@@ -58,6 +58,8 @@ DOORS = [
     ("GET", "/api/packs/{pack}/draft", None, SEE),
     ("GET", "/api/packs/{pack}/draft/edits", None, SEE),
     ("POST", "/api/packs/{pack}/draft/edits", EDITS, CURATE),
+    ("GET", "/api/packs/{pack}/releases/1.0.0/list/table", None, SEE),
+    ("GET", "/api/packs/{pack}/releases/9.9.9/list/table", None, NEVER),
     ("GET", "/api/packs/{pack}/findings", None, SEE),
     ("POST", "/api/packs/{pack}/findings/read", {}, CURATE),
     ("GET", "/api/packs/{pack}/finding?finding=no", None, NEVER),

@@ -2,6 +2,8 @@
 
 from collections import Counter
 from dataclasses import asdict
+from typing import Literal
+from urllib.parse import quote
 from uuid import UUID
 
 from django.http import HttpResponse
@@ -13,6 +15,7 @@ from convoy_core.trust import bundle
 from convoy_core.trust.signed import LONGEST, read_signed
 from convoy_core.trust.signing import key_fingerprint
 from convoy_core.words.codes import show_code
+from convoy_core.words.model import Side
 
 from ..packs.services import pack_for
 from ..packs.shapes.packs import ChangeOut
@@ -20,6 +23,7 @@ from ..people.rights import MAY, Action, NotFound, SignedIn, role_in
 from ..people.services import crew_for, owner_of
 from ..shapes import Done, Short
 from . import changing_keys, charters, services, waiting
+from .handing_out import Form, as_list
 from .keys import own_keys
 from .models import JoinCode
 from .shapes import (
@@ -68,6 +72,19 @@ def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
         changes=found.changes,
         despite=[DespiteOut(what=one.what, because=one.because) for one in services.recipe_of(found.pk).despite],
     )
+
+
+@router.get("/packs/{pack_id}/releases/{number}/list/{form}", operation_id="release_list")
+def release_list(
+    request: SignedIn, pack_id: UUID, number: Short, form: Form, side: Literal["player", "server"] = "player"
+) -> HttpResponse:
+    """A release as a list: to read, or for another program. `side`: whose share, where it is for one machine."""
+    made = as_list(pack_for(request.user, pack_id, Action.SEE), number, form, Side(side))
+    reply = HttpResponse(made.content, content_type=f"{made.kind}; charset=utf-8")
+    reply["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(made.name)}"
+    # Names in it are strangers': were it ever shown as a page, nothing in it may run or be fetched.
+    reply["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'; sandbox"
+    return reply
 
 
 @router.get(

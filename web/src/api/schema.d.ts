@@ -1953,6 +1953,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/releases/{number}/list/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Release List
+         * @description A release as a list: to read, or for another program. `side`: whose share, where it is for one machine.
+         */
+        get: operations["release_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/releases/{number}/promotion": {
         parameters: {
             query?: never;
@@ -3540,6 +3560,12 @@ export interface components {
             /** Source */
             source: string | null;
         };
+        /**
+         * Form
+         * @description What a list is for.
+         * @enum {string}
+         */
+        Form: "table" | "text" | "page" | "parts" | "downloads" | "checksums";
         /**
          * Found
          * @description Something the command palette can go to.
@@ -10867,6 +10893,40 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReleaseOut"];
                 };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    release_list: {
+        parameters: {
+            query?: {
+                side?: "player" | "server";
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+                number: string;
+                /** @description What a list is for. */
+                form: "table" | "text" | "page" | "parts" | "downloads" | "checksums";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused: what, why, and what now. */
             "4XX": {

@@ -6,6 +6,7 @@ import { useRelease } from "../../api/queries";
 import { ChangeList } from "../../parts/ChangeList";
 import { Loaded, Remark } from "../../parts/notices";
 import { day, many } from "../../parts/words";
+import { TakeAlong } from "./TakeAlong";
 
 export default function Release() {
   const { packId = "", number = "" } = useParams();
@@ -35,6 +36,7 @@ export default function Release() {
               </Box>
             )}
             <ChangeList changes={one.changes} />
+            <TakeAlong packId={packId} number={one.number} />
           </>
         )}
       </Loaded>
