@@ -200,3 +200,14 @@ def test_a_trial_release_is_promoted_with_its_very_lock_and_told_against_the_las
     assert owner.post(f"{world.at}/releases/1.1.0/promotion", {"number": "1.2.0"})[1]["code"] == "blocked"
     owner.post(f"{world.at}/releases/1.1.0-a/withdrawal", {"why": "superseded"})
     assert owner.post(promotion, {"number": "1.2.0"})[1]["code"] == "blocked"
+
+
+@pytest.mark.parametrize("form", ["table", "text", "page", "parts", "downloads", "checksums"])
+def test_a_release_leaves_as_lists_for_members_and_nobody_else(world: World, form: str) -> None:
+    at = f"{world.at}/releases/1.0.0/list/{form}"
+    reply = world.as_("member").client.get(f"{at}?side=server")
+    assert reply.status_code == 200 and reply["Content-Disposition"].startswith("attachment; ")
+    assert "lock-ledger" in reply.content.decode()
+    assert world.as_("stranger").get(at)[0] == 404
+    for wrong in (at.replace("1.0.0", "9.9"), at.replace(form, "other"), f"{at}?side=both"):
+        assert world.as_("member").get(wrong)[0] in (404, 422)

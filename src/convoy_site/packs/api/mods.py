@@ -53,7 +53,8 @@ def finder(
 ) -> FinderPage:
     pack = pack_for(request.user, pack_id, Action.SEE)
     base = drafts.base_of(pack.draft)
-    found = search(shelf(pack), pack.game.profile, base, asked, sayings_of(pack).works_on(base))
+    spoken_for = sayings_of(pack).works_on(base) if asked.fitting_only else ()
+    found = search(shelf(pack), pack.game.profile, base, asked, spoken_for)
     rows = []
     builds = build_rows(pack, {mod.pk: mod.slug for mod in found.mods})
     picks = drafts.picked_builds(pack)
