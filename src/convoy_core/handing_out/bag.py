@@ -1,0 +1,158 @@
+"""A release as a bag (BagIt, RFC 8493): the signed release, what may travel, and where the rest is to be had.
+
+Every build is judged: what its licence lets others hand out, and what lies here, travels; what any program may fetch is
+named in `fetch.txt`; the rest is named with the reason. The same input gives the same bytes. Source: docs/rules.md,
+"The job" 9; formats.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+from ..lock.canonical import canonical_json, sha256_hex
+from ..lock.lock import OVERLAY, LockedBuild
+from ..lock.recipe import Recipe
+from ..outside.fields import Fields
+from ..sync.errands import what_to_do
+from ..trust.signed import Signed, parsed, read_signed_data
+from ..words.licences import meaning
+from ..words.model import Side
+from .places import Addresses, open_addresses, page_of
+
+FORMAT = "convoy-bag/1"
+DECLARATION = "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
+RECIPE, SIGNATURES, LEFT_OUT = "convoy.json", "convoy-signatures.json", "left-out.txt"
+MANIFEST, TAG_MANIFEST, FETCH, INFO, BAGIT = (
+    "manifest-sha256.txt", "tagmanifest-sha256.txt", "fetch.txt", "bag-info.txt", "bagit.txt",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What goes into a bag. `side`: builds of that side alone; None: all. `builds`: those that may travel, else the
+    release alone; `own`: the pack's own files.
+    """
+
+    side: Side | None = None
+    builds: bool = True
+    own: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    """A build that is not inside. `address`: where any program fetches it; empty: a person has to, as `why` says."""
+
+    build: LockedBuild
+    why: str
+    address: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Bag:
+    """`name`: of the folder that everything is in. `tags`: path below it to content; `carried`: path to the build
+    whose archive lies there.
+    """
+
+    name: str
+    tags: dict[str, bytes]
+    carried: dict[str, LockedBuild]
+    left: tuple[LeftOut, ...]
+
+    @property
+    def size(self) -> int:
+        """Bytes of all that it holds."""
+        return sum(map(len, self.tags.values())) + sum(build.archive.size for build in self.carried.values())
+
+
+def path_of(build: LockedBuild) -> str:
+    """Where an archive lies in a bag. Of its own name nothing is kept: two may be called the same."""
+    return f"data/archives/{build.mod}-{build.archive.sha256[:12]}.zip"
+
+
+def make_bag(
+    recipe: Recipe,
+    signed: Signed,
+    charters: Sequence[Signed],
+    sources: Addresses,
+    has: Collection[str],
+    wanted: Wanted = Wanted(),
+) -> Bag:
+    """`signed`: the release's exact bytes with their signatures; `charters`: who may sign, as far as it is known here;
+    `has`: sha256 of the archives that lie here.
+    """
+    carried: dict[str, LockedBuild] = {}
+    left: list[LeftOut] = []
+    for build in recipe.lock.builds:
+        if wanted.side and not build.side.goes_to(wanted.side):
+            continue
+        why = _why_not(build, has, wanted)
+        if not why:
+            carried[path_of(build)] = build
+            continue
+        address = next(iter(open_addresses(build, sources)), "")
+        left.append(LeftOut(build, why, address))
+    name = f"{recipe.pack_name}-{recipe.number}".lower()
+    plain = "".join(char if char.isascii() and (char.isalnum() or char in ".-") else "-" for char in name)
+    bag = Bag("-".join(filter(None, plain.split("-"))) or "pack", {}, carried, tuple(left))
+    bag.tags.update(_tags(recipe, signed, charters, sources, bag))
+    return bag
+
+
+def _why_not(build: LockedBuild, has: Collection[str], wanted: Wanted) -> str:
+    """Why an archive does not travel; empty when it does."""
+    if build.mod == OVERLAY:
+        if not wanted.own:
+            return "The pack’s own files were left out."
+    elif not wanted.builds:
+        return "Only the release was wanted."
+    elif not (said := meaning(build.licence)).may_be_carried:
+        return said.sentence
+    return "" if build.archive.sha256 in has else "It does not lie where this was made."
+
+
+def _tags(recipe: Recipe, signed: Signed, charters: Sequence[Signed], sources: Addresses, bag: Bag) -> dict[str, bytes]:
+    payload = dict(bag.carried)
+    payload |= {path_of(one.build): one.build for one in bag.left if one.address}
+    total = sum(build.archive.size for build in payload.values())
+    rows = [{"key": key.hex(), "signature": signature.hex()} for key, signature in signed.signatures]
+    told = {"format": FORMAT, "signatures": rows, "charters": [one.as_data() for one in charters]}
+    info = {
+        "Bag-Software-Agent": "True Convoy",
+        "Bagging-Date": recipe.published_at[:10],
+        "External-Identifier": f"{recipe.pack} {recipe.number}",
+        "External-Description": f"{recipe.pack_name} {recipe.number}",
+        "Payload-Oxum": f"{total}.{len(payload)}",
+    }
+    tags = {
+        BAGIT: DECLARATION,
+        INFO: "".join(f"{label}: {' '.join(text.split())}\n" for label, text in info.items()),
+        MANIFEST: "".join(f"{build.archive.sha256}  {path}\n" for path, build in sorted(payload.items())),
+        FETCH: "".join(
+            f"{one.address} {one.build.archive.size} {path_of(one.build)}\n" for one in bag.left if one.address
+        ),
+        LEFT_OUT: "".join(_line(one, sources) for one in bag.left),
+    }
+    found = {name: text.encode() for name, text in tags.items() if text or name in (BAGIT, MANIFEST)}
+    found |= {RECIPE: signed.document, SIGNATURES: canonical_json(told)}
+    sums = "".join(f"{sha256_hex(content)}  {name}\n" for name, content in sorted(found.items()))
+    return {**found, TAG_MANIFEST: sums.encode()}
+
+
+def _line(one: LeftOut, sources: Addresses) -> str:
+    build = one.build
+    todo = f"It is fetched from {one.address}." if one.address else page_of(build, sources)
+    if not one.address and not build.pickup.is_automatic:
+        todo = f"{todo} {what_to_do(build)}".strip()
+    return f"{' '.join(build.name.split())} {build.version}: {one.why} {todo}".rstrip() + "\n"
+
+
+MOST_SIGNATURES = 4 * 2**20
+"""Bytes of what says who signed: some hundred charters."""
+
+
+def read_signatures(content: bytes, document: bytes) -> tuple[Signed, list[Signed]]:
+    """The release with its signatures, and the charters that came with it. Raises MalformedInput; verifies nothing."""
+    top = Fields(parsed(content, MOST_SIGNATURES))
+    told = {"document": document.decode(errors="replace"), "signatures": top.entries("signatures")}
+    return read_signed_data(told, len(document) + 1), [read_signed_data(one) for one in top.entries("charters")]

@@ -1,0 +1,196 @@
+"""A release as a file: what may travel travels, another reader takes it, and what somebody altered is refused."""
+
+import io
+import zipfile
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import bagit
+import pytest
+
+from convoy_core.handing_out import bag as bags
+from convoy_core.handing_out.bag import Bag, Wanted, make_bag
+from convoy_core.lock.canonical import sha256_hex
+from convoy_core.lock.lock import OVERLAY
+from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.trust.signed import Signed
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.model import Pickup, Side
+from convoy_io.bags import opened_bag, write_bag
+from convoy_io.zips import ArchiveWrong
+
+from .harbour import Harbour
+
+MODS = {
+    "ledger": {"a.txt": "1" * 4000}, "scales": {"b.txt": "2"}, "bells": {"c.txt": "3"}, "clerk": {"d.txt": "4"},
+    OVERLAY: {"e.txt": "5"},
+}  # fmt: skip
+LICENCES = {"scales": "LicenseRef-mine", "bells": "MIT", "ledger": "MIT", "clerk": "", OVERLAY: ""}
+
+
+class Made:
+    """A release whose archives lie at the harbour's source, and the bags that are made of it."""
+
+    def __init__(self, harbour: Harbour) -> None:
+        harbour.publish(
+            "2.0.0", MODS, pickups={"clerk": Pickup.BY_HAND, OVERLAY: Pickup.OURS}, sides={"bells": Side.SERVER}
+        )
+        told = read_recipe(harbour.documents["2.0.0"])
+        builds = tuple(replace(one, licence=LICENCES[one.mod]) for one in told.lock.builds)
+        self.recipe: Recipe = replace(told, lock=replace(told.lock, builds=builds))
+        self.signed = Signed(self.recipe.as_bytes(), ((b"k" * 32, b"s" * 64),))
+        self.sources = {"harbour": f"{harbour.address}/harbour"}
+        self.places = {one.archive.sha256: harbour.archive(one.mod) for one in builds}
+
+    def bag(self, **wanted: Any) -> Bag:
+        return make_bag(self.recipe, self.signed, [], self.sources, self.places, Wanted(**wanted))
+
+    def file(self, place: Path, bag: Bag | None = None) -> Path:
+        with place.open("wb") as out:
+            write_bag(bag or self.bag(), self.places.__getitem__, out)
+        return place
+
+
+@pytest.fixture
+def made(harbour: Harbour) -> Made:
+    return Made(harbour)
+
+
+def mods(bag: Bag) -> set[str]:
+    return {build.mod for build in bag.carried.values()}
+
+
+def test_every_build_is_judged_and_what_stays_behind_is_named(made: Made, tmp_path: Path) -> None:
+    bag = made.bag()
+    assert mods(bag) == {"ledger", "bells", OVERLAY}
+    why = {one.build.mod: (one.why, bool(one.address)) for one in bag.left}
+    assert why["scales"][0].startswith("Its author does not let") and why["scales"][1]
+    assert why["clerk"][0].startswith("No licence is named") and not why["clerk"][1]
+    assert "Leave it in your downloads" in bag.tags[bags.LEFT_OUT].decode()
+    assert mods(made.bag(side=Side.PLAYER)) == {"ledger", OVERLAY}
+    assert mods(made.bag(builds=False)) == {OVERLAY} and mods(made.bag(own=False)) == {"ledger", "bells"}
+    one, again = made.file(tmp_path / "a.zip"), made.file(tmp_path / "b.zip")
+    assert one.read_bytes() == again.read_bytes() and one.stat().st_size >= bag.size
+
+
+def test_an_independent_reader_takes_it_once_the_rest_is_fetched(made: Made, tmp_path: Path) -> None:
+    with zipfile.ZipFile(made.file(tmp_path / "a.zip")) as packed:
+        packed.extractall(tmp_path)
+    found = bagit.Bag(str(tmp_path / "night-freight-2.0.0"))
+    assert not found.is_valid()
+    for address, _, path in found.fetch_entries():
+        assert address.startswith("http://127.0.0.1:")
+        scales = made.recipe.lock.by_mod["scales"].archive
+        (Path(found.path) / path).write_bytes(made.places[scales.sha256].read_bytes())
+    assert found.validate() and found.info["Payload-Oxum"].endswith(".4")
+    assert (Path(found.path) / bags.RECIPE).read_bytes() == made.signed.document
+
+
+def test_what_was_packed_is_what_comes_out(made: Made, tmp_path: Path) -> None:
+    with opened_bag(made.file(tmp_path / "a.zip")) as packed:
+        assert packed.told.recipe.lock == made.recipe.lock and packed.told.signed == made.signed
+        assert set(packed.told.archives) == {build.archive.sha256 for build in made.bag().carried.values()}
+        for sha256 in packed.told.archives:
+            assert sha256_hex(b"".join(packed.blocks(sha256))) == sha256
+        assert len(packed.told.missing) == 1
+
+
+def test_a_damaged_copy_is_not_handed_on(made: Made, tmp_path: Path) -> None:
+    ledger = made.recipe.lock.by_mod["ledger"].archive
+    made.places[ledger.sha256].write_bytes(b"x" * ledger.size)
+    with pytest.raises(ArchiveWrong, match="damaged"):
+        made.file(tmp_path / "a.zip")
+
+
+def altered(place: Path, change: Callable[[dict[str, bytes]], Any]) -> Path:
+    """The same ZIP with other members."""
+    with zipfile.ZipFile(place) as packed:
+        members = {name: packed.read(name) for name in packed.namelist()}
+    change(members)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as packed:
+        for name, content in members.items():
+            packed.writestr(zipfile.ZipInfo(name), content)
+    place.write_bytes(out.getvalue())
+    return place
+
+
+TOP = "night-freight-2.0.0/"
+
+
+def put(name: str, content: bytes) -> Callable[[dict[str, bytes]], None]:
+    return lambda members: members.update({name: content})
+
+
+def drop(name: str) -> Callable[[dict[str, bytes]], None]:
+    return lambda members: members.pop(name, None)
+
+
+def an_archive(members: dict[str, bytes]) -> str:
+    return next(name for name in members if "/data/" in name)
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (put("outside.txt", b"x"), "no pack"),
+        (put(f"{TOP}../../x", b"x"), "cannot be placed"),
+        (put(f"{TOP}data/more.zip", b"x"), "does not list"),
+        (put(f"{TOP}{bags.RECIPE}", b"{}"), "altered"),
+        (put(f"{TOP}{bags.BAGIT}", b"BagIt-Version: 9.0\n"), "another version"),
+        (put(f"{TOP}{bags.MANIFEST}", b"\xff"), "altered"),
+        (put(f"{TOP}{bags.TAG_MANIFEST}", b"not a sum"), "cannot be read"),
+        (put(f"{TOP}{bags.SIGNATURES}", b"[" * 100_000), "altered"),
+        (drop(f"{TOP}{bags.SIGNATURES}"), "has no convoy-signatures"),
+        (drop(f"{TOP}{bags.FETCH}"), "is missing"),
+        (lambda members: members.pop(an_archive(members)), "is missing"),
+        (lambda members: members.clear(), "no pack"),
+    ],
+)
+def test_what_was_altered_is_refused(made: Made, tmp_path: Path, change: Any, said: str) -> None:
+    place = altered(made.file(tmp_path / "a.zip"), change)
+    with pytest.raises(ConvoyError, match=said), opened_bag(place):
+        pass
+
+
+def resummed(members: dict[str, bytes]) -> None:
+    """As somebody would who knows the format: the sums fit what was altered."""
+    names = [name for name in members if "/data/" not in name and not name.endswith(bags.TAG_MANIFEST)]
+    sums = "".join(f"{sha256_hex(members[name])}  {name.removeprefix(TOP)}\n" for name in names)
+    members[f"{TOP}{bags.TAG_MANIFEST}"] = sums.encode()
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        (bags.SIGNATURES, b"[" * 100_000, "no JSON"),
+        (bags.SIGNATURES, b'{"signatures": [3], "charters": []}', "signatures"),
+        (bags.SIGNATURES, b'{"signatures": [], "charters": {}}', "charters"),
+        (bags.RECIPE, b"\xff{}", "no JSON"),
+        (bags.MANIFEST, b"0" * 64 + b"  ../x\n", "cannot be placed"),
+        (bags.MANIFEST, (b"0" * 64 + b"  data/a\n") * 2, "twice"),
+    ],
+)
+def test_what_was_altered_with_skill_is_refused_too(
+    made: Made, tmp_path: Path, name: str, content: bytes, said: str
+) -> None:
+    def change(members: dict[str, bytes]) -> None:
+        members[f"{TOP}{name}"] = content
+        resummed(members)
+
+    with pytest.raises(ConvoyError, match=said), opened_bag(altered(made.file(tmp_path / "a.zip"), change)):
+        pass
+
+
+def test_an_archive_that_was_swapped_is_found_when_it_is_taken_out(made: Made, tmp_path: Path) -> None:
+    def change(members: dict[str, bytes]) -> None:
+        members[an_archive(members)] = b"something else"
+
+    with (
+        opened_bag(altered(made.file(tmp_path / "a.zip"), change)) as packed,
+        pytest.raises(ArchiveWrong, match="altered"),
+    ):
+        for sha256 in packed.told.archives:
+            list(packed.blocks(sha256))
