@@ -1,6 +1,7 @@
 """A release as a file: what may travel travels, another reader takes it, and what somebody altered is refused."""
 
 import io
+import json
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
@@ -9,18 +10,25 @@ from typing import Any
 
 import bagit
 import pytest
+from typer.testing import CliRunner
 
+from convoy_agent import packing
+from convoy_agent.commands.app import app
+from convoy_agent.errors import FolderRefused
 from convoy_core.handing_out import bag as bags
 from convoy_core.handing_out.bag import Bag, Wanted, make_bag
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import OVERLAY
 from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.trust.charter import read_charter
 from convoy_core.trust.signed import Signed
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Side
 from convoy_io.bags import opened_bag, write_bag
 from convoy_io.zips import ArchiveWrong
 
+from .conftest import MODS as FIRST
+from .conftest import Member
 from .harbour import Harbour
 
 MODS = {
@@ -194,3 +202,43 @@ def test_an_archive_that_was_swapped_is_found_when_it_is_taken_out(made: Made, t
     ):
         for sha256 in packed.told.archives:
             list(packed.blocks(sha256))
+
+
+def test_what_is_installed_becomes_a_file_that_says_who_signed_it(member: Member, tmp_path: Path) -> None:
+    member.sync()
+    place = tmp_path / "pack.zip"
+    bag = packing.pack(member.folder, member.store, place)
+    assert {build.mod for build in bag.carried.values()} == {*FIRST} and not list(tmp_path.glob("*.part"))
+    found = packing.look_into(place)
+    charter = read_charter(member.harbour.charters[-1].document)
+    assert (found.mark, found.doubt) == (charter.mark, "")
+    with pytest.raises(FolderRefused, match="already"):
+        packing.pack(member.folder, member.store, place)
+
+    def forged(members: dict[str, bytes]) -> None:
+        top = next(iter(members)).split("/")[0] + "/"
+        members[top + bags.RECIPE] = members[top + bags.RECIPE].replace(b"Night Freight", b"Night Fright!")
+        names = [name for name in members if "/data/" not in name and not name.endswith(bags.TAG_MANIFEST)]
+        sums = "".join(f"{sha256_hex(members[name])}  {name.removeprefix(top)}\n" for name in names)
+        members[top + bags.TAG_MANIFEST] = sums.encode()
+
+    doubted = packing.look_into(altered(place, forged))
+    assert doubted.mark == "" and "signed" in doubted.doubt
+    [archive] = [member.store.path(build.archive.sha256) for build in list(bag.carried.values())[:1]]
+    archive.chmod(0o600)
+    archive.write_bytes(b"rotten")
+    with pytest.raises(ArchiveWrong, match="damaged"):
+        packing.pack(member.folder, member.store, tmp_path / "other.zip")
+    assert not (tmp_path / "other.zip").exists() and not list(tmp_path.glob("*.part"))
+
+
+def test_the_command_line_makes_a_pack_and_looks_into_it(member: Member, tmp_path: Path) -> None:
+    member.sync()
+    run, place, line = CliRunner(), tmp_path / "pack.zip", app(["files"])
+    at = ["--store", str(member.store.root)]
+    made = run.invoke(line, [*at, "pack", str(place), "--folder", str(member.folder), "--json"])
+    assert made.exit_code == 0 and json.loads(made.stdout)["left"] == [], made.stdout
+    told = json.loads(run.invoke(line, ["open", str(place), "--json"]).stdout)
+    assert (told["release"], told["doubt"], set(told["mods"].values())) == ("1.0.0", "", {True})
+    place.write_bytes(b"PK")
+    assert run.invoke(line, ["open", str(place)]).exit_code != 0

@@ -23,6 +23,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "game": ("game",),
     "source": ("source",),
     "keys": ("key",),
+    "files": ("pack", "open"),
 }
 """Module of this package to the names of its commands. Each module calls what it holds `commands`."""
 

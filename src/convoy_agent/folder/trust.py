@@ -43,6 +43,11 @@ class TrustKept:
         key = bytes.fromhex(pairing.public_key)
         return Trusted(first_charter("", key, key))
 
+    def charter(self, pairing: Pairing) -> Signed | None:
+        """The charter that is followed, as it was signed; None before the first word of a site."""
+        kept = self._read(pairing)
+        return kept[1] if kept else None
+
     def hear(self, pairing: Pairing, said: Signed, fetch: Fetch, now: datetime) -> Trusted:
         """Brings the kept state forward by what the site says; keeps and gives the outcome.
 
