@@ -14,7 +14,8 @@ from .folder.folder import Folder
 from .folder.journal import recover
 from .folder.releases import share_of
 from .rest import Calm
-from .site.site import Site, page_of
+from .site.connecting import connect
+from .site.site import page_of
 from .storage.files import sha256_of
 from .storage.store import Store
 from .sync import nothing_installed, status
@@ -64,7 +65,7 @@ def errands_of(root: Path, store: Store) -> list[Errand]:
 
 def name_of(root: Path, file: Path) -> str:
     """Which build a file is, as far as the site knows; empty when it does not."""
-    with Site(Folder(root).pairing()) as site:
+    with connect(Folder(root).pairing()) as site:
         return site.known(sha256_of(file))
 
 

@@ -9,7 +9,7 @@ from convoy_core.sync.next_step import Here, Next, next_step
 
 from .folder.backups import Backups
 from .folder.folder import Folder
-from .site.site import Site
+from .site.connecting import connect
 from .storage.store import Store
 from .sync import doubt_of, is_other, utc_now
 from .visit import Now, Visit
@@ -30,7 +30,7 @@ def here(root: Path, store: Store, now: Now = utc_now) -> Stands:
     """Looks at a folder without asking its site, and changes nothing: an interrupted change is only told of."""
     folder = Folder(root)
     pairing = folder.pairing()
-    with folder.held(), Site(pairing) as site:
+    with folder.held(), connect(pairing) as site:
         interrupted = folder.journal.exists() or (folder.own / "restore.json").exists()
         site.away = True
         head, record = folder.kept_head(), folder.record()

@@ -20,7 +20,7 @@ from .folder.folder import Folder
 from .folder.history import lying_in
 from .folder.journal import recover
 from .folder.record import Record
-from .site.site import Site
+from .site.connecting import connect
 from .storage import disk, sealed
 from .storage.disk import is_link
 from .storage.files import (
@@ -92,7 +92,7 @@ def leave(root: Path, now: datetime, keep_all: bool = False, tell: bool = True) 
         brought_back = 0 if keep_all else _bring_back(folder)
         kept = _move_out(folder, now)
     if tell:
-        with suppress(SiteAway, SiteRefused), Site(pairing) as site:
+        with suppress(SiteAway, SiteRefused), connect(pairing) as site:
             site.left()
     _remove_own(folder)
     stayed = tuple(path for path, _, fate in fates if fate == "altered")

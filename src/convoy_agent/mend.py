@@ -19,7 +19,7 @@ from .folder.before import Before
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .rest import Calm
-from .site.site import Site
+from .site.connecting import connect
 from .storage import sealed
 from .storage.files import UNFINISHED, walk
 from .storage.store import Store
@@ -82,7 +82,7 @@ def _releases(folder: Folder, store: Store, now: Now) -> list[str]:
         if folder.installed(pairing) is not None:
             return []
     try:
-        with Site(pairing) as site:
+        with connect(pairing) as site:
             said = heard(folder, pairing, site, now, must_answer=True)
             Visit(folder, pairing, site, store, said.head, now).release(record.named)
         folder.remarks.append(f"Release {record.release} was lost here, and was fetched again.")

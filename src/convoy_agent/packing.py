@@ -77,19 +77,22 @@ def look_into(place: Path) -> Looked:
         for sha256 in packed.told.archives:
             for _ in packed.blocks(sha256):
                 pass
-        mark, doubt = _signed_by(packed.told)
-        return Looked(packed.told, mark, doubt)
+        charter, doubt = signed_by(packed.told)
+        return Looked(packed.told, charter.mark if charter else "", doubt)
 
 
-def _signed_by(told: ReadBag) -> tuple[str, str]:
+def signed_by(told: ReadBag) -> tuple[Charter | None, str]:
+    """The charter that came with a file, if its keys signed the release; else why it is not to be believed. Raises
+    MalformedInput.
+    """
     try:
         charter = _charter(told)
         if charter is None:
-            return "", "It does not say whose keys may sign it."
+            return None, "It does not say whose keys may sign it."
         Trusted(charter).demand_release(told.signed, is_here=False)
     except BadSignature as error:
-        return "", error.sentence()
-    return charter.mark, ""
+        return None, error.sentence()
+    return charter, ""
 
 
 def _charter(told: ReadBag) -> Charter | None:

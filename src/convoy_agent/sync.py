@@ -39,6 +39,7 @@ from .folder.journal import Step, no_step, recover
 from .folder.told import Told
 from .read_along import read_along
 from .rest import Calm
+from .site.connecting import connect
 from .site.progress import Progress, Screen, Silent
 from .site.site import Head, Pairing, Site
 from .storage import disk
@@ -116,7 +117,7 @@ def sync(
     """
     folder = Folder(root)
     pairing = folder.pairing()
-    with folder.held(), Site(pairing) as site:
+    with folder.held(), connect(pairing) as site:
         progress = Progress(site, screen or Silent())
         try:
             recovered = recover(folder, step)
@@ -174,6 +175,8 @@ class Heard:
     head: Head
     statement: Statement | None
     doubt: str = ""
+    by_file: bool = False
+    """It was said by a file that its person gave: going back by it is their own wish."""
 
 
 def heard(folder: Folder, pairing: Pairing, site: Site, now: Now, must_answer: bool) -> Heard:
@@ -181,6 +184,9 @@ def heard(folder: Folder, pairing: Pairing, site: Site, now: Now, must_answer: b
     that is away is asked no more. Raises SiteAway, SiteRefused, Untrusted, BadSignature, MalformedInput.
     """
     trust = folder.releases.trust
+    if not pairing.site:
+        # A file has no word that could run out: what it holds is its signature's to vouch for.
+        return Heard(folder.kept_head() or nothing_installed(), None, by_file=True)
     try:
         head = site.head()
         assert head.said
@@ -226,7 +232,7 @@ def _wanted(folder: Folder, said: Heard, wish: Wish, now: Now) -> Named:
     named = said.head.named
     if said.statement and named != record.named:
         refuse_over(said.statement, now())
-    if goes_back(said.statement, record.release, named.number):
+    if not said.by_file and goes_back(said.statement, record.release, named.number):
         Allowed(folder.own).demand(Allowance.BACK, wish.ask)
     return named
 
@@ -309,7 +315,7 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now,
     """
     folder = Folder(root)
     pairing = folder.pairing()
-    with folder.held(), Site(pairing) as site:
+    with folder.held(), connect(pairing) as site:
         recover(folder)
         said = heard(folder, pairing, site, now, must_answer=False)
         head = said.head

@@ -22,6 +22,7 @@ from convoy_core.trust.charter import Charter
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
 
+from .site.connecting import connect
 from .site.site import Pairing, Site
 
 MAX_BYTES = 300 * 2**20
@@ -83,7 +84,7 @@ def update(pairing: Pairing, charter: Charter, kept: Path, this: ThisAgent, put:
     """
     if not this.version:
         raise NoUpdate("This agent is run from its sources.", now="Bring those up to date instead.")
-    with Site(pairing) as site:
+    with connect(pairing) as site:
         offered = read_offer(site.agent_offer(), charter)
         file = next((one for one in offered if one.system == this.system), None)
         if file is None:

@@ -28,6 +28,7 @@ from .fetching.inbox import Lookout, wait_for
 from .folder.allowed import Allowed, Ask, nobody_to_ask
 from .folder.folder import Folder
 from .leave import leave
+from .site.connecting import connect
 from .site.progress import Screen
 from .site.site import Order, Pairing, Site
 from .storage.files import trouble_told
@@ -112,7 +113,7 @@ class Watcher:
 
     def _ordered(self) -> bool:
         pairing = Folder(self.root).pairing()
-        with Site(pairing) as site:
+        with connect(pairing) as site:
             if not self._is_called(site, pairing):
                 return False
             head = site.head()

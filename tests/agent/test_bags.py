@@ -5,6 +5,7 @@ import json
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -12,9 +13,13 @@ import bagit
 import pytest
 from typer.testing import CliRunner
 
-from convoy_agent import packing
+from convoy_agent import by_file, packing, taking_back
+from convoy_agent.change import Wish
 from convoy_agent.commands.app import app
-from convoy_agent.errors import FolderRefused
+from convoy_agent.errors import BadRelease, FolderRefused, SiteRefused
+from convoy_agent.folder.folder import Folder
+from convoy_agent.leave import leave
+from convoy_agent.storage.store import Store
 from convoy_core.handing_out import bag as bags
 from convoy_core.handing_out.bag import Bag, Wanted, make_bag
 from convoy_core.lock.canonical import sha256_hex
@@ -22,14 +27,16 @@ from convoy_core.lock.lock import OVERLAY
 from convoy_core.lock.recipe import Recipe, read_recipe
 from convoy_core.trust.charter import read_charter
 from convoy_core.trust.signed import Signed
+from convoy_core.trust.statement import Named
+from convoy_core.trust.trusted import RELEASE_CONTEXT
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Side
 from convoy_io.bags import opened_bag, write_bag
 from convoy_io.zips import ArchiveWrong
 
 from .conftest import MODS as FIRST
-from .conftest import Member
-from .harbour import Harbour
+from .conftest import NEWER, Member
+from .harbour import Harbour, Press
 
 MODS = {
     "ledger": {"a.txt": "1" * 4000}, "scales": {"b.txt": "2"}, "bells": {"c.txt": "3"}, "clerk": {"d.txt": "4"},
@@ -242,3 +249,62 @@ def test_the_command_line_makes_a_pack_and_looks_into_it(member: Member, tmp_pat
     assert (told["release"], told["doubt"], set(told["mods"].values())) == ("1.0.0", "", {True})
     place.write_bytes(b"PK")
     assert run.invoke(line, ["open", str(place)]).exit_code != 0
+
+
+def test_a_file_is_enough_to_join_to_sync_and_to_follow(member: Member, tmp_path: Path) -> None:
+    member.sync()
+    first, second = tmp_path / "first.zip", tmp_path / "second.zip"
+    packing.pack(member.folder, member.store, first)
+    member.harbour.publish("1.1.0", NEWER)
+    member.sync()
+    packing.pack(member.folder, member.store, second)
+    member.harbour.close()
+
+    alone = Member(member.harbour, tmp_path / "alone" / "train", Store(tmp_path / "other-store"))
+    with pytest.raises(BadRelease, match="other keys"):
+        by_file.join_file(first, alone.folder, alone.store, key="0000-0000-0000-0000")
+    assert not (alone.folder / ".convoy").exists()
+    joined = by_file.join_file(first, alone.folder, alone.store)
+    assert joined.pairing.key == read_charter(member.harbour.charters[-1].document).mark
+    done = alone.sync()
+    assert (done.release, done.unheard) == ("1.0.0", False)
+    alone.holds(FIRST)
+    (alone.folder / "mods/ledger/own.txt").write_text("mine")
+    lost = alone.folder / "mods/ledger/data/a.dat"
+    lost.unlink()
+    assert alone.status().deviations == {"mods/ledger/data/a.dat": "missing", "mods/ledger/own.txt": "extra"}
+    assert by_file.take_file(second, alone.folder, alone.store) == 1
+    assert alone.sync().release == "1.1.0"
+    alone.holds(NEWER, "mods/ledger/own.txt")
+    assert taking_back.undo(alone.folder, alone.store).release == "1.0.0"
+    with pytest.raises(SiteRefused, match="lies in no file"):
+        alone.sync(wish=Wish(to=Named("0.9.0", "")))
+    with pytest.raises(FolderRefused, match="follows http"):
+        by_file.take_file(second, member.folder, member.store)
+    leave(alone.folder, datetime.now(UTC))
+    assert not (alone.folder / ".convoy").exists()
+
+
+def test_a_file_that_others_made_is_not_followed(member: Member, tmp_path: Path) -> None:
+    member.sync()
+    first = tmp_path / "first.zip"
+    packing.pack(member.folder, member.store, first)
+    folder, store = tmp_path / "alone", Store(tmp_path / "other-store")
+    by_file.join_file(first, folder, store)
+    stranger = Press(tmp_path / "stranger")
+    stranger.publish("9.0.0", FIRST)
+    recipe = read_recipe(stranger.documents["9.0.0"])
+    signed = Signed(recipe.as_bytes()).with_signature(RELEASE_CONTEXT, stranger.key)
+    bag = make_bag(recipe, signed, stranger.charters, {"harbour": "http://192.0.2.1/"}, ())
+    forged = tmp_path / "forged.zip"
+    with forged.open("wb") as out:
+        write_bag(bag, lambda sha256: Path(), out)
+    assert packing.look_into(forged).mark
+    with pytest.raises(ConvoyError, match="signed"):
+        by_file.take_file(forged, folder, store)
+    assert Folder(folder).kept_head().number == "1.0.0"  # type: ignore[union-attr]
+    nobody = make_bag(recipe, Signed(recipe.as_bytes()), stranger.charters, {}, ())
+    with forged.open("wb") as out:
+        write_bag(nobody, lambda sha256: Path(), out)
+    with pytest.raises(ConvoyError, match="Nobody can tell who made"):
+        by_file.join_file(forged, tmp_path / "other", store)

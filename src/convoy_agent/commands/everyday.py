@@ -13,9 +13,11 @@ from convoy_core.sync.errands import minutes, what_to_do
 from convoy_core.sync.orders import ASKED_FOR, Allowance
 from convoy_core.sync.plan import Act, SyncChoices
 from convoy_core.trust.statement import Named
+from convoy_core.words.errors import MalformedInput
+from convoy_core.words.model import Side
 from convoy_core.words.wording import counted
 
-from .. import by_hand, with_session
+from .. import by_file, by_hand, with_session
 from .. import join as joining
 from .. import sync as work
 from ..change import Wish
@@ -35,10 +37,11 @@ commands = typer.Typer()
 
 @commands.command(rich_help_panel=PLAY)
 def join(
-    code: Annotated[str, typer.Argument(help="The pairing code from the installation's page.")],
+    code: Annotated[str, typer.Argument(help="The pairing code from the installation's page, or a pack as a file.")],
     into: Annotated[Path, typer.Option("--into", help="A new or empty folder.")],
-    site: Annotated[str, typer.Option("--site", envvar="CONVOY_SITE", help="The site's address.")],
+    site: Annotated[str, typer.Option("--site", envvar="CONVOY_SITE", help="The site's address.")] = "",
     key: Annotated[str, typer.Option("--key", help="The site's key, as the installation's page shows it.")] = "",
+    side: Annotated[Side, typer.Option("--side", help="Of a file: for a player or for the server.")] = Side.PLAYER,
     game: Annotated[Path | None, typer.Option("--game", help="Copy this game into the folder first.")] = None,
     as_it_is: Annotated[
         bool, typer.Option("--as-it-is", help="The folder holds a game already: adopt what is the pack's.")
@@ -48,18 +51,27 @@ def join(
     ] = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Pair a folder with an installation."""
+    """Pair a folder with an installation, or have it follow a pack as a file, without any site."""
+    file = Path(code)
+    is_file = not site and file.is_file()
+    if not site and not is_file:
+        raise MalformedInput(f"“{code}” is no file here.", now="Name the site with --site, where it is a code.")
     with Bar(quiet=as_json) as screen:
-        pairing = joining.join(code, site, into, key, game, as_it_is, screen, again)
+        pairing = (
+            by_file.join_file(file, into, keep_store(), key, side, game, as_it_is, screen).pairing
+            if is_file
+            else joining.join(code, site, into, key, game, as_it_is, screen, again)
+        )
     if as_json:
         print_json({"folder": str(into), "pack": pairing.pack, "key": pairing.key, "side": pairing.side})
         return
-    say(f"{into} follows {pairing.pack} from now on. The site's key is {pairing.key}.")
+    say(f"{into} follows {pairing.pack} from now on. {'Its' if is_file else 'The site’s'} key is {pairing.key}.")
     say(f"Next: convoy sync --folder {into}")
 
 
 @commands.command(rich_help_panel=PLAY)
 def sync(
+    file: Annotated[Path | None, typer.Argument(help="A pack as a file, where the folder follows files.")] = None,
     folder: FolderOption = Path(),
     extras_aside: Annotated[
         bool, typer.Option("--extras-aside", help="Move aside what lies in the pack's folders and is not the pack's.")
@@ -72,6 +84,8 @@ def sync(
     as_json: JsonOption = False,
 ) -> None:
     """Bring the folder to the release that it follows. Worlds and settings of yours stay."""
+    if file is not None:
+        by_file.take_file(file, folder, keep_store())
     with Bar(quiet=as_json) as screen:
         bring = _Bringer(folder, downloads or hand.downloads(), wait, as_json)
         choices = SyncChoices(extras_aside, frozenset(only) if only else None)

@@ -147,6 +147,8 @@ def private_networks_of(site: str) -> list[Network]:
     person names in CONVOY_PRIVATE_SOURCES. Raises MalformedInput for what is no network there.
     """
     named = networks(os.environ.get("CONVOY_PRIVATE_SOURCES", "").split(","))
+    if not site:
+        return named
     url = httpx.URL(site)
     try:
         addresses = addresses_of(url.host, url.port or 443)

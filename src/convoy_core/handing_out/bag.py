@@ -18,7 +18,7 @@ from ..sync.errands import what_to_do
 from ..trust.signed import Signed, parsed, read_signed_data
 from ..words.licences import meaning
 from ..words.model import Side
-from .places import Addresses, open_addresses, page_of
+from .places import Addresses, is_web, open_addresses, page_of
 
 FORMAT = "convoy-bag/1"
 DECLARATION = "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
@@ -116,7 +116,10 @@ def _tags(recipe: Recipe, signed: Signed, charters: Sequence[Signed], sources: A
     payload |= {path_of(one.build): one.build for one in bag.left if one.address}
     total = sum(build.archive.size for build in payload.values())
     rows = [{"key": key.hex(), "signature": signature.hex()} for key, signature in signed.signatures]
-    told = {"format": FORMAT, "signatures": rows, "charters": [one.as_data() for one in charters]}
+    used = {build.source for build in recipe.lock.builds}
+    where = {name: address for name, address in sources.items() if name in used and is_web(address)}
+    charts = [one.as_data() for one in charters]
+    told = {"format": FORMAT, "signatures": rows, "charters": charts, "sources": where}
     info = {
         "Bag-Software-Agent": "True Convoy",
         "Bagging-Date": recipe.published_at[:10],
@@ -151,8 +154,13 @@ MOST_SIGNATURES = 4 * 2**20
 """Bytes of what says who signed: some hundred charters."""
 
 
-def read_signatures(content: bytes, document: bytes) -> tuple[Signed, list[Signed]]:
-    """The release with its signatures, and the charters that came with it. Raises MalformedInput; verifies nothing."""
+def read_signatures(content: bytes, document: bytes) -> tuple[Signed, list[Signed], dict[str, str]]:
+    """The release with its signatures, the charters that came with it, and where its sources were. Raises
+    MalformedInput; verifies nothing.
+    """
     top = Fields(parsed(content, MOST_SIGNATURES))
     told = {"document": document.decode(errors="replace"), "signatures": top.entries("signatures")}
-    return read_signed_data(told, len(document) + 1), [read_signed_data(one) for one in top.entries("charters")]
+    where = top.texts("sources") if top.has("sources") else {}
+    where = {name: address for name, address in where.items() if is_web(address)}
+    charters = [read_signed_data(one) for one in top.entries("charters")]
+    return read_signed_data(told, len(document) + 1), charters, where

@@ -39,6 +39,8 @@ class ReadBag:
     recipe: Recipe
     signed: Signed
     charters: Sequence[Signed]
+    sources: Mapping[str, str]
+    """By source where it was when the file was made: nobody's signed word, and checked by hashes like all."""
     archives: Mapping[str, str]
     missing: Mapping[str, str]
     left_out: str
@@ -76,7 +78,7 @@ def read_bag(names: Sequence[str], tags: Mapping[str, bytes]) -> ReadBag:
         raise BadBag(f"{lost[:80]} of this pack is missing.", now="Ask for the file again.")
     document = tags[RECIPE]
     recipe = read_recipe(document)
-    signed, charters = read_signatures(tags[SIGNATURES], document)
+    signed, charters, sources = read_signatures(tags[SIGNATURES], document)
     if signed.document != document:
         raise BadBag("The release in this pack is no text.", now="Ask for the file again.")
     archives = {sha256: name for name, sha256 in listed.items() if name not in missing}
@@ -84,7 +86,8 @@ def read_bag(names: Sequence[str], tags: Mapping[str, bytes]) -> ReadBag:
     if strangers:
         name = archives[min(strangers)]
         raise BadBag(f"{name[:80]} in this pack is of no mod of its release.", now="Ask for the file again.")
-    return ReadBag(recipe, signed, charters, archives, missing, tags.get(LEFT_OUT, b"").decode(errors="replace"))
+    left_out = tags.get(LEFT_OUT, b"").decode(errors="replace")
+    return ReadBag(recipe, signed, charters, sources, archives, missing, left_out)
 
 
 def _sums(content: bytes, name: str) -> dict[str, str]:

@@ -34,6 +34,10 @@ def file_name(build: LockedBuild) -> str:
     return f"{build.mod}/{build.archive.name}"
 
 
+def is_web(address: str) -> bool:
+    return bool(_web("", address))
+
+
 def escaped(text: str) -> str:
     """A text as one part of an address."""
     return quote(text, safe="")

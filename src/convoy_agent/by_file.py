@@ -1,0 +1,131 @@
+"""Joining and following without a site: a pack as a file is all that is needed, on a train or ten years later.
+
+The file's charter says whose keys may sign; it is pinned at joining, and what comes later has to be signed by them.
+"""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+from convoy_core.handing_out.bag_reading import ReadBag
+from convoy_core.trust.charter import Charter, Duty
+from convoy_core.words.errors import BadSignature
+from convoy_core.words.wording import counted
+from convoy_io.bags import OpenBag, opened_bag
+
+from .errors import BadRelease, FolderRefused
+from .folder.copying import copy_game
+from .folder.folder import Folder
+from .leave import finish as finish_leaving
+from .packing import signed_by
+from .site.progress import Screen, Silent
+from .site.site import Head, Pairing
+from .storage import disk
+from .storage.files import made_anew, trouble_told
+from .storage.store import Store
+
+
+@dataclass(frozen=True)
+class Joined:
+    """`key`: of the charter that was pinned; `stored`: archives that the file brought."""
+
+    pairing: Pairing
+    stored: int
+
+
+def join_file(
+    place: Path,
+    root: Path,
+    store: Store,
+    key: str = "",
+    side: str = "player",
+    game: Path | None = None,
+    as_it_is: bool = False,
+    screen: Screen | None = None,
+) -> Joined:
+    """Makes a folder follow a file. `key`: the mark that its keys must have, where somebody said so; `game` is copied
+    into the folder first.
+
+    Raises FolderRefused, BadRelease for other keys, BadSignature, and what reading such a file raises.
+    """
+    folder = Folder(root)
+    folder.refuse_taken(as_it_is)
+    with trouble_told(place), opened_bag(place) as packed:
+        charter = _trusted(packed.told, key)
+        finish_leaving(folder, datetime.now(UTC))
+        if game is not None:
+            copy_game(game, folder.root, screen or Silent())
+        recipe = packed.told.recipe
+        first = charter.duties[Duty.CHARTER].keys[0].hex()
+        pairing = Pairing(
+            "", "", first, recipe.pack, recipe.pack_name, str(uuid.uuid4()), root.name, side, charter.mark,
+            packed.told.charters[-1],
+        )  # fmt: skip
+        stored = _store(packed, store)
+        folder.create(pairing, as_it_is or game is not None)
+        with folder.held():
+            _follow(folder, packed.told)
+    return Joined(pairing, stored)
+
+
+def take_file(place: Path, root: Path, store: Store) -> int:
+    """What a folder that follows a file follows from now on; the next sync brings it there. Gives how many archives the
+    file brought. Raises FolderRefused for another pack, or where a site is followed; BadSignature.
+    """
+    folder = Folder(root)
+    pairing = folder.pairing()
+    if pairing.site:
+        raise FolderRefused(
+            f"{folder.root} follows {pairing.site}.",
+            "What it follows is for its site to say.",
+            "Choose another folder for the file.",
+        )
+    with trouble_told(place), opened_bag(place) as packed, folder.held():
+        if packed.told.recipe.pack != pairing.pack_id:
+            name = packed.told.recipe.pack_name
+            raise FolderRefused(f"This file is {name}; the folder follows {pairing.pack}.", now="Nothing was changed.")
+        folder.releases.trust.now(pairing).demand_release(packed.told.signed, is_here=False)
+        stored = _store(packed, store)
+        _follow(folder, packed.told)
+    return stored
+
+
+def _trusted(told: ReadBag, key: str) -> Charter:
+    charter, doubt = signed_by(told)
+    if charter is None:
+        raise BadSignature("Nobody can tell who made this file.", doubt, "Nothing was installed. Ask for another.")
+    if key and charter.mark.replace("-", "") != key.upper().replace("-", ""):
+        raise BadRelease(
+            "This file is signed by other keys than those that were named.",
+            f"Named: {key}. In the file: {charter.mark}.",
+            "Nothing was installed. Ask whoever gave it to you.",
+        )
+    return charter
+
+
+def _store(packed: OpenBag, store: Store) -> int:
+    """Takes in the archives that it carries and that are not there, each checked."""
+    new = [sha256 for sha256 in packed.told.archives if sha256 not in store]
+    for sha256 in new:
+        beside = store.partial / f"{sha256}.from-file"
+        try:
+            with made_anew(beside) as out:
+                for block in packed.blocks(sha256):
+                    out.write(block)
+                disk.written(out)
+            if not store.take_in(beside, sha256):
+                raise BadRelease(f"{counted(1, 'archive')} of this file is damaged.", now="Ask for the file again.")
+        finally:
+            disk.remove(beside)
+    return len(new)
+
+
+def _follow(folder: Folder, told: ReadBag) -> None:
+    folder.releases.keep(told.signed)
+    number = told.recipe.number
+    kept = folder.kept_head()
+    sources = {**(kept.sources if kept else {}), **told.sources}
+    folder.keep_head(Head(number, number, sources, sha256=told.recipe.sha256))

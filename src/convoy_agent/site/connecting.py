@@ -1,0 +1,78 @@
+"""How a folder reaches the site that it follows; one that follows a file reaches none, and goes on without."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from convoy_core.sync.deviations import Deviation
+from convoy_core.trust.signed import Signed
+from convoy_core.trust.statement import Named
+
+from ..errors import SiteRefused
+from .site import Head, Pairing, Site
+
+
+def connect(pairing: Pairing) -> Site:
+    """Use as a context."""
+    return Site(pairing) if pairing.site else NoSite()
+
+
+class NoSite(Site):
+    """Stands for the site of a folder that follows a file: asked for anything, it says so; told anything, it is silent.
+    What it would have said lies in the folder.
+    """
+
+    def __init__(self) -> None:
+        """It has no address, and no line."""
+
+    def __exit__(self, *_: object) -> None:
+        """Nothing was opened."""
+
+    def head(self) -> Head:
+        raise _none()
+
+    def charters(self, after: int) -> list[Signed]:
+        return []
+
+    def word(self, address: str, seen: str) -> tuple[bytes, str] | None:
+        raise _none()
+
+    def release(self, number: str) -> Signed:
+        raise SiteRefused(
+            f"Release {number} lies in no file that this folder was given.",
+            "It follows files, and no site.",
+            "Say “convoy sync” with the file that holds it.",
+        )
+
+    def credentials(self, address: str) -> dict[str, str]:
+        return {}
+
+    def agent_offer(self) -> Signed:
+        raise _none()
+
+    def report(
+        self,
+        release: Named,
+        deviations: Mapping[str, Deviation],
+        fingerprint: str,
+        about: Mapping[str, Any],
+        serial: int,
+    ) -> None:
+        """Nobody hears of it."""
+
+    def progress(self, **told: Any) -> str | None:
+        return None
+
+    def left(self) -> None:
+        """Nobody hears of it."""
+
+    def wanted_readings(self) -> list[dict[str, Any]]:
+        return []
+
+    def known(self, sha256: str) -> str:
+        return ""
+
+
+def _none() -> SiteRefused:
+    return SiteRefused("This folder follows a file, and no site.", now="Say “convoy sync” with a newer file.")
