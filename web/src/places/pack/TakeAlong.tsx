@@ -40,7 +40,7 @@ export function TakeAlong({ packId, number }: { packId: string; number: string }
             </Link>
             {sided && (
               <>
-                {" "}
+                {" · "}
                 <Link href={address(packId, number, form, "server")} download aria-label={`${name}, for the server`}>
                   for the server
                 </Link>
