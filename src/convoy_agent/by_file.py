@@ -5,6 +5,7 @@ The file's charter says whose keys may sign; it is pinned at joining, and what c
 
 from __future__ import annotations
 
+import shutil
 import uuid
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -16,7 +17,7 @@ from convoy_core.words.errors import BadSignature
 from convoy_core.words.wording import counted
 from convoy_io.bags import OpenBag, opened_bag
 
-from .errors import BadRelease, FolderRefused
+from .errors import BadRelease, DiskFull, FolderRefused
 from .folder.copying import copy_game
 from .folder.folder import Folder
 from .leave import finish as finish_leaving
@@ -24,7 +25,7 @@ from .packing import signed_by
 from .site.progress import Screen, Silent
 from .site.site import Head, Pairing
 from .storage import disk
-from .storage.files import made_anew, trouble_told
+from .storage.files import SPARE_BYTES, made_anew, trouble_told
 from .storage.store import Store
 
 
@@ -108,7 +109,15 @@ def _trusted(told: ReadBag, key: str) -> Charter:
 
 def _store(packed: OpenBag, store: Store) -> int:
     """Takes in the archives that it carries and that are not there, each checked."""
+    sizes = {build.archive.sha256: build.archive.size for build in packed.told.recipe.lock.builds}
     new = [sha256 for sha256 in packed.told.archives if sha256 not in store]
+    needed, free = sum(sizes[sha256] for sha256 in new), shutil.disk_usage(store.root).free
+    if needed and free < needed + SPARE_BYTES:
+        raise DiskFull(
+            f"{store.root} has {free // 2**20} MB left, and the file brings {needed // 2**20 + 1} MB.",
+            "Nothing was changed.",
+            "Make room, then try again.",
+        )
     for sha256 in new:
         beside = store.partial / f"{sha256}.from-file"
         try:

@@ -96,4 +96,9 @@ def opened_bag(place: Path) -> Iterator[OpenBag]:
                     raise BadBag(f"{name} in this pack is larger than {MOST_TAG // 2**20} MB.")
                 tags[name] = b"".join(packed.blocks(entry))
         told = read_bag([name.removeprefix(top) for name in names], tags)
+        for build in told.recipe.lock.builds:
+            # Before anything is unpacked: what says that it is larger may be made to fill a disk.
+            member = told.archives.get(build.archive.sha256)
+            if member is not None and packed.get(top + member).size != build.archive.size:
+                raise BadBag(f"{member} in this pack is of another size than its release says.")
         yield OpenBag(told, packed, top)

@@ -16,7 +16,7 @@ from typer.testing import CliRunner
 from convoy_agent import by_file, packing, taking_back
 from convoy_agent.change import Wish
 from convoy_agent.commands.app import app
-from convoy_agent.errors import BadRelease, FolderRefused, SiteRefused
+from convoy_agent.errors import BadRelease, DiskFull, FolderRefused, SiteRefused
 from convoy_agent.folder.folder import Folder
 from convoy_agent.leave import leave
 from convoy_agent.storage.store import Store
@@ -201,14 +201,16 @@ def test_what_was_altered_with_skill_is_refused_too(
 
 def test_an_archive_that_was_swapped_is_found_when_it_is_taken_out(made: Made, tmp_path: Path) -> None:
     def change(members: dict[str, bytes]) -> None:
-        members[an_archive(members)] = b"something else"
+        name = an_archive(members)
+        members[name] = bytes(len(members[name]))
 
-    with (
-        opened_bag(altered(made.file(tmp_path / "a.zip"), change)) as packed,
-        pytest.raises(ArchiveWrong, match="altered"),
-    ):
+    place = altered(made.file(tmp_path / "a.zip"), change)
+    with opened_bag(place) as packed, pytest.raises(ArchiveWrong, match="altered"):
         for sha256 in packed.told.archives:
             list(packed.blocks(sha256))
+    grown = altered(place, lambda members: members.update({an_archive(members): bytes(10**6)}))
+    with pytest.raises(ConvoyError, match="another size"), opened_bag(grown):
+        pass
 
 
 def test_what_is_installed_becomes_a_file_that_says_who_signed_it(member: Member, tmp_path: Path) -> None:
@@ -251,7 +253,9 @@ def test_the_command_line_makes_a_pack_and_looks_into_it(member: Member, tmp_pat
     assert run.invoke(line, ["open", str(place)]).exit_code != 0
 
 
-def test_a_file_is_enough_to_join_to_sync_and_to_follow(member: Member, tmp_path: Path) -> None:
+def test_a_file_is_enough_to_join_to_sync_and_to_follow(
+    member: Member, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     member.sync()
     first, second = tmp_path / "first.zip", tmp_path / "second.zip"
     packing.pack(member.folder, member.store, first)
@@ -261,6 +265,10 @@ def test_a_file_is_enough_to_join_to_sync_and_to_follow(member: Member, tmp_path
     member.harbour.close()
 
     alone = Member(member.harbour, tmp_path / "alone" / "train", Store(tmp_path / "other-store"))
+    monkeypatch.setattr(by_file, "SPARE_BYTES", 2**60)
+    with pytest.raises(DiskFull, match="the file brings"):
+        by_file.join_file(first, alone.folder, alone.store)
+    monkeypatch.undo()
     with pytest.raises(BadRelease, match="other keys"):
         by_file.join_file(first, alone.folder, alone.store, key="0000-0000-0000-0000")
     assert not (alone.folder / ".convoy").exists()
