@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -22,10 +21,8 @@ from .storage.store import Store
 from .sync import nothing_installed
 
 
-def pack(
-    root: Path, store: Store, place: Path, wanted: Wanted = Wanted(), told: Callable[[int, int], None] | None = None
-) -> Bag:
-    """Writes the folder's release into a new file. `told`: bytes done of all.
+def pack(root: Path, store: Store, place: Path, wanted: Wanted = Wanted()) -> Bag:
+    """Writes the folder's release into a new file.
 
     Raises NothingInstalled, FolderRefused where something lies there already, ArchiveWrong for a damaged copy in the
     store; then no file is left. What is made is put into place at once, when it is whole.
@@ -48,7 +45,7 @@ def pack(
     with trouble_told(place.parent):
         try:
             with beside.open("wb") as out:
-                write_bag(bag, store.path, out, (lambda done: told(done, bag.size)) if told else lambda done: None)
+                write_bag(bag, store.path, out)
                 disk.written(out)
             disk.replace(beside, place)
         except BaseException:

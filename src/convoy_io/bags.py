@@ -21,21 +21,15 @@ DATE = (1980, 1, 1, 0, 0, 0)
 MOST_TAG = 128 * 2**20
 """Bytes of one of a bag's own files: a release of 50,000 files takes ten."""
 
-Told = Callable[[int], None]
-"""Called with the bytes of the bag that are done; raises what stops it."""
 
-
-def write_bag(bag: Bag, archive: Callable[[str], Path], into: BinaryIO, told: Told = lambda done: None) -> None:
+def write_bag(bag: Bag, archive: Callable[[str], Path], into: BinaryIO) -> None:
     """`archive`: where the archive of a sha256 lies. Nothing is packed anew: archives are packed already.
 
     Raises ArchiveWrong for one that is not what the release says: it must not be handed on. OSError.
     """
-    done = 0
     with zipfile.ZipFile(into, "w", zipfile.ZIP_STORED) as packed:
         for name, content in bag.tags.items():
             packed.writestr(_member(f"{bag.name}/{name}", len(content)), content)
-            done += len(content)
-            told(done)
         for path, build in bag.carried.items():
             digest = hashlib.sha256()
             member = _member(f"{bag.name}/{path}", build.archive.size)
@@ -43,8 +37,6 @@ def write_bag(bag: Bag, archive: Callable[[str], Path], into: BinaryIO, told: To
                 while block := file.read(CHUNK):
                     digest.update(block)
                     out.write(block)
-                    done += len(block)
-                    told(done)
             if digest.hexdigest() != build.archive.sha256:
                 raise ArchiveWrong(
                     f"The copy of {build.name} {build.version} here is damaged.",

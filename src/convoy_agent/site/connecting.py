@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
-from convoy_core.sync.deviations import Deviation
 from convoy_core.trust.signed import Signed
-from convoy_core.trust.statement import Named
 
 from ..errors import SiteRefused
 from .site import Head, Pairing, Site
@@ -51,14 +48,7 @@ class NoSite(Site):
     def agent_offer(self) -> Signed:
         raise _none()
 
-    def report(
-        self,
-        release: Named,
-        deviations: Mapping[str, Deviation],
-        fingerprint: str,
-        about: Mapping[str, Any],
-        serial: int,
-    ) -> None:
+    def report(self, *_: Any, **__: Any) -> None:
         """Nobody hears of it."""
 
     def progress(self, **told: Any) -> str | None:

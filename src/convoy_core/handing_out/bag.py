@@ -59,11 +59,6 @@ class Bag:
     carried: dict[str, LockedBuild]
     left: tuple[LeftOut, ...]
 
-    @property
-    def size(self) -> int:
-        """Bytes of all that it holds."""
-        return sum(map(len, self.tags.values())) + sum(build.archive.size for build in self.carried.values())
-
 
 def path_of(build: LockedBuild) -> str:
     """Where an archive lies in a bag. Of its own name nothing is kept: two may be called the same."""
