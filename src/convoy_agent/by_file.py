@@ -14,7 +14,6 @@ from pathlib import Path
 from convoy_core.handing_out.bag_reading import ReadBag
 from convoy_core.trust.charter import Charter, Duty
 from convoy_core.words.errors import BadSignature
-from convoy_core.words.wording import counted
 from convoy_io.bags import OpenBag, opened_bag
 
 from .errors import BadRelease, DiskFull, FolderRefused
@@ -31,7 +30,7 @@ from .storage.store import Store
 
 @dataclass(frozen=True)
 class Joined:
-    """`key`: of the charter that was pinned; `stored`: archives that the file brought."""
+    """`stored`: how many archives the file brought."""
 
     pairing: Pairing
     stored: int
@@ -56,6 +55,7 @@ def join_file(
     folder.refuse_taken(as_it_is)
     with trouble_told(place), opened_bag(place) as packed:
         charter = _trusted(packed.told, key)
+        stored = _store(packed, store)
         finish_leaving(folder, datetime.now(UTC))
         if game is not None:
             copy_game(game, folder.root, screen or Silent())
@@ -65,7 +65,6 @@ def join_file(
             "", "", first, recipe.pack, recipe.pack_name, str(uuid.uuid4()), root.name, side, charter.mark,
             packed.told.charters[-1],
         )  # fmt: skip
-        stored = _store(packed, store)
         folder.create(pairing, as_it_is or game is not None)
         with folder.held():
             _follow(folder, packed.told)
@@ -126,7 +125,7 @@ def _store(packed: OpenBag, store: Store) -> int:
                     out.write(block)
                 disk.written(out)
             if not store.take_in(beside, sha256):
-                raise BadRelease(f"{counted(1, 'archive')} of this file is damaged.", now="Ask for the file again.")
+                raise BadRelease("An archive in this file is damaged.", now="Ask for the file again.")
         finally:
             disk.remove(beside)
     return len(new)

@@ -53,7 +53,7 @@ def join(
 ) -> None:
     """Pair a folder with an installation, or have it follow a pack as a file, without any site."""
     file = Path(code)
-    is_file = not site and file.is_file()
+    is_file = file.is_file()
     if not site and not is_file:
         raise MalformedInput(f"“{code}” is no file here.", now="Name the site with --site, where it is a code.")
     with Bar(quiet=as_json) as screen:
