@@ -23,6 +23,7 @@ from .keeping.api.account import router as account
 from .keeping.api.keeper import router as keeper
 from .keeping.shapes import HealthOut, PartOut
 from .keeping.standing import standing
+from .notices.api import router as news
 from .packs.api.adding import router as ways_in
 from .packs.api.beginning import router as beginnings
 from .packs.api.checking import router as checks
@@ -165,6 +166,7 @@ for router in (
     installations,
     crew,
     agent,
+    news,
     account,
     keeper,
 ):

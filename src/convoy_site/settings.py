@@ -18,6 +18,8 @@ DEMO = os.environ.get("CONVOY_DEMO") == "1"
 ADDRESS = os.environ.get("CONVOY_ADDRESS", "http://127.0.0.1:8460")
 DEMO_SOURCES_ADDRESS = os.environ.get("CONVOY_SOURCES", "http://127.0.0.1:8470")
 
+PRIVATE_CALLS = [one for one in os.environ.get("CONVOY_PRIVATE_CALLS", "").split(",") if one]
+"""Networks (CIDR) that packs' hooks may call although they are not of the open network."""
 PRIVATE_SOURCES = [one for one in os.environ.get("CONVOY_PRIVATE_SOURCES", "").split(",") if one]
 """Networks (CIDR) within which sources may lie although they are not of the open network."""
 
@@ -47,6 +49,7 @@ INSTALLED_APPS = [
     "convoy_site.packs",
     "convoy_site.releases",
     "convoy_site.installations",
+    "convoy_site.notices",
     "convoy_site.keeping",
 ]
 MIDDLEWARE = [

@@ -4,6 +4,8 @@ from django.urls import include, path, re_path
 
 from .api import api
 from .keeping.metrics import metrics
+from .notices.feeds import atom
+from .notices.views import stop
 from .web import page
 
 handler500 = "convoy_site.web.server_error"
@@ -12,6 +14,8 @@ urlpatterns = [
     path("api/", api.urls),
     path("accounts/", include("allauth.urls")),
     path("metrics", metrics),
+    path("news/feed/<str:secret>.atom", atom),
+    path("news/stop/<str:token>", stop),
     path("_allauth/", include("allauth.headless.urls")),
     re_path(r"^(?!api/|_allauth/|accounts/|assets/|agent/|metrics).*$", page),
 ]

@@ -453,7 +453,9 @@ def test_what_two_releases_do_not_have_in_common_is_told_either_way(world: World
     edit(world, {"do": "steps", "steps": [{"id": "read", "text": "Read the rules."}]})
     two_releases(world)
     ask = world.as_("member").get
-    there, back = (ask(f"{world.at}/releases/{way}")[1] for way in ("1.0.0/until/1.1.0", "1.1.0/until/1.0.0"))
+    there, back = (
+        ask(f"{world.at}/change-log?{way}")[1]["rows"] for way in ("since=1.0.0&until=1.1.0", "since=1.1.0&until=1.0.0")
+    )
     assert [(one["what"], one["name"]) for one in there] == [
         ("removed", "Heron Almanac"), ("removed", "Rivet"), ("set", "step: Read the rules."),
     ]  # fmt: skip
@@ -461,7 +463,7 @@ def test_what_two_releases_do_not_have_in_common_is_told_either_way(world: World
         ("added", there[0]["before"]), ("added", there[1]["before"]), ("set", ""),
     ]  # fmt: skip
     assert page(world)["changes"][-1]["name"] == "step: Read the rules."
-    assert ask(f"{world.at}/releases/1.0.0/until/9.9")[0] == 404
+    assert ask(f"{world.at}/change-log?since=1.0.0&until=9.9")[0] == 404
 
 
 # --- Listings

@@ -24,6 +24,7 @@ NOBODYS = "00000000-0000-0000-0000-000000000000"
 NO_FILE = {**dict.fromkeys(SEE, 422), "nobody": 401}
 """Refused before anybody's rights are asked; with a file they are: tests of listings and of errands in the browser."""
 NEVER = {**SEE, **dict.fromkeys(("owner", "curator", "member"), 404)}
+NO_HOOK = {**CURATE, "owner": 404, "curator": 404}
 
 KEEPERS = {**dict.fromkeys(SEE, 403), "nobody": 401}
 """None of these keeps the site; what a keeper may is tested with the keeper's place."""
@@ -95,7 +96,22 @@ DOORS = [
     ("GET", "/api/packs/{pack}/roll-call", None, SEE),
     ("GET", "/api/packs/{pack}/releases", None, SEE),
     ("GET", "/api/packs/{pack}/releases/1.0.0", None, SEE),
-    ("GET", "/api/packs/{pack}/releases/1.0.0/until/1.0.0", None, SEE),
+    ("GET", "/api/packs/{pack}/change-log?until=1.0.0", None, SEE),
+    ("POST", "/api/packs/{pack}/announcement", {"number": "2.0.0"}, CURATE),
+    ("GET", "/api/news", None, ANYBODY),
+    ("GET", "/api/news/count", None, ANYBODY),
+    ("POST", "/api/news/seen", {"until": 1}, ANYBODY),
+    ("GET", "/api/news/wishes", None, ANYBODY),
+    ("PUT", "/api/news/wishes", {"pack": "{pack}", "mail": "never"}, SEE),
+    ("POST", "/api/packs/{pack}/feed", None, SEE),
+    ("DELETE", "/api/packs/{pack}/feed", None, SEE),
+    ("GET", "/api/packs/{pack}/hooks", None, CURATE),
+    ("POST", "/api/packs/{pack}/hooks", {"address": "https://example.org/", "kinds": ["release"]}, CURATE),
+    ("PATCH", f"/api/packs/{{pack}}/hooks/{NOBODYS}", {"on": True}, NO_HOOK),
+    ("DELETE", f"/api/packs/{{pack}}/hooks/{NOBODYS}", None, NO_HOOK),
+    ("POST", f"/api/packs/{{pack}}/hooks/{NOBODYS}/try", None, NO_HOOK),
+    ("GET", f"/api/packs/{{pack}}/hooks/{NOBODYS}/calls", None, NO_HOOK),
+    ("POST", f"/api/packs/{{pack}}/hooks/{NOBODYS}/calls/{NOBODYS}/again", None, NO_HOOK),
     (
         "POST",
         "/api/packs/{pack}/releases",
@@ -120,6 +136,7 @@ DOORS = [
     ("GET", "/api/packs/{pack}/departures", None, SEE),
     ("POST", "/api/packs/{pack}/departures", {"at": "2030-01-01T20:00:00Z"}, CURATE),
     ("POST", f"/api/packs/{{pack}}/departures/{NOBODYS}/answer", {"comes": True}, NEVER),
+    ("PUT", f"/api/packs/{{pack}}/departures/{NOBODYS}", {"at": "2030-01-01T20:00:00Z"}, NO_HOOK),
     ("DELETE", f"/api/packs/{{pack}}/departures/{NOBODYS}", None, {**CURATE, "owner": 404, "curator": 404}),
     ("GET", "/api/games/tillerway", None, ANYBODY),
     ("POST", "/api/games/tillerway/beginning", {"text": "rivet", "crew": "{crew}"}, CURATE),

@@ -93,16 +93,18 @@ def _extra(build: LockedBuild) -> str:
 
 def as_markdown(recipe: Recipe, base: str, sources: Addresses) -> str:
     """`base` in words."""
-    lines = [f"# {_plain(recipe.pack_name)} {_plain(recipe.number)}", "", _plain(_summary(recipe, base)), ""]
+    lines = [f"# {no_markup(recipe.pack_name)} {no_markup(recipe.number)}", "", no_markup(_summary(recipe, base)), ""]
     if recipe.notes:
-        lines += [*(f"> {_plain(line)}" for line in recipe.notes.splitlines()), ""]
+        lines += [*(f"> {no_markup(line)}" for line in recipe.notes.splitlines()), ""]
     for group in _groups(recipe):
         lines += [f"## {group.title}", ""]
         for build in group.builds:
             page = page_of(build, sources)
-            name = f"[{_plain(build.name)}](<{page}>)" if page else _plain(build.name)
-            extra = f": {_plain(_extra(build))}" if _extra(build) else ""
-            lines.append(f"- {name} {_plain(build.version)}, {_plain(build.licence or 'no licence named')}{extra}")
+            name = f"[{no_markup(build.name)}](<{page}>)" if page else no_markup(build.name)
+            extra = f": {no_markup(_extra(build))}" if _extra(build) else ""
+            lines.append(
+                f"- {name} {no_markup(build.version)}, {no_markup(build.licence or 'no licence named')}{extra}"
+            )
         lines.append("")
     return "\n".join(lines)
 
@@ -110,7 +112,7 @@ def as_markdown(recipe: Recipe, base: str, sources: Addresses) -> str:
 _MARKUP = re.compile(r"([\\`*_{}\[\]<>()#+!|~&-])")
 
 
-def _plain(text: str) -> str:
+def no_markup(text: str) -> str:
     """A text in which nothing is markup, on one line."""
     return _MARKUP.sub(r"\\\1", " ".join(text.split()))
 

@@ -93,7 +93,7 @@ def laying_changes(before: Lock | None, after: Lock) -> tuple[dict[str, Any], ..
             for build in other.builds:
                 if build.mod not in before.by_mod or build.mod not in after.by_mod:
                     one.pop(f"{build.name}: files", None)
-    return _set_rows(old, new)
+    return set_rows(old, new)
 
 
 def _laying(lock: Lock) -> dict[str, str]:
@@ -116,7 +116,8 @@ def _parts(laid: Parts) -> str:
     return ", ".join(filter(None, (only, out, f"and {more} more" if more else "")))
 
 
-def _set_rows(old: Mapping[str, str], new: Mapping[str, str]) -> tuple[dict[str, Any], ...]:
+def set_rows(old: Mapping[str, str], new: Mapping[str, str]) -> tuple[dict[str, Any], ...]:
+    """Change log rows for things by name that say something else, or are new or gone."""
     return tuple(
         {
             "what": What.SET,
@@ -137,7 +138,7 @@ def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
     new = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in after.tweaks}
     old |= {f"step: {one.text}": "to do" for one in before.steps}
     new |= {f"step: {one.text}": "to do" for one in after.steps}
-    return _set_rows(old, new)
+    return set_rows(old, new)
 
 
 def _how(tweak: Tweak) -> str:

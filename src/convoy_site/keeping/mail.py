@@ -20,6 +20,9 @@ TASK = "convoy_site.keeping.mail.send"
 TRIES = 12
 """With the pauses between them, about a day and a half."""
 
+AS_WRITTEN = SMTP.clone(refold_source="none")
+"""Headers go out as they were made: folded anew, a long address in one would become words that nobody can follow."""
+
 
 class Queue(BaseEmailBackend):
     """What `EMAIL_BACKEND` names: hands each message to the workers."""
@@ -34,7 +37,7 @@ class Queue(BaseEmailBackend):
 @app.task(name=TASK, retry=RetryStrategy(max_attempts=TRIES, exponential_wait=4))
 def send(raw: str, to: list[str]) -> None:
     """One message, over SMTP. Raises OSError or SMTPException while the server is away: the job is tried again."""
-    message = message_from_bytes(base64.b64decode(raw), policy=SMTP)
+    message = message_from_bytes(base64.b64decode(raw), policy=AS_WRITTEN)
     mail = settings.MAIL
     if mail is None:
         return

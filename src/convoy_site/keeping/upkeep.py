@@ -23,6 +23,10 @@ TASK_WORDS = {
     "send": "Send a mail",
     "resume_stalled": "Begin again what a worker had in hand",
     "forget_old_jobs": "Forget old jobs",
+    "spread": "Tell whom it concerns",
+    "call": "Call another service",
+    "look_ahead": "See who is not ready for tonight",
+    "mail_the_day": "Send the day's letters",
     "renew": "Sign anew what the newest releases are",
 }
 

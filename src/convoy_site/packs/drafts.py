@@ -258,10 +258,10 @@ def set_aside_of(draft: Draft) -> tuple[str, ...]:
     return tuple(line.pattern for line in read_list(draft.set_aside) if not line.trouble)
 
 
-def lock_of(draft: Draft, with_files: bool = True) -> Lock:
+def lock_of(draft: Draft, with_files: bool = True, found: Picked | None = None) -> Lock:
     """The lock that publishing the draft would fix. Without files it is enough for a change log."""
     profile = draft.pack.game.profile
-    carried = layers(draft, with_files)
+    carried = layers(draft, with_files, found)
     return lay_down(carried, base_of(draft), profile.managed, terms_of(draft), draft.winners, set_aside_of(draft))
 
 

@@ -5,6 +5,7 @@ from typing import Any
 
 from django.contrib.auth.models import AbstractUser
 from django.db import models
+from django.utils import timezone
 
 from convoy_core.words.names import look_of
 
@@ -134,3 +135,23 @@ class AuditEntry(models.Model):
 
     class Meta:
         ordering = ["-pk"]
+
+
+class Event(models.Model):
+    """Something that happened to a crew or one of its packs, of which others may want to learn. Written in the
+    transaction of what happened (`events`); whoever spreads news reads it.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    at = models.DateTimeField(default=timezone.now, db_index=True)
+    what = models.CharField(max_length=30)
+    crew = models.ForeignKey(Crew, models.CASCADE, related_name="events")
+    pack = models.UUIDField(null=True, db_index=True)
+    by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
+    about = models.JSONField(default=dict)
+    """What is needed to tell it, as plain data: names and numbers as they were then."""
+    spread_at = models.DateTimeField(null=True)
+    """When it was told to whom it concerns."""
+
+    class Meta:
+        ordering = ["at", "pk"]

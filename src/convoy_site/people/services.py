@@ -12,6 +12,7 @@ from convoy_core.words.names import checked_name, look_of
 from convoy_core.words.wording import counted
 
 from . import audit
+from .events import Happened, tell
 from .models import Crew, Membership, Removal, Role, SiteRules, User
 from .rights import Action, Forbidden, NotFound, allow
 from .tries import TooMany
@@ -77,6 +78,8 @@ def change_role(user: User, crew_id: UUID, username: str, role: Role) -> None:
     theirs.role = role
     theirs.save(update_fields=["role"])
     audit.note(user, f"made {theirs.user.shown} {role.value} of {crew.name}", crew)
+    what = Happened.HANDED_OVER if role is Role.OWNER else Happened.ROLE
+    tell(what, crew, user, who=theirs.user.shown, username=theirs.user.username, role=role.value)
 
 
 @transaction.atomic
@@ -97,9 +100,9 @@ def go_ashore(user: User, crew_id: UUID, username: str) -> None:
         audit.note(user, f"took {username} out of {crew.name}", crew)
 
 
-def bring_aboard(user: User, crew: Crew, by_code_of: datetime | None = None) -> None:
-    """Makes somebody a member; keeps the role of one who is in already. `by_code_of`: when the code was made that they
-    came with. Raises Forbidden for one whom the owner took out since.
+def bring_aboard(user: User, crew: Crew, by_code_of: datetime | None = None, role: Role = Role.MEMBER) -> None:
+    """Takes somebody into a crew; keeps the role of one who is in already. `by_code_of`: when the code was made that
+    they came with. Raises Forbidden for one whom the owner took out since.
     """
     if Membership.objects.filter(crew=crew, user=user).exists():
         return
@@ -110,7 +113,9 @@ def bring_aboard(user: User, crew: Crew, by_code_of: datetime | None = None) -> 
             "A code that was open then does not bring you back.",
             "Ask its owner for a new one.",
         )
-    Membership.objects.get_or_create(crew=crew, user=user)
+    _, is_new = Membership.objects.get_or_create(crew=crew, user=user, defaults={"role": role})
+    if is_new:
+        tell(Happened.ABOARD, crew, user, who=user.shown, role=role.value)
     Removal.objects.filter(crew=crew, user=user).delete()
 
 

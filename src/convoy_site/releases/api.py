@@ -10,6 +10,7 @@ from django.http import HttpResponse
 from django.utils import timezone
 from ninja import File, Router, UploadedFile
 
+from convoy_core.handing_out.announcement import as_markdown
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust import bundle
 from convoy_core.trust.signed import LONGEST, read_signed
@@ -19,20 +20,25 @@ from convoy_core.words.model import Side
 
 from ..packs.services import pack_for
 from ..packs.shapes.packs import ChangeOut
-from ..people.rights import MAY, Action, NotFound, SignedIn, role_in
+from ..people.rights import MAY, Action, SignedIn, role_in
 from ..people.services import crew_for, owner_of
 from ..shapes import Done, Short
-from . import changing_keys, charters, services, waiting
+from . import change_logs, changing_keys, charters, services, waiting
 from .handing_out import Form, as_list
 from .keys import own_keys
 from .models import JoinCode
 from .shapes import (
+    AnnouncementIn,
+    AnnouncementOut,
+    BuildLog,
+    ChangeLogOut,
     CharterOut,
     CodeIn,
     CodeOut,
     DespiteOut,
     DutyOut,
     KeyOut,
+    LoggedChange,
     OpenedCode,
     Pending,
     PromoteIn,
@@ -62,14 +68,14 @@ def releases(request: SignedIn, pack_id: UUID) -> list[ReleaseRow]:
 @router.get("/packs/{pack_id}/releases/{number}", response=ReleaseOut, operation_id="release")
 def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found = services.releases_of(pack).select_related("published_by", "withdrawal").filter(number=number).first()
-    if found is None:
-        raise NotFound(f"{pack.name} has no release {number}.")
+    found = services.release_numbered(pack, number)
     return ReleaseOut(
         **release_row(found),
         notes=found.notes,
         base=found.base_text,
         changes=found.changes,
+        announcement=found.announcement,
+        announcement_markdown=as_markdown(found.announcement),
         despite=[DespiteOut(what=one.what, because=one.because) for one in services.recipe_of(found.pk).despite],
     )
 
@@ -85,13 +91,31 @@ def release_list(
     return reply
 
 
-@router.get(
-    "/packs/{pack_id}/releases/{number}/until/{other}", response=list[ChangeOut], operation_id="changes_between"
-)
-def changes_between(request: SignedIn, pack_id: UUID, number: Short, other: Short) -> list[ChangeOut]:
-    """What is different in another release, whichever came first."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
-    return [ChangeOut(**row) for row in services.changes_between(pack, number, other)]
+@router.get("/packs/{pack_id}/change-log", response=ChangeLogOut, operation_id="change_log")
+def change_log(request: SignedIn, pack_id: UUID, until: Short, since: Short = "") -> ChangeLogOut:
+    """All that changed between two releases, whichever came first, with the mods' own change logs."""
+    found = change_logs.change_log_between(pack_for(request.user, pack_id, Action.SEE), since, until)
+    return ChangeLogOut(
+        since=since,
+        until=until,
+        base_before=found.since.base_text if found.since else "",
+        base=found.until.base_text,
+        rows=[
+            LoggedChange(
+                **row,
+                logs=[BuildLog(version=one.version, text=one.text) for one in found.logs.get(row["mod"], ())],
+            )
+            for row in found.rows
+        ],
+        worlds=list(found.worlds),
+    )
+
+
+@router.post("/packs/{pack_id}/announcement", response=AnnouncementOut, operation_id="announcement")
+def announcement(request: SignedIn, pack_id: UUID, body: AnnouncementIn) -> AnnouncementOut:
+    """The announcement as the product writes it for the draft as it is now."""
+    text = change_logs.announcement_of_draft(request.user, pack_id, body.number, body.channel, body.notes)
+    return AnnouncementOut(text=text)
 
 
 @router.get("/packs/{pack_id}/pending", response=Pending, operation_id="pending")
@@ -122,7 +146,9 @@ def _next_number(number: str) -> str:
 
 @router.post("/packs/{pack_id}/releases", response=PublishedOut, operation_id="publish")
 def publish(request: SignedIn, pack_id: UUID, body: PublishIn) -> PublishedOut:
-    made = services.publish(request.user, pack_id, body.revision, body.number, body.channel, body.notes, body.despite)
+    made = services.publish(
+        request.user, pack_id, body.revision, body.number, body.channel, body.notes, body.despite, body.announcement
+    )
     return PublishedOut(number=body.number, waits=made is None)
 
 

@@ -14,8 +14,7 @@ from convoy_core.words.model import Side
 
 from ..catalogue.services import addresses
 from ..packs.models import Pack
-from ..people.rights import NotFound
-from .services import recipe_of, releases_of
+from .services import recipe_of, release_numbered
 
 
 class Form(StrEnum):
@@ -63,9 +62,7 @@ _MAKE: dict[Form, tuple[str, str, Callable[[_About], str | bytes]]] = {
 
 def as_list(pack: Pack, number: str, form: Form, side: Side) -> Made:
     """A list of a release of this pack. `side`: whose share, where it is for one machine. Raises NotFound."""
-    release = releases_of(pack).filter(number=number).first()
-    if release is None:
-        raise NotFound(f"{pack.name} has no release {number}.")
+    release = release_numbered(pack, number)
     ending, kind, make = _MAKE[form]
     recipe = recipe_of(release.pk)
     # A crew's own source has no address that anybody else could use.

@@ -23,6 +23,8 @@ class Release(models.Model):
     number = models.CharField(max_length=40)
     channel = models.CharField(max_length=10, choices=[("stable", "stable"), ("trial", "trial")], default="stable")
     notes = models.TextField(blank=True)
+    announcement = models.TextField(blank=True)
+    """As its curator had it when it was published (`handing_out.announcement`); empty in releases from before."""
     changes = models.JSONField()
     """The change log against the release before: rows as convoy_core.lock.change_log gives them."""
     base_text = models.CharField(max_length=120)
@@ -110,6 +112,7 @@ class Waiting(models.Model):
     number = models.CharField(max_length=40)
     channel = models.CharField(max_length=10)
     document = models.BinaryField()
+    announcement = models.TextField(blank=True)
     draft_revision = models.PositiveIntegerField()
     signatures = models.JSONField(default=list)
     made_by = models.ForeignKey(User, models.PROTECT, related_name="+")

@@ -3,20 +3,23 @@
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
+from django.conf import settings
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
-from convoy_core.lock.change_log import Changes, change_log, changes, laying_changes, terms_changes
+from convoy_core.handing_out.announcement import announcement
+from convoy_core.lock.change_log import Changes, changes, laying_changes, terms_changes
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Despite, Recipe, ReleaseChannel, read_recipe
 from convoy_core.lock.terms import Terms
+from convoy_core.lock.whole_log import demand_changes, whole_log
 from convoy_core.machine.memory import Needed
 from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
@@ -26,6 +29,7 @@ from ..packs import checking, drafts, own_files
 from ..packs.models import Draft, Pack
 from ..packs.services import Stale, pack_for
 from ..people import audit
+from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..people.tries import guarded
@@ -86,22 +90,20 @@ def withdraw_release(user: User, pack_id: UUID, number: str, why: str) -> None:
     until they sync.
     """
     pack = pack_for(user, pack_id, Action.PUBLISH)
-    release = releases_of(pack).filter(number=number).first()
-    if release is None:
-        raise NotFound(f"{pack.name} has no release {number}.")
+    release = release_numbered(pack, number)
     _, is_new = Withdrawal.objects.get_or_create(release=release, defaults={"by": user, "why": why})
     if is_new:
         restate(pack)
         audit.note(user, f"withdrew {pack.name} {number}: {why}", pack.crew)
+        tell(Happened.WITHDRAWAL, pack.crew, user, pack.pk, name=pack.name, number=number, why=why)
 
 
-def changes_between(pack: Pack, one: str, other: str) -> tuple[dict[str, Any], ...]:
-    """The change log from one release of a pack to another, whichever came first. Raises NotFound."""
-    found = dict(pack.releases.filter(number__in=(one, other)).values_list("number", "pk"))
-    for number in (one, other):
-        if number not in found:
-            raise NotFound(f"{pack.name} has no release {number}.")
-    return change_log(recipe_of(found[one]).lock, recipe_of(found[other]).lock)
+def release_numbered(pack: Pack, number: str) -> Release:
+    """Raises NotFound."""
+    found = releases_of(pack).filter(number=number).first()
+    if found is None:
+        raise NotFound(f"{pack.name} has no release {number}.")
+    return found
 
 
 def lock_before(pack: Pack) -> Lock | None:
@@ -132,7 +134,8 @@ class Pending:
 
 
 def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
-    pack, lock = draft.pack, drafts.lock_of(draft, with_files=False)
+    found = drafts.picked(draft)
+    pack, lock = draft.pack, drafts.lock_of(draft, with_files=False, found=found)
     before = release_before(pack, channel)
     said = recipe_of(before.pk).lock if before else None
     moved = changes(said, lock)
@@ -140,10 +143,11 @@ def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
         *(one.as_data() for one in moved.mods),
         *terms_changes(said.terms if said else Terms(), lock.terms),
         *laying_changes(said, lock),
+        *(demand_changes(recipe_of(before.pk).needed, drafts.needed_by_draft(draft, found)) if before else ()),
     )
     trial = releases_of(pack).filter(open_ones(trial=True)).first()
     same = trial and trial.channel == ReleaseChannel.TRIAL and _is_same(recipe_of(trial.pk).lock, lock)
-    nothing = said is not None and not moved and not rows and _is_same(said, lock)
+    nothing = said is not None and not moved and _is_same(said, lock)
     return Pending(before, lock, moved, rows, nothing, trial if same else None)
 
 
@@ -164,11 +168,19 @@ def _is_same(one: Lock, other: Lock) -> bool:
 
 @transaction.atomic
 def publish(
-    user: User, pack_id: UUID, revision: int, number: str, channel: str, notes: str, despite: str = ""
+    user: User,
+    pack_id: UUID,
+    revision: int,
+    number: str,
+    channel: str,
+    notes: str,
+    despite: str = "",
+    announced: str = "",
 ) -> Release | None:
     """Fixes the draft as a release: composed, signed, kept. None where it waits for signatures that the site cannot
-    give (`waiting`). `despite`: why it is published though blockers stand; the release carries it. Raises Stale when
-    the draft moved on since it was shown, Blocked.
+    give (`waiting`). `despite`: why it is published though blockers stand; the release carries it. `announced`: the
+    announcement as its curator has it; one is written where there is none. Raises Stale when the draft moved on since
+    it was shown, Blocked.
     """
     pack = pack_for(user, pack_id, Action.PUBLISH)
     draft = Draft.objects.select_for_update().get(pack=pack)
@@ -186,7 +198,8 @@ def publish(
     own_files.keep_archive(user, draft)
     said = f" over {len(over)} blockers: {despite}" if over else ""
     audit.note(user, f"published {pack.name} {number}, {channel}{said}", pack.crew)
-    return _sign(user, pack, number, channel, notes, lock, drafts.needed_by_draft(draft), draft.revision, over)
+    needed = drafts.needed_by_draft(draft)
+    return _sign(user, pack, number, channel, notes, lock, needed, draft.revision, over, announced)
 
 
 @transaction.atomic
@@ -221,26 +234,49 @@ def _sign(
     needed: Needed,
     draft_revision: int,
     despite: tuple[Despite, ...],
+    announced: str = "",
 ) -> Release | None:
     """A lock as a release of a channel, unless the channel has exactly that already. Raises Blocked. None: it waits."""
     before = release_before(pack, channel)
-    said = recipe_of(before.pk).lock if before else None
+    earlier = recipe_of(before.pk) if before else None
+    said = earlier.lock if earlier else None
     if before and said and _is_same(said, lock):
         raise Blocked(f"Release {before.number} holds exactly this.", now="Change the draft first.")
-    now = timezone.now()
-    recipe = Recipe(
+    recipe = as_recipe(pack, number, channel, notes, lock, needed, earlier, despite)
+    text = announced.strip() or announce(pack, before, recipe)
+    return put_forward(pack, recipe, user, draft_revision, text)
+
+
+def as_recipe(
+    pack: Pack,
+    number: str,
+    channel: str,
+    notes: str,
+    lock: Lock,
+    needed: Needed,
+    earlier: Recipe | None,
+    despite: tuple[Despite, ...] = (),
+) -> Recipe:
+    """A release of now; `earlier`: what its change log is told against."""
+    made = Recipe(
         pack=str(pack.id),
         pack_name=pack.name,
         number=number,
         channel=channel,
-        published_at=now.isoformat(timespec="seconds"),
+        published_at=timezone.now().isoformat(timespec="seconds"),
         notes=notes,
         lock=lock,
-        changes=change_log(said, lock),
         needed=needed,
         despite=despite,
     )
-    return put_forward(pack, recipe, user, draft_revision)
+    return replace(made, changes=whole_log(earlier, made))
+
+
+def announce(pack: Pack, before: Release | None, recipe: Recipe) -> str:
+    """The announcement as the product writes it, for those who follow `before`."""
+    bases = (before.base_text if before else "", pack.game.profile.base_in_words(recipe.lock.base))
+    address = f"{settings.ADDRESS}/packs/{pack.pk}/releases/{recipe.number}"
+    return announcement(recipe_of(before.pk) if before else None, recipe, bases, address)
 
 
 def _check_number(pack: Pack, number: str) -> None:

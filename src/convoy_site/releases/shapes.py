@@ -45,10 +45,46 @@ class DespiteOut(Schema):
 
 
 class ReleaseOut(ReleaseRow):
+    """`announcement`: empty in releases from before there were any."""
+
     notes: str
+    announcement: str
+    announcement_markdown: str
     base: str
     changes: list[ChangeOut]
     despite: list[DespiteOut]
+
+
+class BuildLog(Schema):
+    version: str
+    text: str
+
+
+class LoggedChange(ChangeOut):
+    """`logs`: what its author says of all builds in between, the newest first."""
+
+    logs: list[BuildLog]
+
+
+class ChangeLogOut(Schema):
+    """From release `since` (empty: from nothing) to `until`. `worlds`: what happens to saved worlds, in sentences."""
+
+    since: str
+    until: str
+    base_before: str
+    base: str
+    rows: list[LoggedChange]
+    worlds: list[str]
+
+
+class AnnouncementOut(Schema):
+    text: str
+
+
+class AnnouncementIn(Schema):
+    number: Number
+    channel: ReleaseChannel = ReleaseChannel.STABLE
+    notes: Text = ""
 
 
 class PublishedOut(Schema):
@@ -133,6 +169,8 @@ class PublishIn(Schema):
     notes: Text = ""
     despite: Short = ""
     """Why it is published though blockers stand."""
+    announcement: Text = ""
+    """As its curator has it; where it is empty, the product's own is taken."""
 
 
 class PromoteIn(Schema):

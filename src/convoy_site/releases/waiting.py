@@ -12,7 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from convoy_core.lock.canonical import sha256_hex
-from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.lock.recipe import Recipe, ReleaseChannel, read_recipe
 from convoy_core.trust.bundle import read_bundle, write_bundle
 from convoy_core.trust.charter import Charter, Duty
 from convoy_core.trust.signed import Signed, signers
@@ -22,6 +22,7 @@ from convoy_core.words.errors import BadSignature
 from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people import audit
+from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from .charters import add_signatures, newest_charter, signatures_of, unsigned_releases
@@ -30,7 +31,7 @@ from .models import Release, SignedRow, Waiting
 from .statements import restate
 
 
-def put_forward(pack: Pack, recipe: Recipe, user: User, draft_revision: int) -> Release | None:
+def put_forward(pack: Pack, recipe: Recipe, user: User, draft_revision: int, announcement: str) -> Release | None:
     """A release that the site signs as far as it may; None while signatures are missing. One that waited before gives
     way. Called in the transaction that composed it.
     """
@@ -43,6 +44,7 @@ def put_forward(pack: Pack, recipe: Recipe, user: User, draft_revision: int) -> 
         pack=pack,
         number=recipe.number,
         channel=recipe.channel,
+        announcement=announcement,
         draft_revision=draft_revision,
         made_by=user,
         made_at=now,
@@ -67,6 +69,7 @@ def _release(waiting: Waiting, signed: Signed) -> Release:
         number=recipe.number,
         channel=recipe.channel,
         notes=recipe.notes,
+        announcement=waiting.announcement,
         changes=list(recipe.changes),
         base_text=waiting.pack.game.profile.base_in_words(recipe.lock.base),
         builds=len(recipe.lock.builds),
@@ -81,6 +84,9 @@ def _release(waiting: Waiting, signed: Signed) -> Release:
     )
     add_signatures(made, more)
     restate(waiting.pack)
+    trial = made.channel == ReleaseChannel.TRIAL
+    what = Happened.TRIAL if trial else Happened.RELEASE
+    tell(what, waiting.pack.crew, waiting.made_by, waiting.pack.pk, name=waiting.pack.name, number=made.number)
     return made
 
 

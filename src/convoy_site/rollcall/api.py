@@ -236,6 +236,12 @@ def answer_departure(request: SignedIn, pack_id: UUID, departure_id: UUID, body:
     return Done()
 
 
+@router.put("/packs/{pack_id}/departures/{departure_id}", response=list[DepartureOut], operation_id="move_departure")
+def move_departure(request: SignedIn, pack_id: UUID, departure_id: UUID, body: DepartureIn) -> list[DepartureOut]:
+    departures.move_departure(request.user, pack_id, departure_id, body.at, body.release, body.note)
+    return coming_up(request, pack_id)
+
+
 @router.delete("/packs/{pack_id}/departures/{departure_id}", response=Done, operation_id="call_off_departure")
 def call_off_departure(request: SignedIn, pack_id: UUID, departure_id: UUID) -> Done:
     departures.call_off(request.user, pack_id, departure_id)

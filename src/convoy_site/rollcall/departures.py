@@ -1,6 +1,6 @@
 """Departures: a date to play, the release that it needs, who is coming, and how ready they are."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -16,6 +16,7 @@ from ..installations.models import Coming, Departure
 from ..installations.standings import Stood
 from ..packs.models import Pack
 from ..packs.services import pack_for
+from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..releases.models import Release, open_ones
@@ -48,35 +49,82 @@ def coming_up(pack: Pack) -> list[Departure]:
     return list(found.select_related("release__withdrawal", "set_by").prefetch_related("answers__user")[:MOST])
 
 
+@transaction.atomic
 def set_departure(user: User, pack_id: UUID, at: datetime, release: str, note: str) -> Departure:
     """Raises NoDeparture for a date that has passed or a release that nobody can have."""
     pack = pack_for(user, pack_id, Action.HAND_OUT)
-    if at <= timezone.now():
-        raise NoDeparture("This moment has passed.", now="Choose a later one.", field="at")
+    found = _sensible(pack, at, release)
     if len(coming_up(pack)) >= MOST:
         raise NoDeparture(f"There are {MOST} departures already.", now="Call one off first.")
-    found = None
-    if release:
-        found = releases_of(pack).filter(open_ones(trial=True), number=release).first()
-        if found is None:
-            raise NoDeparture(f"{pack.name} has no open release {release}.", now="Choose another.", field="release")
     made = Departure.objects.create(pack=pack, at=at, release=found, note=note, set_by=user)
     Coming.objects.create(departure=made, user=user, comes=True)
+    _tell(Happened.DEPARTURE_SET, user, pack, made)
     return made
 
 
+@transaction.atomic
+def move_departure(user: User, pack_id: UUID, departure_id: UUID, at: datetime, release: str, note: str) -> None:
+    """Another date, release or note. Answers were to the old date: where that moves, only its mover's stays."""
+    pack = pack_for(user, pack_id, Action.HAND_OUT)
+    departure = _open_one(pack, departure_id)
+    found = _sensible(pack, at, release)
+    was = departure.at
+    departure.at, departure.release, departure.note = at, found, note
+    departure.save(update_fields=["at", "release", "note"])
+    if was != at:
+        departure.answers.exclude(user=user).delete()
+        _tell(Happened.DEPARTURE_MOVED, user, pack, departure, was=was.isoformat())
+
+
+@transaction.atomic
 def call_off(user: User, pack_id: UUID, departure_id: UUID) -> None:
     pack = pack_for(user, pack_id, Action.HAND_OUT)
-    if not pack.departures.filter(pk=departure_id, called_off=False).update(called_off=True):
+    departure = _open_one(pack, departure_id)
+    departure.called_off = True
+    departure.save(update_fields=["called_off"])
+    _tell(Happened.DEPARTURE_OFF, user, pack, departure)
+
+
+def _open_one(pack: Pack, departure_id: UUID) -> Departure:
+    """Locked. Raises NotFound."""
+    found = pack.departures.select_for_update().filter(pk=departure_id, called_off=False).first()
+    if found is None:
         raise NotFound("This departure does not exist, or was called off.")
+    return found
+
+
+def _sensible(pack: Pack, at: datetime, release: str) -> Release | None:
+    if at <= timezone.now():
+        raise NoDeparture("This moment has passed.", now="Choose a later one.", field="at")
+    if not release:
+        return None
+    found = releases_of(pack).filter(open_ones(trial=True), number=release).first()
+    if found is None:
+        raise NoDeparture(f"{pack.name} has no open release {release}.", now="Choose another.", field="release")
+    return found
+
+
+def _tell(what: Happened, user: User, pack: Pack, one: Departure, **more: str) -> None:
+    number = one.release.number if one.release else ""
+    at = one.at.isoformat()
+    tell(
+        what,
+        pack.crew,
+        user,
+        pack.pk,
+        name=pack.name,
+        departure=str(one.pk),
+        at=at,
+        number=number,
+        note=one.note,
+        **more,
+    )
 
 
 def answer(user: User, pack_id: UUID, departure_id: UUID, comes: bool) -> None:
     pack = pack_for(user, pack_id, Action.SEE)
     with transaction.atomic():
-        found = pack.departures.select_for_update().filter(pk=departure_id, called_off=False).first()
-        if found is None:
-            raise NotFound("This departure does not exist, or was called off.")
+        found = _open_one(pack, departure_id)
         Coming.objects.update_or_create(departure=found, user=user, defaults={"comes": comes})
 
 
@@ -91,20 +139,8 @@ def readiness(departure: Departure, newest: Release | None, stood: Sequence[Stoo
     wanted = needed_release(departure, newest)
     answers = {one.user_id: one.comes for one in departure.answers.all()}
     coming = [user for user in crew if answers.get(user.pk)]
-    best: dict[int, Stood] = {}
-    for one in stood:
-        if one.installation.side != "server":
-            kept = best.get(one.installation.member_id)
-            if kept is None or (_is_ready(one, wanted) and not _is_ready(kept, wanted)):
-                best[one.installation.member_id] = one
-    waiting: list[tuple[str, str]] = []
-    ready = 0
-    for user in coming:
-        mine = best.get(user.pk)
-        if mine and _is_ready(mine, wanted):
-            ready += 1
-        else:
-            waiting.append((user.shown, _to_do(mine, wanted)))
+    to_do = still_to_do(departure, newest, stood, coming)
+    waiting = [(user.shown, to_do[user.pk]) for user in coming if user.pk in to_do]
     for one in stood:
         if one.installation.side == "server" and not _is_ready(one, wanted):
             waiting.append((one.installation.name, _to_do(one, wanted)))
@@ -112,9 +148,24 @@ def readiness(departure: Departure, newest: Release | None, stood: Sequence[Stoo
         tuple(user.shown for user in coming),
         tuple(user.shown for user in crew if answers.get(user.pk) is False),
         tuple(user.shown for user in crew if user.pk not in answers),
-        ready,
+        len(coming) - len(to_do),
         tuple(waiting),
     )
+
+
+def still_to_do(
+    departure: Departure, newest: Release | None, stood: Sequence[Stood], people: Iterable[User]
+) -> dict[int, str]:
+    """What each of these people has to do before a departure, by their key; nothing for those who are ready."""
+    wanted = needed_release(departure, newest)
+    best: dict[int, Stood] = {}
+    for one in stood:
+        if one.installation.side != "server":
+            kept = best.get(one.installation.member_id)
+            if kept is None or (_is_ready(one, wanted) and not _is_ready(kept, wanted)):
+                best[one.installation.member_id] = one
+    mine = ((user.pk, best.get(user.pk)) for user in people)
+    return {pk: _to_do(one, wanted) for pk, one in mine if not (one and _is_ready(one, wanted))}
 
 
 def _is_ready(one: Stood, wanted: Release | None) -> bool:

@@ -1143,6 +1143,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/news": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** News */
+        get: operations["news"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/news/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** News Count */
+        get: operations["news_count"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/news/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** See News */
+        post: operations["see_news"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/news/wishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wishes
+         * @description How one's news comes by mail, and the feeds that were made.
+         */
+        get: operations["wishes"];
+        /** Wish */
+        put: operations["wish"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs": {
         parameters: {
             query?: never;
@@ -1179,6 +1251,26 @@ export interface paths {
         patch: operations["describe_pack"];
         trace?: never;
     };
+    "/api/packs/{pack_id}/announcement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Announcement
+         * @description The announcement as the product writes it for the draft as it is now.
+         */
+        post: operations["announcement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/board": {
         parameters: {
             query?: never;
@@ -1208,6 +1300,26 @@ export interface paths {
         };
         /** Finder */
         get: operations["finder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/change-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Change Log
+         * @description All that changed between two releases, whichever came first, with the mods' own change logs.
+         */
+        get: operations["change_log"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1280,7 +1392,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /** Move Departure */
+        put: operations["move_departure"];
         post?: never;
         /** Call Off Departure */
         delete: operations["call_off_departure"];
@@ -1441,6 +1554,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Feed
+         * @description A secret address of one's own; an earlier one ends.
+         */
+        post: operations["make_feed"];
+        /** End Feed */
+        delete: operations["end_feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/files": {
         parameters: {
             query?: never;
@@ -1589,6 +1723,99 @@ export interface paths {
          * @description The ways to mend one finding, each rehearsed and told in one line. Keeps nothing.
          */
         post: operations["ways"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hooks */
+        get: operations["hooks"];
+        put?: never;
+        /** Make Hook */
+        post: operations["make_hook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/hooks/{hook_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Hook */
+        delete: operations["remove_hook"];
+        options?: never;
+        head?: never;
+        /** Switch Hook */
+        patch: operations["switch_hook"];
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/hooks/{hook_id}/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calls Log
+         * @description The latest calls, the newest first.
+         */
+        get: operations["calls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/hooks/{hook_id}/calls/{call_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Call Again */
+        post: operations["call_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/hooks/{hook_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Hook
+         * @description Calls it with nothing to tell, to see whether it is taken.
+         */
+        post: operations["try_hook"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1993,26 +2220,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/packs/{pack_id}/releases/{number}/until/{other}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Changes Between
-         * @description What is different in another release, whichever came first.
-         */
-        get: operations["changes_between"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/packs/{pack_id}/releases/{number}/withdrawal": {
         parameters: {
             query?: never;
@@ -2365,6 +2572,23 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** AnnouncementIn */
+        AnnouncementIn: {
+            /** @default stable */
+            channel: components["schemas"]["ReleaseChannel"];
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /** Number */
+            number: string;
+        };
+        /** AnnouncementOut */
+        AnnouncementOut: {
+            /** Text */
+            text: string;
+        };
         /** ArchiveFolderOut */
         ArchiveFolderOut: {
             /** Files */
@@ -2713,6 +2937,13 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** BuildLog */
+        BuildLog: {
+            /** Text */
+            text: string;
+            /** Version */
+            version: string;
+        };
         /**
          * BuildOut
          * @description One build with why it is ruled out in this draft (empty: it can be taken).
@@ -2788,6 +3019,40 @@ export interface components {
             size: number;
         };
         /**
+         * CallOut
+         * @description `told`: what the other side said last, or why it could not be reached.
+         */
+        CallOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Body */
+            body: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Next At */
+            next_at: string | null;
+            state: components["schemas"]["CallState"];
+            /** Told */
+            told: string;
+            /** Took Ms */
+            took_ms: number;
+            /** Tries */
+            tries: number;
+        };
+        /**
+         * CallState
+         * @enum {string}
+         */
+        CallState: "waits" | "taken" | "failed";
+        /**
          * CalledRow
          * @description One row of the roll call. `by_listing`: somebody handed a listing in, no agent reports.
          */
@@ -2858,6 +3123,24 @@ export interface components {
              * @default
              */
             loader_version: string;
+        };
+        /**
+         * ChangeLogOut
+         * @description From release `since` (empty: from nothing) to `until`. `worlds`: what happens to saved worlds, in sentences.
+         */
+        ChangeLogOut: {
+            /** Base */
+            base: string;
+            /** Base Before */
+            base_before: string;
+            /** Rows */
+            rows: components["schemas"]["LoggedChange"][];
+            /** Since */
+            since: string;
+            /** Until */
+            until: string;
+            /** Worlds */
+            worlds: string[];
         };
         /** ChangeOut */
         ChangeOut: {
@@ -3434,6 +3717,11 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /** FeedOut */
+        FeedOut: {
+            /** Address */
+            address: string;
+        };
         /** FileOut */
         FileOut: {
             /** Path */
@@ -3768,6 +4056,12 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Happened
+         * @description Source: docs/rules.md, "Words": notice.
+         * @enum {string}
+         */
+        Happened: "release" | "trial" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
         /** HashesIn */
         HashesIn: {
             /** Hashes */
@@ -3909,6 +4203,46 @@ export interface components {
         HoldOut: {
             /** Hold */
             hold: string;
+        };
+        /** HookIn */
+        HookIn: {
+            /** Address */
+            address: string;
+            /** Kinds */
+            kinds: components["schemas"]["Happened"][];
+        };
+        /**
+         * HookOut
+         * @description `secret`: what calls are signed with.
+         */
+        HookOut: {
+            /** Address */
+            address: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kinds */
+            kinds: components["schemas"]["Happened"][];
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Off Because */
+            off_because: string;
+            /** On */
+            on: boolean;
+            /** Secret */
+            secret: string;
+        };
+        /** HookSwitch */
+        HookSwitch: {
+            /** On */
+            on: boolean;
         };
         /**
          * How
@@ -4412,6 +4746,25 @@ export interface components {
             version: string;
         };
         /**
+         * LoggedChange
+         * @description `logs`: what its author says of all builds in between, the newest first.
+         */
+        LoggedChange: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Chosen */
+            chosen: boolean;
+            /** Logs */
+            logs: components["schemas"]["BuildLog"][];
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            what: components["schemas"]["What"];
+        };
+        /**
          * LookOut
          * @description What lies at an address. `key` is sent back when it is added, `fingerprint` is what people compare; both empty
          *     where nobody signs it. `profile`: the game's, as the source hands it on.
@@ -4500,6 +4853,12 @@ export interface components {
             /** Trouble */
             trouble: string;
         };
+        /**
+         * Mailed
+         * @description How news comes by mail.
+         * @enum {string}
+         */
+        Mailed: "at-once" | "daily" | "never";
         /**
          * Me
          * @description Who is signed in (empty username: nobody). Demo accounts are given in demo mode only. `registration`: who may
@@ -4691,6 +5050,25 @@ export interface components {
             /** What */
             what: string;
         };
+        /**
+         * News
+         * @description `more`: there is more after these.
+         */
+        News: {
+            /** More */
+            more: boolean;
+            /** Needs */
+            needs: components["schemas"]["NoticeOut"][];
+            /** Rows */
+            rows: components["schemas"]["NoticeOut"][];
+        };
+        /** NewsCount */
+        NewsCount: {
+            /** Needs */
+            needs: number;
+            /** Unseen */
+            unseen: number;
+        };
         /** NodeOut */
         NodeOut: {
             /** Chosen */
@@ -4764,6 +5142,36 @@ export interface components {
              * @default
              */
             problem: string;
+        };
+        /**
+         * NoticeOut
+         * @description `when`: the moment that the text speaks of. `needs`: its reader has to do something. `more`: an
+         *     announcement.
+         */
+        NoticeOut: {
+            /** Address */
+            address: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Crew */
+            crew: string;
+            /** Id */
+            id: number;
+            /** More */
+            more: string;
+            /** Needs */
+            needs: boolean;
+            /** Pack */
+            pack: string;
+            /** Seen */
+            seen: boolean;
+            /** Text */
+            text: string;
+            /** When */
+            when: string | null;
         };
         /**
          * OpenedCode
@@ -5213,6 +5621,29 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * PackWishOut
+         * @description `mail`: what was said for this pack; null where it is as for all. `feed`: the secret address; empty for none.
+         */
+        PackWishOut: {
+            /** Crew */
+            crew: string;
+            /** Feed */
+            feed: string;
+            mail: components["schemas"]["Mailed"] | null;
+            /** Name */
+            name: string;
+            /**
+             * Pack
+             * Format: uuid
+             */
+            pack: string;
+        };
+        /** PageQuery */
+        PageQuery: {
+            /** Before */
+            before?: number | null;
+        };
         /** PairIn */
         PairIn: {
             /** Code */
@@ -5633,6 +6064,11 @@ export interface components {
         };
         /** PublishIn */
         PublishIn: {
+            /**
+             * Announcement
+             * @default
+             */
+            announcement: string;
             /** @default stable */
             channel: components["schemas"]["ReleaseChannel"];
             /**
@@ -5805,10 +6241,17 @@ export interface components {
          * @enum {string}
          */
         ReleaseChannel: "stable" | "trial";
-        /** ReleaseOut */
+        /**
+         * ReleaseOut
+         * @description `announcement`: empty in releases from before there were any.
+         */
         ReleaseOut: {
             /** Added */
             added: number;
+            /** Announcement */
+            announcement: string;
+            /** Announcement Markdown */
+            announcement_markdown: string;
             /** Base */
             base: string;
             /** Builds */
@@ -6075,6 +6518,11 @@ export interface components {
             version: string;
             /** Works */
             works?: boolean | null;
+        };
+        /** SeenIn */
+        SeenIn: {
+            /** Until */
+            until: number;
         };
         /**
          * SetAside
@@ -6862,6 +7310,26 @@ export interface components {
          * @enum {string}
          */
         What: "added" | "updated" | "taken back" | "removed" | "set";
+        /** WishIn */
+        WishIn: {
+            mail?: components["schemas"]["Mailed"] | null;
+            /** Pack */
+            pack?: string | null;
+        };
+        /**
+         * WishesOut
+         * @description `mail`: for all packs; null where nothing was said, and then it comes once a day. `sends`: whether this site
+         *     sends mail; `address`: whether there is a confirmed one.
+         */
+        WishesOut: {
+            /** Address */
+            address: boolean;
+            mail: components["schemas"]["Mailed"] | null;
+            /** Packs */
+            packs: components["schemas"]["PackWishOut"][];
+            /** Sends */
+            sends: boolean;
+        };
         /** WithdrawIn */
         WithdrawIn: {
             /** Why */
@@ -9227,6 +9695,161 @@ export interface operations {
             };
         };
     };
+    news: {
+        parameters: {
+            query?: {
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["News"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    news_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewsCount"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    see_news: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    wishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WishesOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    wish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WishIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     packs: {
         parameters: {
             query?: never;
@@ -9355,6 +9978,41 @@ export interface operations {
             };
         };
     };
+    announcement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnnouncementIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnnouncementOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     board: {
         parameters: {
             query?: never;
@@ -9420,6 +10078,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FinderPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_log: {
+        parameters: {
+            query: {
+                until: string;
+                since?: string;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeLogOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -9568,6 +10260,42 @@ export interface operations {
             header?: never;
             path: {
                 pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DepartureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DepartureOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    move_departure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                departure_id: string;
             };
             cookie?: never;
         };
@@ -9928,6 +10656,68 @@ export interface operations {
             };
         };
     };
+    make_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    end_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     drop_file: {
         parameters: {
             query: {
@@ -10184,6 +10974,237 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    hooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    make_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                hook_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    switch_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                hook_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookSwitch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    calls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                hook_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    call_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                hook_id: string;
+                call_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_hook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                hook_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -10962,39 +11983,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PublishedOut"];
-                };
-            };
-            /** @description Refused: what, why, and what now. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    changes_between: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pack_id: string;
-                number: string;
-                other: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChangeOut"][];
                 };
             };
             /** @description Refused: what, why, and what now. */
