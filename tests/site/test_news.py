@@ -166,7 +166,7 @@ def test_letters_come_at_once_or_once_a_day_and_one_click_stops_them(world: Worl
     spread()
     post_all()
     assert len(letterbox.letters()) == 3, "looking at the address stops nothing"
-    posted = browser.post(at, "List-Unsubscribe=One-Click", content_type="application/x-www-form-urlencoded")
+    posted = browser.post(at, {"List-Unsubscribe": "One-Click"})
     assert posted.status_code == 200
     release(world, "1.3.0", "quiet-deck")
     spread()
