@@ -58,6 +58,8 @@ STATUS = {
     "in-use": 409,
     "profile-changed": 409,
     "still-needed": 409,
+    "retired": 409,
+    "cannot-move": 409,
     "too-many": 429,
     "storage-away": 503,
 }

@@ -105,7 +105,7 @@ class Api:
     @staticmethod
     def _told(reply: Any) -> tuple[int, Any]:
         is_json = reply.headers.get("Content-Type", "").startswith("application/json")
-        return reply.status_code, json.loads(reply.content) if is_json else reply.content
+        return reply.status_code, json.loads(reply.content) if is_json else reply.getvalue()
 
 
 def new_pack(crew: Crew, name: str = "Night Freight", **changed: str) -> NewPack:

@@ -20,6 +20,9 @@ PAIRING_LENGTH = 12
 """Characters, check included: 54 bits. It hands out an agent's token, so it is longer; it also works once only."""
 
 
+CREW_LENGTH = 11
+"""Characters, check included: 49 bits. It brings somebody into a crew, with a role."""
+
 INVITATION_LENGTH = 10
 """Characters, check included: 44 bits. It lets one person make an account."""
 

@@ -57,7 +57,7 @@ def _notice(one: Notice) -> NoticeOut:
         when=one.when,
         address=one.address,
         pack=one.pack.name if one.pack else "",
-        crew=one.crew.name,
+        crew=one.crew.name if one.crew else "",
         needs=one.needs and one.settled_at is None,
         seen=one.seen_at is not None,
     )

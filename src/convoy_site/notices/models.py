@@ -33,7 +33,8 @@ class Notice(models.Model):
     event = models.ForeignKey(Event, models.CASCADE, null=True, related_name="notices")
     key = models.CharField(max_length=120)
     """What it is about: one person has one notice of it."""
-    crew = models.ForeignKey(Crew, models.CASCADE, related_name="+")
+    crew = models.ForeignKey(Crew, models.CASCADE, null=True, related_name="+")
+    """Nothing where it tells that the crew is no more."""
     pack = models.ForeignKey(Pack, models.CASCADE, null=True, related_name="+")
     at = models.DateTimeField(default=timezone.now)
     text = models.CharField(max_length=500)

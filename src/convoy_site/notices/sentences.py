@@ -41,7 +41,7 @@ _SAY: dict[Happened, tuple[str, str]] = {
     Happened.ABOARD: ("{who} came aboard {crew}, as {role}", _CREW),
     Happened.HANDED_OVER: ("{who} owns {crew} now", _CREW),
     Happened.RENAMED: ("{was} is called {name} now", _PACK),
-    Happened.PACK_MOVED: ("{name} belongs to {crew} now, and no longer to {was}", _PACK),
+    Happened.PACK_MOVED: ("{name} belongs to {to} now, and no longer to {crew}", _PACK),
     Happened.RETIRED: ("{name} is retired: {why}. What you have stays on your machine", _PACK),
     Happened.BROUGHT_BACK: ("{name} is brought back", _PACK),
 }

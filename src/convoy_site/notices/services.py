@@ -4,12 +4,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from ..packs.models import Pack
 from ..packs.services import pack_for
-from ..people.models import User
+from ..people.models import Membership, User
 from ..people.rights import Action
 from . import mailing
 from .models import Feed, Mailed, Notice, Wish
@@ -39,7 +39,8 @@ def counts(user: User) -> tuple[int, int]:
 
 def _readable(user: User) -> QuerySet[Notice]:
     """Of crews that they are in now: what others do is none of theirs any more."""
-    return Notice.objects.filter(user=user, crew__memberships__user=user).select_related("pack", "crew", "event")
+    mine = Q(crew=None) | Q(crew__in=Membership.objects.filter(user=user).values("crew"))
+    return Notice.objects.filter(mine, user=user).select_related("pack", "crew", "event")
 
 
 def seen(user: User, until: int) -> None:

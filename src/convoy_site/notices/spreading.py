@@ -8,7 +8,7 @@ from django.utils import timezone
 
 from ..packs.models import Pack
 from ..people.events import Happened
-from ..people.models import Event, Role, User
+from ..people.models import Crew, Event, Role, User
 from ..releases.models import Release
 from . import calls, mailing
 from .models import Notice
@@ -48,6 +48,15 @@ def spread(event_id: UUID) -> None:
         calls.call_hooks(event, pack, told, more)
     event.spread_at = timezone.now()
     event.save(update_fields=["spread_at"])
+
+
+def tell_of_an_end(crew: Crew, by: User, text: str) -> None:
+    """To all people of a crew that is about to be no more, in the transaction that ends it."""
+    people = User.objects.filter(is_active=True, memberships__crew=crew).exclude(pk=by.pk)
+    made = [Notice(user=user, key=f"ended:{crew.pk}", text=text[:500], address="/") for user in people]
+    mailing.settle_letters(made, None)
+    Notice.objects.bulk_create(made)
+    mailing.mail_at_once(made)
 
 
 def announced(event: Event) -> str:

@@ -30,6 +30,9 @@ class Pack(models.Model):
     notes = models.TextField(blank=True)
     started_by = models.ForeignKey(User, models.PROTECT, related_name="+")
     started_at = models.DateTimeField(auto_now_add=True)
+    retired_at = models.DateTimeField(null=True)
+    """Nobody works on it any more, and nobody joins it; what members have stays, and syncs."""
+    retired_because = models.CharField(max_length=300, blank=True)
 
     class Meta:
         constraints = [models.UniqueConstraint("crew", Lower("name"), name="one_pack_per_name_in_crew")]

@@ -19,6 +19,7 @@ from convoy_core.words.wording import counted
 from ..catalogue import after
 from ..catalogue.games import game_for
 from ..catalogue.services import build_rows, fit_of, shelf
+from ..people.events import Happened, tell
 from ..people.models import Crew, SiteRules, User
 from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
@@ -59,12 +60,26 @@ class DoesNotFit(ConvoyError):
     code = "does-not-fit"
 
 
+class Retired(ConvoyError):
+    """A pack that nobody works on any more."""
+
+    code = "retired"
+
+
+WORK = (Action.EDIT, Action.PUBLISH, Action.HAND_OUT)
+"""What is not done with a retired pack."""
+
+
 def pack_for(user: User, pack_id: UUID, action: Action) -> Pack:
     """The pack, when the user may do this with it. Raises NotFound or Forbidden."""
     pack = Pack.objects.select_related("crew", "game", "draft").filter(pk=pack_id).first()
     if pack is None:
         raise NotFound("This pack does not exist, or you are not in its crew.", now="Ask for a join code.")
     allow(user, pack.crew, action, "This pack")
+    if pack.retired_at and action in WORK:
+        raise Retired(
+            f"{pack.name} is retired.", pack.retired_because, "Its crew's owner can bring it back.", pack=str(pack.pk)
+        )
     pack.draft.pack = pack
     return pack
 
@@ -113,10 +128,13 @@ def start_pack(user: User, new: NewPack) -> Pack:
 def describe_pack(user: User, pack_id: UUID, **changed: str) -> None:
     """Changes name, emblem, group or notes."""
     pack = pack_for(user, pack_id, Action.EDIT)
+    was = pack.name
     for name, value in changed.items():
         setattr(pack, name, value)
     with _name_taken(pack.name, pack.crew), transaction.atomic():
         pack.save(update_fields=list(changed))
+        if pack.name != was:
+            tell(Happened.RENAMED, pack.crew, user, pack.pk, name=pack.name, was=was)
 
 
 class _name_taken:

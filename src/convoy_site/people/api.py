@@ -1,18 +1,22 @@
 """Me, crews and roles."""
 
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
 from django.conf import settings
 from django.middleware.csrf import get_token
 from ninja import Router
+from pydantic import Field
 
-from ..shapes import Done, Name, Schema
-from . import services
+from convoy_core.words.codes import show_code
+
+from ..shapes import Done, Name, Schema, Short
+from . import invitations, services
 from .demo import DEMO_ACCOUNTS
-from .models import Membership, Registration, Role, SiteRules
-from .rights import Action, SignedIn
+from .models import CrewInvitation, Membership, Registration, Role, SiteRules
+from .rights import Action, SignedIn, role_in
+from .tries import count_use
 
 router = Router(tags=["people"])
 
@@ -62,6 +66,41 @@ class RoleIn(Schema):
     role: Role
 
 
+class CrewNameIn(Schema):
+    name: Name
+
+
+class CrewInvitationIn(Schema):
+    """`uses` of null: any number. `mail`: whom to write to, where the site sends mail."""
+
+    role: Role = Role.MEMBER
+    uses: Annotated[int, Field(ge=1, le=1000)] | None = 1
+    days: Annotated[int, Field(ge=1, le=365)] = 14
+    note: Short = ""
+    mail: Annotated[str, Field(max_length=254, pattern=r"^$|^[^@\s<>,;]{1,64}@[^@\s<>,;]{1,189}$")] = ""
+
+
+class CrewInvitationOut(Schema):
+    code: str
+    address: str
+    role: Role
+    note: str
+    uses_left: int | None
+    until: datetime
+    made_by: str
+
+
+class InvitedTo(Schema):
+    """What an invitation leads to. `now`: the role that its reader has there already."""
+
+    crew: UUID
+    name: str
+    owner: str
+    by: str
+    role: Role
+    now: Role | None
+
+
 @router.get("/me", auth=None, response=Me, operation_id="me")
 def me(request: SignedIn) -> Me:
     get_token(request)
@@ -97,6 +136,55 @@ def crew(request: SignedIn, crew_id: UUID) -> CrewPage:
         for one in memberships
     ]
     return CrewPage(id=found.id, name=found.name, role=own, people=people)
+
+
+@router.patch("/crews/{crew_id}", response=Done, operation_id="rename_crew")
+def rename_crew(request: SignedIn, crew_id: UUID, body: CrewNameIn) -> Done:
+    services.rename_crew(request.user, crew_id, body.name)
+    return Done()
+
+
+@router.get("/crews/{crew_id}/invitations", response=list[CrewInvitationOut], operation_id="crew_invitations")
+def crew_invitations(request: SignedIn, crew_id: UUID) -> list[CrewInvitationOut]:
+    return [_invitation(one) for one in invitations.open_invitations(request.user, crew_id)]
+
+
+@router.post("/crews/{crew_id}/invitations", response=CrewInvitationOut, operation_id="invite_to_crew")
+def invite_to_crew(request: SignedIn, crew_id: UUID, body: CrewInvitationIn) -> CrewInvitationOut:
+    if body.mail:
+        count_use("invite-by-mail", str(request.user.pk), 30, 24 * 3600)
+    return _invitation(invitations.invite(request.user, crew_id, body.role, body.uses, body.days, body.note, body.mail))
+
+
+@router.delete("/crews/{crew_id}/invitations/{code}", response=Done, operation_id="withdraw_crew_invitation")
+def withdraw_crew_invitation(request: SignedIn, crew_id: UUID, code: Short) -> Done:
+    invitations.withdraw(request.user, crew_id, code)
+    return Done()
+
+
+def _invitation(one: CrewInvitation) -> CrewInvitationOut:
+    return CrewInvitationOut(
+        code=show_code(one.code),
+        address=invitations.address_of(one),
+        role=Role(one.role),
+        note=one.note,
+        uses_left=one.uses_left,
+        until=one.until,
+        made_by=one.made_by.shown,
+    )
+
+
+@router.get("/aboard/{code}", response=InvitedTo, operation_id="look_at_invitation")
+def look_at_invitation(request: SignedIn, code: Short) -> InvitedTo:
+    found, owner, now = invitations.look(request.user, code)
+    by = found.made_by.shown
+    return InvitedTo(crew=found.crew_id, name=found.crew.name, owner=owner, by=by, role=Role(found.role), now=now)
+
+
+@router.post("/aboard/{code}", response=CrewOut, operation_id="come_aboard")
+def come_aboard(request: SignedIn, code: Short) -> CrewOut:
+    crew = invitations.accept(request.user, code)
+    return CrewOut(id=crew.id, name=crew.name, role=role_in(request.user, crew) or Role.MEMBER)
 
 
 @router.put("/crews/{crew_id}/people/{username}", response=Done, operation_id="change_role")

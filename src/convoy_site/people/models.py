@@ -105,6 +105,22 @@ class Membership(models.Model):
         ]
 
 
+class CrewInvitation(models.Model):
+    """A code with which somebody comes into a crew, with a role. `uses_left` of None: any number of times."""
+
+    code = models.CharField(max_length=20, primary_key=True)
+    crew = models.ForeignKey(Crew, models.CASCADE, related_name="invitations")
+    role = models.CharField(max_length=10, choices=[(Role.CURATOR, Role.CURATOR), (Role.MEMBER, Role.MEMBER)])
+    note = models.CharField(max_length=200, blank=True)
+    made_by = models.ForeignKey(User, models.CASCADE, related_name="+")
+    made_at = models.DateTimeField(default=timezone.now)
+    until = models.DateTimeField()
+    uses_left = models.PositiveIntegerField(null=True)
+
+    class Meta:
+        ordering = ["-made_at"]
+
+
 class Removal(models.Model):
     """Somebody was taken out of a crew by its owner. Codes that were open then do not bring them back."""
 

@@ -22,6 +22,8 @@ class Action(StrEnum):
     SOURCES = "add sources"
     GAMES = "bring games"
     KEYS = "change who may sign"
+    INVITE = "invite people"
+    END = "retire packs, move them, or end the crew"
 
 
 MAY: dict[Action, frozenset[Role]] = {
@@ -33,6 +35,8 @@ MAY: dict[Action, frozenset[Role]] = {
     Action.SOURCES: frozenset({Role.OWNER, Role.CURATOR}),
     Action.GAMES: frozenset({Role.OWNER}),
     Action.KEYS: frozenset({Role.OWNER}),
+    Action.INVITE: frozenset({Role.OWNER, Role.CURATOR}),
+    Action.END: frozenset({Role.OWNER}),
 }
 
 

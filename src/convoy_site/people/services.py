@@ -29,12 +29,13 @@ def start_crew(user: User, name: str) -> Crew:
     return crew
 
 
-def _free_look(name: str) -> str:
+def _free_look(name: str, of: Crew | None = None) -> str:
     """Raises UnreadableName, and NameTaken for a name that is another crew's in disguise. The very same name may be
     another crew's: their owners tell them apart.
     """
     look = look_of(checked_name(name))
-    other = Crew.objects.filter(look=look).exclude(name__iexact=name).first()
+    others = Crew.objects.filter(look=look).exclude(name__iexact=name)
+    other = (others.exclude(pk=of.pk) if of else others).first()
     if other:
         raise NameTaken(
             f"There is a crew {other.name}, and {name} looks like it.", now="Choose another name.", field="name"
@@ -48,6 +49,15 @@ def crew_for(user: User, crew_id: UUID, action: Action) -> Crew:
         raise NotFound("This crew does not exist, or you are not in it.")
     allow(user, crew, action, "This crew")
     return crew
+
+
+@transaction.atomic
+def rename_crew(user: User, crew_id: UUID, name: str) -> None:
+    """Raises UnreadableName, NameTaken."""
+    crew = crew_for(user, crew_id, Action.PEOPLE)
+    was, crew.name, crew.look = crew.name, name, _free_look(name, crew)
+    crew.save(update_fields=["name", "look"])
+    audit.note(user, f"called {was} {name}", crew)
 
 
 def owner_of(crew: Crew) -> str:

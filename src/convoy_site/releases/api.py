@@ -23,7 +23,7 @@ from ..packs.shapes.packs import ChangeOut
 from ..people.rights import MAY, Action, SignedIn, role_in
 from ..people.services import crew_for, owner_of
 from ..shapes import Done, Short
-from . import change_logs, changing_keys, charters, services, waiting
+from . import change_logs, changing_hands, changing_keys, charters, services, waiting
 from .handing_out import Form, as_list
 from .keys import own_keys
 from .models import JoinCode
@@ -39,6 +39,7 @@ from .shapes import (
     DutyOut,
     KeyOut,
     LoggedChange,
+    MoveIn,
     OpenedCode,
     Pending,
     PromoteIn,
@@ -246,6 +247,24 @@ def _content(file: UploadedFile, most: int) -> bytes:
 def withdraw_release(request: SignedIn, pack_id: UUID, number: Short, body: WithdrawIn) -> Done:
     """Nobody is to install this release any more. It stays in the list, with the reason."""
     services.withdraw_release(request.user, pack_id, number, body.why)
+    return Done()
+
+
+@router.post("/packs/{pack_id}/retirement", response=Done, operation_id="retire_pack")
+def retire_pack(request: SignedIn, pack_id: UUID, body: WithdrawIn) -> Done:
+    changing_hands.retire(request.user, pack_id, body.why)
+    return Done()
+
+
+@router.delete("/packs/{pack_id}/retirement", response=Done, operation_id="bring_pack_back")
+def bring_pack_back(request: SignedIn, pack_id: UUID) -> Done:
+    changing_hands.bring_back(request.user, pack_id)
+    return Done()
+
+
+@router.put("/packs/{pack_id}/crew", response=Done, operation_id="move_pack")
+def move_pack(request: SignedIn, pack_id: UUID, body: MoveIn) -> Done:
+    changing_hands.move(request.user, pack_id, body.crew)
     return Done()
 
 

@@ -353,6 +353,10 @@ def standing_code(code: str, lock: bool = False) -> JoinCode:
         raise CodeWithdrawn(
             f"This code for {found.pack.name} was withdrawn.", now=f"Ask {found.made_by.shown} for a new one."
         )
+    if found.pack.retired_at:
+        raise CodeWithdrawn(
+            f"{found.pack.name} is retired.", found.pack.retired_because, "Ask its crew what they play."
+        )
     if found.uses_left == 0:
         raise CodeUsedUp(
             f"This code for {found.pack.name} is used up.",

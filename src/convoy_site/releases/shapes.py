@@ -182,6 +182,10 @@ class WithdrawIn(Schema):
     why: Annotated[str, Field(min_length=1, max_length=300)]
 
 
+class MoveIn(Schema):
+    crew: UUID
+
+
 class CodeOut(Schema):
     code: str
     made_by: str

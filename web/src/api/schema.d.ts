@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/aboard/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Look At Invitation */
+        get: operations["look_at_invitation"];
+        put?: never;
+        /** Come Aboard */
+        post: operations["come_aboard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/account": {
         parameters: {
             query?: never;
@@ -362,7 +380,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Rename Crew */
+        patch: operations["rename_crew"];
         trace?: never;
     };
     "/api/crews/{crew_id}/charter": {
@@ -404,6 +423,58 @@ export interface paths {
          */
         post: operations["bring_charter"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End Crew */
+        post: operations["end_crew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Crew Invitations */
+        get: operations["crew_invitations"];
+        put?: never;
+        /** Invite To Crew */
+        post: operations["invite_to_crew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}/invitations/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw Crew Invitation */
+        delete: operations["withdraw_crew_invitation"];
         options?: never;
         head?: never;
         patch?: never;
@@ -456,6 +527,26 @@ export interface paths {
         put?: never;
         /** Look At Source */
         post: operations["look_at_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}/taken-along": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Crew Along
+         * @description Everything that is kept of a crew, as a ZIP.
+         */
+        get: operations["take_crew_along"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1363,6 +1454,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/crew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Move Pack */
+        put: operations["move_pack"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/departures": {
         parameters: {
             query?: never;
@@ -2235,6 +2343,24 @@ export interface paths {
          */
         post: operations["withdraw_release"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/retirement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Retire Pack */
+        post: operations["retire_pack"];
+        /** Bring Pack Back */
+        delete: operations["bring_pack_back"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3325,8 +3451,68 @@ export interface components {
              */
             tweaks: boolean;
         };
+        /**
+         * CrewEndIn
+         * @description `name`: the crew's, typed by whoever means it.
+         */
+        CrewEndIn: {
+            /** Name */
+            name: string;
+        };
         /** CrewIn */
         CrewIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * CrewInvitationIn
+         * @description `uses` of null: any number. `mail`: whom to write to, where the site sends mail.
+         */
+        CrewInvitationIn: {
+            /**
+             * Days
+             * @default 14
+             */
+            days: number;
+            /**
+             * Mail
+             * @default
+             */
+            mail: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** @default member */
+            role: components["schemas"]["Role"];
+            /**
+             * Uses
+             * @default 1
+             */
+            uses: number | null;
+        };
+        /** CrewInvitationOut */
+        CrewInvitationOut: {
+            /** Address */
+            address: string;
+            /** Code */
+            code: string;
+            /** Made By */
+            made_by: string;
+            /** Note */
+            note: string;
+            role: components["schemas"]["Role"];
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Uses Left */
+            uses_left: number | null;
+        };
+        /** CrewNameIn */
+        CrewNameIn: {
             /** Name */
             name: string;
         };
@@ -4423,6 +4609,25 @@ export interface components {
             /** Used By */
             used_by: string;
         };
+        /**
+         * InvitedTo
+         * @description What an invitation leads to. `now`: the role that its reader has there already.
+         */
+        InvitedTo: {
+            /** By */
+            by: string;
+            /**
+             * Crew
+             * Format: uuid
+             */
+            crew: string;
+            /** Name */
+            name: string;
+            now: components["schemas"]["Role"] | null;
+            /** Owner */
+            owner: string;
+            role: components["schemas"]["Role"];
+        };
         /** JobOut */
         JobOut: {
             /** About */
@@ -4998,6 +5203,14 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** MoveIn */
+        MoveIn: {
+            /**
+             * Crew
+             * Format: uuid
+             */
+            crew: string;
+        };
         /**
          * MoveLines
          * @description Moves chosen lines, in their order, before another one; to the end when `before` is empty. Later lines win.
@@ -5546,7 +5759,10 @@ export interface components {
              */
             notes: string;
         };
-        /** PackOut */
+        /**
+         * PackOut
+         * @description `owner`: whether its reader owns its crew.
+         */
         PackOut: {
             base: components["schemas"]["BaseOut"];
             /** Chosen */
@@ -5575,13 +5791,19 @@ export interface components {
             newest_release: string;
             /** Notes */
             notes: string;
+            /** Owner */
+            owner: boolean;
+            /** Retired */
+            retired: string;
             /** Revision */
             revision: number;
             role: components["schemas"]["Role"];
         };
         /**
          * PackRow
-         * @description `newest_release`: what members follow who did not choose otherwise; empty while none is open.
+         * @description `newest_release`: what members follow who did not choose otherwise; empty while none is open. `retired`: why
+         *     nobody works on it any more; empty while they do. `role`: what its reader may do with it, which is a member's part
+         *     while it is retired.
          */
         PackRow: {
             base: components["schemas"]["BaseOut"];
@@ -5604,6 +5826,8 @@ export interface components {
             name: string;
             /** Newest Release */
             newest_release: string;
+            /** Retired */
+            retired: string;
             role: components["schemas"]["Role"];
         };
         /**
@@ -7368,6 +7592,68 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    look_at_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedTo"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    come_aboard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     change_account: {
         parameters: {
             query?: never;
@@ -7988,6 +8274,41 @@ export interface operations {
             };
         };
     };
+    rename_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewNameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     charter: {
         parameters: {
             query?: never;
@@ -8068,6 +8389,139 @@ export interface operations {
                 };
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    end_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewEndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    crew_invitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewInvitationOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    invite_to_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewInvitationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewInvitationOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    withdraw_crew_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -8246,6 +8700,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LookOut"];
                 };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_crew_along: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused: what, why, and what now. */
             "4XX": {
@@ -10223,6 +10706,41 @@ export interface operations {
             };
         };
     };
+    move_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     departures: {
         parameters: {
             query?: never;
@@ -12011,6 +12529,72 @@ export interface operations {
                 "application/json": components["schemas"]["WithdrawIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    retire_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bring_pack_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -158,3 +158,9 @@ class TakenAlong(Schema):
     """Everything that is kept about the one who asks."""
 
     kept: dict[str, Any]
+
+
+class CrewEndIn(Schema):
+    """`name`: the crew's, typed by whoever means it."""
+
+    name: Name

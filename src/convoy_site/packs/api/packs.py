@@ -16,7 +16,7 @@ from convoy_core.words.model import Base, Channel, Kind, Pickup, Reach, Side
 
 from ...catalogue.models import Mod
 from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
-from ...people.models import Membership
+from ...people.models import Membership, Role
 from ...people.rights import Action, SignedIn
 from .. import drafts, services
 from ..models import Line, Pack, open_releases
@@ -74,7 +74,8 @@ def _row(pack: Any, role: str) -> dict[str, Any]:
         "emblem": pack.emblem,
         "group": pack.group,
         "crew": pack.crew.name,
-        "role": role,
+        "role": Role.MEMBER if pack.retired_at else role,
+        "retired": (pack.retired_because or "Nobody said why.") if pack.retired_at else "",
         "base": base_out(pack),
         "chosen": pack.chosen,
         "newest_release": pack.open or "",
@@ -93,7 +94,8 @@ def pack_page(request: SignedIn, pack_id: UUID) -> PackOut:
     services.pack_for(request.user, pack_id, Action.SEE)
     pack = _listed().get(pk=pack_id)
     role = Membership.objects.get(crew=pack.crew, user=request.user).role
-    return PackOut(**_row(pack, role), crew_id=pack.crew_id, notes=pack.notes, revision=pack.draft.revision)
+    owns = role == Role.OWNER
+    return PackOut(**_row(pack, role), owner=owns, crew_id=pack.crew_id, notes=pack.notes, revision=pack.draft.revision)
 
 
 @router.patch("/packs/{pack_id}", response=PackOut, operation_id="describe_pack")

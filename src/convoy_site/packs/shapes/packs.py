@@ -50,7 +50,10 @@ class PackChange(Schema):
 
 
 class PackRow(Schema):
-    """`newest_release`: what members follow who did not choose otherwise; empty while none is open."""
+    """`newest_release`: what members follow who did not choose otherwise; empty while none is open. `retired`: why
+    nobody works on it any more; empty while they do. `role`: what its reader may do with it, which is a member's part
+    while it is retired.
+    """
 
     id: UUID
     name: str
@@ -62,9 +65,13 @@ class PackRow(Schema):
     chosen: int
     newest_release: str
     installations: int
+    retired: str
 
 
 class PackOut(PackRow):
+    """`owner`: whether its reader owns its crew."""
+
+    owner: bool
     crew_id: UUID
     notes: str
     revision: int
