@@ -31,6 +31,7 @@ from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
 from .people.api import router as people
+from .public.api import router as public
 from .releases.api import router as releases
 from .rollcall.api import router as crew
 from .shapes import Refusal
@@ -169,6 +170,7 @@ for router in (
     crew,
     agent,
     news,
+    public,
     account,
     keeper,
 ):

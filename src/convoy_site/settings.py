@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "convoy_site.releases",
     "convoy_site.installations",
     "convoy_site.notices",
+    "convoy_site.public",
     "convoy_site.keeping",
 ]
 MIDDLEWARE = [

@@ -6,6 +6,7 @@ from .api import api
 from .keeping.metrics import metrics
 from .notices.feeds import atom
 from .notices.views import stop
+from .public import views as public
 from .web import page
 
 handler500 = "convoy_site.web.server_error"
@@ -16,6 +17,11 @@ urlpatterns = [
     path("metrics", metrics),
     path("news/feed/<str:secret>.atom", atom),
     path("news/stop/<str:token>", stop),
+    path("p/<slug:address>", public.page),
+    path("p/<slug:address>/changes", public.changes),
+    path("p/<slug:address>/picture.png", public.picture),
+    path("p/<slug:address>/code.svg", public.code_picture),
+    path("p/<slug:address>/mods/<str:slug>.webp", public.mod_picture),
     path("_allauth/", include("allauth.headless.urls")),
     re_path(r"^(?!api/|_allauth/|accounts/|assets/|agent/|metrics).*$", page),
 ]

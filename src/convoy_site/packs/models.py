@@ -10,8 +10,9 @@ from convoy_core.lock.recipe import ReleaseChannel
 
 from ..catalogue.models import Game
 from ..people.models import Crew, User
+from .emblems import EMBLEM_PATHS
 
-EMBLEMS = ("anchor", "lantern", "heron", "weir", "kite", "bell", "wheel", "reed")
+EMBLEMS = tuple(EMBLEM_PATHS)
 """Shapes that the front end draws; a pack's colour follows from its name."""
 
 

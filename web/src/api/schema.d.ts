@@ -1454,6 +1454,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/codes/{code}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Code Card
+         * @description A card to print or post: a page of its own.
+         */
+        get: operations["code_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/codes/{code}/qr": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Code Picture
+         * @description A join code's address as a QR code: SVG.
+         */
+        get: operations["code_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/crew": {
         parameters: {
             query?: never;
@@ -2243,6 +2283,27 @@ export interface paths {
         /** Pending */
         get: operations["pending"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/public-page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Public Page
+         * @description The page as it is; where there is none, one that is off, with an address that nobody has.
+         */
+        get: operations["public_page"];
+        /** Change Public Page */
+        put: operations["change_public_page"];
         post?: never;
         delete?: never;
         options?: never;
@@ -6285,6 +6346,39 @@ export interface components {
             notes: string;
             /** Number */
             number: string;
+        };
+        /** PublicPageIn */
+        PublicPageIn: {
+            /** Address */
+            address: string;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** On */
+            on: boolean;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * PublicPageOut
+         * @description `address`: the last part of it; `link`: the whole. `on`: whether anybody finds something there.
+         */
+        PublicPageOut: {
+            /** Address */
+            address: string;
+            /** Code */
+            code: string;
+            /** Link */
+            link: string;
+            /** On */
+            on: boolean;
+            /** Words */
+            words: string;
         };
         /** PublishIn */
         PublishIn: {
@@ -10706,6 +10800,66 @@ export interface operations {
             };
         };
     };
+    code_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    code_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     move_pack: {
         parameters: {
             query?: never;
@@ -12333,6 +12487,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pending"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    public_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicPageOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_public_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublicPageIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicPageOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
