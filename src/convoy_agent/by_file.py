@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
-from convoy_core.handing_out.bag_reading import ReadBag
+from convoy_core.handing_out.bag_reading import ReadBag, signed_by
 from convoy_core.trust.charter import Charter, Duty
 from convoy_core.words.errors import BadSignature
 from convoy_io.bags import OpenBag, opened_bag
@@ -20,7 +20,6 @@ from .errors import BadRelease, DiskFull, FolderRefused
 from .folder.copying import copy_game
 from .folder.folder import Folder
 from .leave import finish as finish_leaving
-from .packing import signed_by
 from .site.progress import Screen, Silent
 from .site.site import Head, Pairing
 from .storage import disk

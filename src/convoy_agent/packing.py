@@ -7,10 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from convoy_core.handing_out.bag import Bag, Wanted, make_bag
-from convoy_core.handing_out.bag_reading import ReadBag
-from convoy_core.trust.charter import CONTEXT, Charter, Duty, read_charter
-from convoy_core.trust.trusted import Trusted
-from convoy_core.words.errors import BadSignature
+from convoy_core.handing_out.bag_reading import ReadBag, signed_by
 from convoy_io.bags import opened_bag, write_bag
 
 from .errors import BadRelease, FolderRefused
@@ -76,27 +73,3 @@ def look_into(place: Path) -> Looked:
                 pass
         charter, doubt = signed_by(packed.told)
         return Looked(packed.told, charter.mark if charter else "", doubt)
-
-
-def signed_by(told: ReadBag) -> tuple[Charter | None, str]:
-    """The charter that came with a file, if its keys signed the release; else why it is not to be believed. Raises
-    MalformedInput.
-    """
-    try:
-        charter = _charter(told)
-        if charter is None:
-            return None, "It does not say whose keys may sign it."
-        Trusted(charter).demand_release(told.signed, is_here=False)
-    except BadSignature as error:
-        return None, error.sentence()
-    return charter, ""
-
-
-def _charter(told: ReadBag) -> Charter | None:
-    """The charter that came with it, signed by its own keys. Raises BadSignature, MalformedInput."""
-    if not told.charters:
-        return None
-    signed = told.charters[-1]
-    charter = read_charter(signed.document)
-    charter.demand(Duty.CHARTER, signed, CONTEXT, "the charter")
-    return charter

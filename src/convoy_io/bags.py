@@ -22,8 +22,11 @@ MOST_TAG = 128 * 2**20
 """Bytes of one of a bag's own files: a release of 50,000 files takes ten."""
 
 
-def write_bag(bag: Bag, archive: Callable[[str], Path], into: BinaryIO) -> None:
-    """`archive`: where the archive of a sha256 lies. Nothing is packed anew: archives are packed already.
+def write_bag(
+    bag: Bag, archive: Callable[[str], Path], into: BinaryIO, wrote: Callable[[int], None] = lambda _: None
+) -> None:
+    """`archive`: where the archive of a sha256 lies. Nothing is packed anew: archives are packed already. `wrote`: told
+    of every block's size; what it raises ends the writing.
 
     Raises ArchiveWrong for one that is not what the release says: it must not be handed on. OSError.
     """
@@ -37,6 +40,7 @@ def write_bag(bag: Bag, archive: Callable[[str], Path], into: BinaryIO) -> None:
                 while block := file.read(CHUNK):
                     digest.update(block)
                     out.write(block)
+                    wrote(len(block))
             if digest.hexdigest() != build.archive.sha256:
                 raise ArchiveWrong(
                     f"The copy of {build.name} {build.version} here is damaged.",

@@ -32,7 +32,8 @@ from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
 from .people.api import router as people
 from .public.api import router as public
-from .releases.api import router as releases
+from .releases.api.files import router as files_of_packs
+from .releases.api.releases import router as releases
 from .rollcall.api import router as crew
 from .shapes import Refusal
 from .web import server_error
@@ -166,6 +167,7 @@ for router in (
     ways_in,
     beginnings,
     releases,
+    files_of_packs,
     installations,
     crew,
     agent,

@@ -74,6 +74,18 @@ def as_patterns(claims: Claims, rule: PartRule) -> Parts:
     return Parts(rule.only, (*dict.fromkeys(gone), *rule.leave_out))
 
 
+def as_rule(claims: Claims, laid: Parts) -> PartRule:
+    """The rule that lays down what a release lays down of a build: `as_patterns` of it is `laid` again."""
+    gone = set(laid.leave_out)
+    named = {
+        part.id: is_laid
+        for part in claims.parts
+        if (is_laid := not any(pattern in gone for pattern in part.patterns)) is not part.default
+    }
+    followed = set(as_patterns(claims, PartRule(named)).leave_out)
+    return PartRule(named, laid.only, tuple(one for one in laid.leave_out if one not in followed))
+
+
 def with_parts(build: Build, claims: Claims, rule: PartRule = AS_IT_COMES) -> Build:
     """The build as resolving has to see it: it needs and breaks what its laid-down parts do, too."""
     laid = laid_parts(claims, rule)

@@ -13,8 +13,10 @@ from dataclasses import dataclass
 from ..lock.canonical import sha256_hex
 from ..lock.recipe import Recipe, read_recipe
 from ..outside.paths import checked_path, refuse_twins
+from ..trust.charter import CONTEXT, Charter, Duty, read_charter
 from ..trust.signed import Signed
-from ..words.errors import ConvoyError, MalformedInput
+from ..trust.trusted import Trusted
+from ..words.errors import BadSignature, ConvoyError, MalformedInput
 from .bag import BAGIT, FETCH, LEFT_OUT, MANIFEST, RECIPE, SIGNATURES, TAG_MANIFEST, read_signatures
 
 TAGS = (BAGIT, MANIFEST, TAG_MANIFEST, FETCH, RECIPE, SIGNATURES, LEFT_OUT)
@@ -88,6 +90,30 @@ def read_bag(names: Sequence[str], tags: Mapping[str, bytes]) -> ReadBag:
         raise BadBag(f"{name[:80]} in this pack is of no mod of its release.", now="Ask for the file again.")
     left_out = tags.get(LEFT_OUT, b"").decode(errors="replace")
     return ReadBag(recipe, signed, charters, sources, archives, missing, left_out)
+
+
+def signed_by(told: ReadBag) -> tuple[Charter | None, str]:
+    """The charter that came with a file, if its keys signed the release; else why it is not to be believed. Raises
+    MalformedInput.
+    """
+    try:
+        charter = _charter(told)
+        if charter is None:
+            return None, "It does not say whose keys may sign it."
+        Trusted(charter).demand_release(told.signed, is_here=False)
+    except BadSignature as error:
+        return None, error.sentence()
+    return charter, ""
+
+
+def _charter(told: ReadBag) -> Charter | None:
+    """The charter that came with it, signed by its own keys. Raises BadSignature, MalformedInput."""
+    if not told.charters:
+        return None
+    signed = told.charters[-1]
+    charter = read_charter(signed.document)
+    charter.demand(Duty.CHARTER, signed, CONTEXT, "the charter")
+    return charter
 
 
 def _sums(content: bytes, name: str) -> dict[str, str]:

@@ -34,6 +34,14 @@ def placements(members: Iterable[str], layout: KindLayout, mod: str, chosen: str
     return placed
 
 
+def root_of(member: str, path: str, top: str) -> str:
+    """The root (empty: the archive's top) below which a member lies that was placed at `path`, below `top`: what
+    `placements` takes as `chosen`.
+    """
+    below = path.removeprefix(top)
+    return member.removesuffix(below).rstrip("/") if member.endswith(below) else ""
+
+
 def roots_of(files: Iterable[str], layout: KindLayout) -> tuple[str, ...]:
     """Prefixes (empty, or ending in `/`) of the shallowest folders that could be the one the game wants, sorted.
 

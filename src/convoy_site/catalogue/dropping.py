@@ -136,6 +136,18 @@ def drop(user: User, pack: Drawing, name: str, upload: Upload, at_once: int = RE
     return dropped
 
 
+def keep_whole(user: User, pack: Drawing, name: str, sha256: str, path: Path) -> OwnFile:
+    """Keeps an archive that lies here already and was checked, and reads all of it at once. Raises CannotBeUsed,
+    TooLarge, StorageAway, ArchiveWrong.
+    """
+    dropped = Dropped(name[:200], sha256, path.stat().st_size)
+    _look_through(dropped, pack, path)
+    if refused := refusals_of(dropped.members):
+        raise CannotBeUsed(f"{name} cannot be used.", f"{refused[0].path}: {refused[0].why}".removeprefix(": "))
+    _keep_file(user, pack.crew, dropped, path, at_once=2**62)
+    return ready_file(pack, sha256)
+
+
 MANY = 500
 """Archives that come in one ZIP, or builds that are made at once."""
 

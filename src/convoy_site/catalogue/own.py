@@ -6,6 +6,7 @@ and members fetch it from its page (*by hand*).
 
 import re
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from django.db import transaction
@@ -13,14 +14,16 @@ from django.db.models import QuerySet
 from django.utils import timezone
 from django.utils.text import slugify
 
+from convoy_core.handing_out.places import is_web
+from convoy_core.lock.lock import LockedBuild
 from convoy_core.outside.catalogue import UnreadableEntry, read_catalogue
 from convoy_core.words.licences import meaning
-from convoy_core.words.model import Kind, Pickup
+from convoy_core.words.model import Base, Kind, Pickup
 
 from .. import kept_files
 from ..people.models import Crew, User
 from .drawing import Drawing
-from .dropping import CannotBeUsed, NoSuchFile, forget, ready_file
+from .dropping import CannotBeUsed, NoSuchFile, forget, keep_whole, ready_file
 from .listed_rows import build_row, keep_mods, summed_up
 from .models import Build, Mod, OwnFile, Source
 
@@ -88,6 +91,53 @@ def make_build(user: User, pack: Drawing, about: About) -> Mod:
     if not means.may_be_carried:
         forget(file)
     return mod
+
+
+@transaction.atomic
+def adopt(user: User, pack: Drawing, build: LockedBuild, base: Base, root: str, path: Path) -> None:
+    """Makes a build that came with a pack one of the crew's own, as its release has it: under its own id, so that its
+    files lie where they lay. For what base it was made nobody knows here: it is taken for the pack's.
+
+    Raises CannotBeUsed, TooLarge, StorageAway, ArchiveWrong.
+    """
+    file = keep_whole(user, pack, build.archive.name, build.archive.sha256, path)
+    entry = {
+        "id": build.mod,
+        "name": build.name,
+        "kind": build.kind,
+        "licence": build.licence,
+        "page": build.page if is_web(build.page) else "",
+        "on_removal": build.on_removal,
+        "category": "Our own",
+        "builds": [
+            {
+                "version": build.version,
+                "channel": build.channel,
+                "date": timezone.now().date().isoformat(),
+                "games": f"={base.version}",
+                "loaders": {base.loader: "*"} if base.loader else {},
+                "needs": dict.fromkeys(build.needs, "*"),
+                "side": build.side,
+                "reach": build.reach,
+                "memory_mb": build.memory,
+                "url": file.sha256,
+                "archive": {"name": build.archive.name, "size": build.archive.size, "sha256": build.archive.sha256},
+                "files": [{"path": path, "size": size, "sha256": sha256} for path, size, sha256 in file.files],
+                "root": root,
+                **build.claims.as_data(),
+            }
+        ],
+    }
+    (listed,) = read_catalogue({"mods": [entry]}, pack.game.profile)
+    if isinstance(listed, UnreadableEntry):
+        raise CannotBeUsed(f"{build.name} cannot be used.", listed.why)
+    if listed.builds[0].refused:
+        raise CannotBeUsed(f"{build.name} cannot be used.", listed.builds[0].refused)
+    mod = _own_mods(pack).filter(slug=build.mod).first()
+    if mod is None:
+        keep_mods(_own_source(pack, Pickup.OURS), [listed])
+    elif not mod.builds.filter(version=build.version).exists():
+        Build.objects.bulk_create([build_row(mod, listed.builds[0])])
 
 
 def _own_mods(pack: Drawing) -> QuerySet[Mod]:

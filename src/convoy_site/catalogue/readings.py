@@ -22,7 +22,7 @@ from convoy_core.outside.patterns import matcher
 from convoy_core.settings.formats import MAX_BYTES, format_of
 from convoy_core.settings.readings import MOST_BYTES, Reading, as_text, from_text, read_file, reported
 from convoy_core.words.errors import ConvoyError, MalformedInput
-from convoy_core.words.model import Kind, Pickup
+from convoy_core.words.model import Archive, Kind, Pickup
 from convoy_core.words.profile import GameProfile
 from convoy_io.zips import opened
 
@@ -30,6 +30,7 @@ from .. import kept_files, receiving
 from ..people.models import User
 from . import reaching
 from .drawing import Drawing
+from .fetching import NotRead, fetch_archive
 from .models import Build, OwnFile
 from .models import Reading as ReadingRow
 
@@ -121,12 +122,6 @@ def readable_of(build: Build, profile: GameProfile) -> dict[str, tuple[str, str]
     }
 
 
-class NotRead(ConvoyError):
-    """A build whose archive could not be had, or is not what its source says."""
-
-    code = "not-read"
-
-
 def read_build(wanted: Wanted, client: httpx.Client) -> int:
     """Fetches a build's archive to a bounded place, reads what is wanted in it, and keeps that. Gives bytes read.
 
@@ -142,7 +137,6 @@ def read_build(wanted: Wanted, client: httpx.Client) -> int:
 
 
 def _fetch(build: Build, path: Path, client: httpx.Client) -> None:
-    digest, left = hashlib.sha256(), build.archive_size
     source = build.mod.source
     if source.pickup == Pickup.OURS:
         file = OwnFile.objects.filter(crew=source.crew, sha256=build.archive_sha256).defer("files").first()
@@ -152,27 +146,9 @@ def _fetch(build: Build, path: Path, client: httpx.Client) -> None:
             for block in kept_files.blocks(file.place):
                 out.write(block)
         return
-    places = [place for place in (build.url, *build.mirrors) if place]
-    trouble = "It names no place."
-    for place in places:
-        address = urljoin(source.address.rstrip("/") + "/", place)
-        try:
-            with client.stream("GET", address) as answer, path.open("wb") as out:
-                answer.raise_for_status()
-                digest, left = hashlib.sha256(), build.archive_size
-                for block in answer.iter_bytes(kept_files.CHUNK):
-                    left -= len(block)
-                    if left < 0:
-                        break
-                    digest.update(block)
-                    out.write(block)
-        except httpx.HTTPError as error:
-            trouble = f"{type(error).__name__} at {source.name}."
-            continue
-        if left == 0 and digest.hexdigest() == build.archive_sha256:
-            return
-        trouble = "What came is not the archive that its source lists."
-    raise NotRead(f"{build.archive_name} cannot be read.", trouble)
+    base = source.address.rstrip("/") + "/"
+    addresses = [urljoin(base, place) for place in (build.url, *build.mirrors) if place]
+    fetch_archive(client, addresses, Archive(build.archive_name, build.archive_size, build.archive_sha256), path)
 
 
 def _read(wanted: Wanted, archive: Path) -> int:

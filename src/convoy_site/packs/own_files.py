@@ -114,7 +114,12 @@ def keep_archive(user: User, draft: Draft) -> None:
     is kept. Raises TooLarge, StorageAway.
     """
     if draft.own_files:
-        keep(user, draft.pack, _archive(draft.pack, draft.own_files["files"]), "own-files.zip")
+        keep(user, draft.pack, archive_of(draft), "own-files.zip")
+
+
+def archive_of(draft: Draft) -> bytes:
+    """The archive that carries a draft's own files. Raises StorageAway."""
+    return _archive(draft.pack, draft.own_files["files"])
 
 
 def _archive(pack: Pack, files: Mapping[str, dict[str, Any]]) -> bytes:

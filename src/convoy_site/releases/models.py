@@ -1,5 +1,6 @@
 """What was published, and the codes that hand it out."""
 
+import uuid
 from typing import Any
 
 from django.db import models
@@ -140,3 +141,69 @@ class JoinCode(models.Model):
 
     class Meta:
         ordering = ["-made_at"]
+
+
+class MakingState(models.TextChoices):
+    """How far something is that a worker makes of a pack, or of a file."""
+
+    WAITS = "waits"
+    WORKING = "working"
+    DONE = "done"
+    FAILED = "failed"
+    STOPPED = "stopped"
+
+
+class Making(models.Model):
+    """Something that a worker does with a large file, which whoever asked for it looks at and may stop. Sizes in
+    bytes.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    by = models.ForeignKey(User, models.CASCADE, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    state = models.CharField(max_length=10, choices=MakingState.choices, default=MakingState.WAITS)
+    done = models.PositiveBigIntegerField(default=0)
+    total = models.PositiveBigIntegerField(default=0)
+    told = models.TextField(blank=True)
+    """Why it failed; or what came of it."""
+    stop = models.BooleanField(default=False)
+
+    class Meta:
+        abstract = True
+
+
+class Packing(Making):
+    """A pack that becomes a file: one of its releases, or its draft (no release)."""
+
+    pack = models.ForeignKey(Pack, models.CASCADE, related_name="packings")
+    release = models.ForeignKey(Release, models.CASCADE, null=True, related_name="+")
+    asked = models.JSONField()
+    """What goes in: `form`, `side`, `builds`, `own`."""
+    name = models.CharField(max_length=120)
+    left = models.JSONField(default=list)
+    """What is not inside, each with the reason."""
+    size = models.PositiveBigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, blank=True)
+
+    class Meta:
+        ordering = ["-at"]
+
+    @property
+    def place(self) -> str:
+        return f"packed/{self.pk}.zip"
+
+
+class Opening(Making):
+    """A pack that came as a file, and becomes a pack of a crew here."""
+
+    crew = models.ForeignKey(Crew, models.CASCADE, related_name="openings")
+    said = models.JSONField()
+    """What was found in it (`opening.Found`)."""
+    pack = models.ForeignKey(Pack, models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["-at"]
+
+    @property
+    def place(self) -> str:
+        return f"opened/{self.pk}.zip"

@@ -9,10 +9,12 @@ from pydantic import Field
 from convoy_core.lock.change_log import What
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust.charter import Duty
+from convoy_core.words.model import Side
 
 from ..packs.shapes.packs import ChangeOut
-from ..shapes import Schema, Short, Text
-from .models import Release
+from ..shapes import Name, Schema, Short, Text
+from .models import MakingState, Release
+from .packing import Shape
 
 Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1,20})?$", max_length=40)]
 
@@ -180,6 +182,94 @@ class PromoteIn(Schema):
 
 class WithdrawIn(Schema):
     why: Annotated[str, Field(min_length=1, max_length=300)]
+
+
+class AskedFor(Schema):
+    """What goes into a file. `number` empty: the draft; `side`: whose share."""
+
+    number: Short = ""
+    form: Shape = Shape.BAG
+    side: Side = Side.BOTH
+    builds: bool = True
+    own: bool = True
+
+
+class PackingIn(AskedFor):
+    """As it was looked at before."""
+
+
+class OutsideOut(Schema):
+    """A build that would not be inside. `address`: where any program fetches it; empty: a person has to."""
+
+    name: str
+    version: str
+    why: str
+    address: str
+    size: int
+
+
+class PlanOut(Schema):
+    """Sizes in bytes."""
+
+    inside: int
+    builds: int
+    outside: list[OutsideOut]
+
+
+class PackingOut(Schema):
+    """`number` empty: of the draft. `told`: why it failed. `left`: what is not inside, each with the reason."""
+
+    id: UUID
+    number: str
+    form: Shape
+    side: Side
+    name: str
+    state: MakingState
+    done: int
+    total: int
+    told: str
+    left: list[str]
+    size: int
+    by: str
+    at: datetime
+
+
+class BeginIn(Schema):
+    name: Name
+
+
+class MissingOut(Schema):
+    """A build that cannot be had here. `page`: where people get it."""
+
+    name: str
+    version: str
+    why: str
+    page: str
+
+
+class OpeningOut(Schema):
+    """What a file holds, and how far a worker is. `mark`: of the keys that signed it; empty where `doubt` says why
+    nobody can tell. `known`: in this site's sources; `comes`: along with the file. `told`: what came of it.
+    """
+
+    id: UUID
+    state: MakingState
+    begun: bool
+    told: str
+    pack: UUID | None
+    pack_name: str
+    number: str
+    base: str
+    notes: str
+    fingerprint: str
+    mark: str
+    doubt: str
+    known: list[str]
+    comes: list[str]
+    missing: list[MissingOut]
+    own_files: int
+    settings: int
+    steps: int
 
 
 class MoveIn(Schema):

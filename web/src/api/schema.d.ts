@@ -480,6 +480,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crews/{crew_id}/openings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Pack
+         * @description A pack as a file: says what it holds, and keeps it for a day.
+         */
+        post: operations["bring_pack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crews/{crew_id}/people/{username}": {
         parameters: {
             query?: never;
@@ -1300,6 +1320,27 @@ export interface paths {
         /** Wish */
         put: operations["wish"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openings/{opening_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Opening Page */
+        get: operations["opening"];
+        put?: never;
+        /**
+         * Open Pack
+         * @description Has a worker make a pack of it.
+         */
+        post: operations["open_pack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2253,6 +2294,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/packing-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Packing Plan
+         * @description What a file would hold, while somebody chooses. Nothing is made.
+         */
+        get: operations["packing_plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/packings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Packings */
+        get: operations["packings"];
+        put?: never;
+        /**
+         * Pack Up
+         * @description Has a worker make the file.
+         */
+        post: operations["pack_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/packings/{packing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Stop Packing
+         * @description Stops one that is being made; forgets one that is made.
+         */
+        delete: operations["stop_packing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/packings/{packing_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Packed File */
+        get: operations["packed_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/parts/{mod}": {
         parameters: {
             query?: never;
@@ -2893,6 +3012,31 @@ export interface components {
              */
             text: string;
         };
+        /**
+         * AskedFor
+         * @description What goes into a file. `number` empty: the draft; `side`: whose share.
+         */
+        AskedFor: {
+            /**
+             * Builds
+             * @default true
+             */
+            builds: boolean;
+            /** @default bag */
+            form: "bag" | "share";
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+            /**
+             * Own
+             * @default true
+             */
+            own: boolean;
+            /** @default both */
+            side: "player" | "server" | "both";
+        };
         /** AuditPage */
         AuditPage: {
             /** More */
@@ -3031,6 +3175,11 @@ export interface components {
             same: number;
             /** Through */
             through: components["schemas"]["BaseLineOut"][];
+        };
+        /** BeginIn */
+        BeginIn: {
+            /** Name */
+            name: string;
         };
         /**
          * BeginningBaseOut
@@ -5126,6 +5275,12 @@ export interface components {
          */
         Mailed: "at-once" | "daily" | "never";
         /**
+         * MakingState
+         * @description How far something is that a worker makes of a pack, or of a file.
+         * @enum {string}
+         */
+        MakingState: "waits" | "working" | "done" | "failed" | "stopped";
+        /**
          * Me
          * @description Who is signed in (empty username: nobody). Demo accounts are given in demo mode only. `registration`: who may
          *     make an account here; `mail`: whether this site sends mail, so that a forgotten password has a way back.
@@ -5199,6 +5354,20 @@ export interface components {
             trouble: string;
             /** Winner */
             winner: string;
+        };
+        /**
+         * MissingOut
+         * @description A build that cannot be had here. `page`: where people get it.
+         */
+        MissingOut: {
+            /** Name */
+            name: string;
+            /** Page */
+            page: string;
+            /** Version */
+            version: string;
+            /** Why */
+            why: string;
         };
         /** ModPage */
         ModPage: {
@@ -5482,6 +5651,51 @@ export interface components {
             /** Ways */
             ways: components["schemas"]["WayOut"][];
         };
+        /**
+         * OpeningOut
+         * @description What a file holds, and how far a worker is. `mark`: of the keys that signed it; empty where `doubt` says why
+         *     nobody can tell. `known`: in this site's sources; `comes`: along with the file. `told`: what came of it.
+         */
+        OpeningOut: {
+            /** Base */
+            base: string;
+            /** Begun */
+            begun: boolean;
+            /** Comes */
+            comes: string[];
+            /** Doubt */
+            doubt: string;
+            /** Fingerprint */
+            fingerprint: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Known */
+            known: string[];
+            /** Mark */
+            mark: string;
+            /** Missing */
+            missing: components["schemas"]["MissingOut"][];
+            /** Notes */
+            notes: string;
+            /** Number */
+            number: string;
+            /** Own Files */
+            own_files: number;
+            /** Pack */
+            pack: string | null;
+            /** Pack Name */
+            pack_name: string;
+            /** Settings */
+            settings: number;
+            state: components["schemas"]["MakingState"];
+            /** Steps */
+            steps: number;
+            /** Told */
+            told: string;
+        };
         /** OptionOut */
         OptionOut: {
             /** Author */
@@ -5615,6 +5829,22 @@ export interface components {
             staying: components["schemas"]["StayingOut"][];
             /** Unsettled */
             unsettled: components["schemas"]["UnsettledOut"][];
+        };
+        /**
+         * OutsideOut
+         * @description A build that would not be inside. `address`: where any program fetches it; empty: a person has to.
+         */
+        OutsideOut: {
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** Version */
+            version: string;
+            /** Why */
+            why: string;
         };
         /**
          * OverlapNode
@@ -5923,6 +6153,66 @@ export interface components {
              * Format: uuid
              */
             pack: string;
+        };
+        /**
+         * PackingIn
+         * @description As it was looked at before.
+         */
+        PackingIn: {
+            /**
+             * Builds
+             * @default true
+             */
+            builds: boolean;
+            /** @default bag */
+            form: components["schemas"]["Shape"];
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+            /**
+             * Own
+             * @default true
+             */
+            own: boolean;
+            /** @default both */
+            side: components["schemas"]["Side"];
+        };
+        /**
+         * PackingOut
+         * @description `number` empty: of the draft. `told`: why it failed. `left`: what is not inside, each with the reason.
+         */
+        PackingOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Done */
+            done: number;
+            form: components["schemas"]["Shape"];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Left */
+            left: string[];
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            side: components["schemas"]["Side"];
+            /** Size */
+            size: number;
+            state: components["schemas"]["MakingState"];
+            /** Told */
+            told: string;
+            /** Total */
+            total: number;
         };
         /** PageQuery */
         PageQuery: {
@@ -6971,6 +7261,12 @@ export interface components {
          * @enum {string}
          */
         Severity: "blocker" | "warning" | "advice";
+        /**
+         * Shape
+         * @description A bag is the pack for another crew, another site, or for later; a share is laid down as it is.
+         * @enum {string}
+         */
+        Shape: "bag" | "share";
         /**
          * Side
          * @enum {string}
@@ -8624,6 +8920,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bring_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -10414,6 +10745,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    opening: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                opening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    open_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                opening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -12423,6 +12820,171 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OwnVersionOut"][];
                 };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    packing_plan: {
+        parameters: {
+            query?: {
+                number?: string;
+                form?: "bag" | "share";
+                side?: "player" | "server" | "both";
+                builds?: boolean;
+                own?: boolean;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    packings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackingOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pack_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackingOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_packing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                packing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    packed_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                packing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Refused: what, why, and what now. */
             "4XX": {

@@ -18,16 +18,16 @@ from convoy_core.trust.signing import key_fingerprint
 from convoy_core.words.codes import show_code
 from convoy_core.words.model import Side
 
-from ..packs.services import pack_for
-from ..packs.shapes.packs import ChangeOut
-from ..people.rights import MAY, Action, SignedIn, role_in
-from ..people.services import crew_for, owner_of
-from ..shapes import Done, Short
-from . import change_logs, changing_hands, changing_keys, charters, services, waiting
-from .handing_out import Form, as_list
-from .keys import own_keys
-from .models import JoinCode
-from .shapes import (
+from ...packs.services import pack_for
+from ...packs.shapes.packs import ChangeOut
+from ...people.rights import MAY, Action, SignedIn, role_in
+from ...people.services import crew_for, owner_of
+from ...shapes import Done, Short
+from .. import change_logs, changing_hands, changing_keys, charters, services, waiting
+from ..handing_out import Form, as_list
+from ..keys import own_keys
+from ..models import JoinCode
+from ..shapes import (
     AnnouncementIn,
     AnnouncementOut,
     BuildLog,

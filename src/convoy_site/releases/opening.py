@@ -1,0 +1,288 @@
+"""A pack that came as a file becomes a pack of a crew here.
+
+Nothing in it is believed that its hash does not prove: the file is judged as every archive is, the builds in it are
+checked against its release, and who signed that is said, not trusted. What this site does not know is named.
+"""
+
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import asdict, dataclass
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from django.db import transaction
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from convoy_core.handing_out.bag_reading import BadBag, signed_by
+from convoy_core.handing_out.places import page_of
+from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild
+from convoy_core.lock.recipe import Recipe
+from convoy_core.outside.archive_root import root_of
+from convoy_core.words.errors import ConvoyError
+from convoy_core.words.licences import meaning
+from convoy_core.words.names import checked_name
+from convoy_io.bags import OpenBag, opened_bag
+
+from .. import kept_files, receiving
+from ..catalogue.games import game_for
+from ..catalogue.models import Game
+from ..catalogue.own import adopt
+from ..packs import drafts, from_lock
+from ..packs.models import EMBLEMS, Pack
+from ..packs.services import NewPack, start_pack
+from ..people import audit
+from ..people.models import Crew, SiteRules, User
+from ..people.rights import Action, NotFound
+from ..people.services import crew_for
+from ..receiving import CHUNK, Upload, incoming
+from .models import MakingState, Opening
+
+TASK = "convoy_site.releases.tasks.open_up"
+KEPT = timedelta(days=1)
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A build that this site cannot have. `page`: where people get it; empty where nobody knows."""
+
+    name: str
+    version: str
+    why: str
+    page: str
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a file holds, as it says. `mark`: of the keys that signed it; empty where `doubt` says why nobody can tell.
+    `known`: mods that this site has in that very build; `comes`: those that come along and may become the crew's own.
+    """
+
+    pack_name: str
+    number: str
+    base: str
+    notes: str
+    fingerprint: str
+    mark: str
+    doubt: str
+    known: list[str]
+    comes: list[str]
+    missing: list[Missing]
+    own_files: int
+    settings: int
+    steps: int
+
+
+@dataclass
+class _On:
+    """What a pack of this crew, of this game, could draw on."""
+
+    crew: Crew
+    crew_id: UUID
+    game: Game
+    game_id: str
+
+
+def look_into(user: User, crew_id: UUID, upload: Upload) -> Opening:
+    """Takes a file, says what it holds, and keeps it for a day. Raises BadBag, ArchiveWrong, HostileArchive,
+    MalformedInput, TooLarge, NotFound for a game that is not here.
+    """
+    crew = crew_for(user, crew_id, Action.EDIT)
+    with incoming(upload, SiteRules.now().crew_mb * CHUNK) as (path, sha256):
+        with opened_bag(path) as bag:
+            told = bag.told
+            found = _found(user, crew, bag)
+            total = sum(one.archive.size for one in told.recipe.lock.builds if one.archive.sha256 in told.archives)
+        made = Opening(crew=crew, by=user, said=asdict(found), total=total, state=MakingState.WAITS)
+        with path.open("rb") as file:
+            kept_files.keep(made.place, file, sha256)
+    made.save()
+    return made
+
+
+def _found(user: User, crew: Crew, bag: OpenBag) -> Found:
+    told, recipe = bag.told, bag.told.recipe
+    on = _on(user, crew, recipe)
+    # A base that the game does not have here is told now, and not when all was read.
+    on.game.profile.base(*_base(recipe))
+    charter, doubt = signed_by(told)
+    lock = recipe.lock
+    known = from_lock.here(on, lock)
+    listed = from_lock.listed_here(on, [one.mod for one in lock.builds])
+    comes, missing = [], []
+    for one in lock.builds:
+        if one.mod in known or one.mod == OVERLAY:
+            continue
+        if why := _why_not(one, one.archive.sha256 in told.archives, one.mod in listed):
+            missing.append(Missing(one.name, one.version, why, page_of(one, told.sources)))
+        else:
+            comes.append(f"{one.name} {one.version}")
+    return Found(
+        recipe.pack_name[:60],
+        recipe.number[:60],
+        on.game.profile.base_in_words(lock.base),
+        recipe.notes[:2000],
+        lock.fingerprint(),
+        charter.mark if charter else "",
+        doubt,
+        [f"{one.name} {one.version}" for one in lock.builds if one.mod in known],
+        comes,
+        missing,
+        sum(one.mod == OVERLAY for one in (*lock.files, *lock.covered)),
+        len(lock.terms.tweaks),
+        len(lock.terms.steps),
+    )
+
+
+def _on(user: User, crew: Crew, recipe: Recipe) -> _On:
+    game = game_for(user, recipe.lock.base.game)
+    if game.crew_id not in (None, crew.pk):
+        raise NotFound(f"{game.name} is another crew's game.", now="Choose that crew.")
+    return _On(crew, crew.pk, game, game.pk)
+
+
+def _base(recipe: Recipe) -> tuple[str, str, str]:
+    base = recipe.lock.base
+    return str(base.version), base.loader, str(base.loader_version or "")
+
+
+def _why_not(build: LockedBuild, is_inside: bool, is_listed: bool) -> str:
+    """Why a build that this site does not have cannot be made the crew's own; empty when it can."""
+    if is_listed:
+        return "A source here lists this mod, in other builds."
+    said = meaning(build.licence)
+    if not said.may_be_carried:
+        return said.sentence
+    return "" if is_inside else "It is not inside."
+
+
+def opening_of(user: User, opening_id: UUID) -> Opening:
+    found = Opening.objects.select_related("crew", "pack").filter(pk=opening_id).first()
+    if found is None:
+        raise NotFound("This file is not here any more.", "It waited for a day.", "Give it again.")
+    crew_for(user, found.crew_id, Action.EDIT)
+    return found
+
+
+@transaction.atomic
+def begin(user: User, opening_id: UUID, name: str) -> Opening:
+    """Has a worker make a pack of it. Raises NotFound, UnreadableName, BadBag where that was done already."""
+    opening = opening_of(user, opening_id)
+    Opening.objects.select_for_update(of=("self",)).get(pk=opening.pk)
+    opening.refresh_from_db(fields=["state", "told"])
+    if opening.state not in (MakingState.WAITS, MakingState.FAILED) or opening.told == "begun":
+        raise BadBag("A pack is being made of this file already.")
+    checked_name(name)
+    opening.said = {**opening.said, "as": name}
+    opening.state, opening.told, opening.done = MakingState.WAITS, "begun", 0
+    opening.save(update_fields=["said", "state", "told", "done"])
+    app.configure_task(TASK, lock=f"opening-{opening.pk}").defer(opening=str(opening.pk))
+    return opening
+
+
+def open_up(opening_id: UUID) -> None:
+    """What the worker does: all of it, or nothing but a reason."""
+    opening = Opening.objects.select_related("crew", "by").filter(pk=opening_id).first()
+    if opening is None or opening.state not in (MakingState.WAITS, MakingState.WORKING):
+        return
+    rows = Opening.objects.filter(pk=opening.pk)
+    rows.update(state=MakingState.WORKING)
+    try:
+        with _opened(opening) as (bag, folder):
+            pack, told = _make(opening, bag, folder)
+    except ConvoyError as error:
+        rows.update(state=MakingState.FAILED, told=error.sentence())
+        return
+    rows.update(state=MakingState.DONE, told=told, done=opening.total, pack=pack)
+    _forget_file(opening.place)
+
+
+@contextmanager
+def _opened(opening: Opening) -> Iterator[tuple[OpenBag, Path]]:
+    place = receiving.folder()
+    with (
+        kept_files.as_path(opening.place, place) as path,
+        opened_bag(path) as bag,
+        tempfile.TemporaryDirectory(dir=place, prefix="opening-") as folder,
+    ):
+        yield bag, Path(folder)
+
+
+def _make(opening: Opening, bag: OpenBag, folder: Path) -> tuple[Pack, str]:
+    """All of it in one transaction: a pack that is half there helps nobody."""
+    user, recipe = opening.by, bag.told.recipe
+    on = _on(user, opening.crew, recipe)
+    version, loader, loader_version = _base(recipe)
+    new = NewPack(
+        crew=opening.crew_id,
+        game=on.game_id,
+        name=opening.said["as"],
+        emblem=EMBLEMS[0],
+        group="",
+        notes=recipe.notes[:20_000],
+        game_version=version,
+        loader=loader,
+        loader_version=loader_version,
+    )
+    lock = recipe.lock
+    with transaction.atomic():
+        pack = start_pack(user, new)
+        known = from_lock.here(pack, lock)
+        listed = from_lock.listed_here(pack, [one.mod for one in lock.builds])
+        for one in lock.builds:
+            is_inside = one.archive.sha256 in bag.told.archives
+            if one.mod in known or one.mod == OVERLAY or _why_not(one, is_inside, one.mod in listed):
+                continue
+            path = _taken_out(bag, one, folder)
+            adopt(user, pack, one, lock.base, _root(lock, one, pack), path)
+            path.unlink()
+        overlay = lock.by_mod.get(OVERLAY)
+        own = _taken_out(bag, overlay, folder) if overlay and overlay.archive.sha256 in bag.told.archives else None
+        signed = f", signed by {opening.said['mark']}" if opening.said["mark"] else ", which nobody here can vouch for"
+        from_lock.fill(user, pack, lock, own, f"opened from the file of {recipe.pack_name} {recipe.number}{signed}")
+        audit.note(user, f"opened {recipe.pack_name} {recipe.number} as {pack.name}{signed}", pack.crew)
+    return pack, _outcome(pack, lock)
+
+
+def _taken_out(bag: OpenBag, build: LockedBuild, folder: Path) -> Path:
+    """An archive of the file, checked. Raises ArchiveWrong."""
+    path = folder / f"{build.archive.sha256}.zip"
+    with path.open("wb") as out:
+        for block in bag.blocks(build.archive.sha256):
+            out.write(block)
+    return path
+
+
+def _root(lock: Lock, build: LockedBuild, pack: Pack) -> str:
+    """Which folder of its archive was laid down, by what lies where."""
+    top = pack.game.profile.kinds[build.kind].top(build.mod)
+    file = next((one for one in (*lock.files, *lock.covered) if one.mod == build.mod), None)
+    return root_of(file.member, file.path, top) if file else ""
+
+
+def _outcome(pack: Pack, lock: Lock) -> str:
+    draft = pack.draft
+    draft.pack = pack
+    same = drafts.lock_of(draft).fingerprint() == lock.fingerprint()
+    if same:
+        return f"The draft gives the very same files: fingerprint {lock.fingerprint()}."
+    return f"{len(draft.unsettled)} lines have no build here; the draft is not what the release was, until they have."
+
+
+def _forget_file(place: str) -> None:
+    with suppress(FileNotFoundError):
+        kept_files.forget(place)
+
+
+def forget_old_openings() -> None:
+    for one in Opening.objects.filter(at__lt=timezone.now() - KEPT):
+        _forget_file(one.place)
+        one.delete()
+
+
+def as_found(said: dict[str, Any]) -> Found:
+    told = {key: value for key, value in said.items() if key != "as"}
+    return Found(**{**told, "missing": [Missing(**one) for one in told["missing"]]})
