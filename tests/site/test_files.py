@@ -134,7 +134,7 @@ def test_making_a_file_is_stopped_bounded_and_its_crews_own(
     tasks.pack_up(draft["id"])
     assert rich.as_("member").get(f"{rich.at}/packings/{draft['id']}/file")[0] == 403
     document = members(rich.as_("curator").get(f"{rich.at}/packings/{draft['id']}/file")[1])[RECIPE]
-    ).number.startswith("0.0.0-draft.")
+    assert read_recipe(document).number.startswith("0.0.0-draft.")
     for _ in range(packing.MOST_KEPT + 2):
         asked(rich)
     assert Packing.objects.count() == packing.MOST_KEPT
