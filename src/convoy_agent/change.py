@@ -130,7 +130,8 @@ class Work:
         self.step("backup")
         why = f"Before release {self.prospect.recipe.number}"
         release = self.prospect.record.release
-        return Backups(self.visit.folder).make(self.prospect.target.terms, at, why, release, False)
+        terms, keep = self.prospect.target.terms, self.visit.head.keep
+        return Backups(self.visit.folder).make(terms, at, why, release, False, keep=keep)
 
     def _journal(self, staged: Staged, at: datetime, backup: Backup | None) -> Change:
         prospect, folder = self.prospect, self.visit.folder

@@ -364,6 +364,11 @@ def test_backups_that_nobody_asked_for_retire_and_content_is_kept_once(member: M
     assert sum(not one.by_hand for one in found) == KEPT and on_request in [one.id for one in found]
     content = list((member.folder / ".convoy/backups/content").iterdir())
     assert len(content) == len({sha256 for one in found for _, _, sha256 in one.files})
+    # As its member or their crew wants it.
+    member.harbour.choice = {"keep": 2}
+    member.harbour.publish("3.0", NEWER, **SAVE)
+    member.sync()
+    assert sum(not one.by_hand for one in Backups(Folder(member.folder)).all()) == 2
 
 
 def test_worlds_that_lie_in_a_folder_that_is_taken_over_are_backed_up_first(member: Member) -> None:

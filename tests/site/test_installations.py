@@ -13,6 +13,8 @@ from convoy_core.trust.signing import verify
 from convoy_site.installations import stand_ins, tasks
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.installations.stand_ins import stand_in_folder
+from convoy_site.notices import mailing
+from convoy_site.notices.models import Mailed
 from convoy_site.people.models import Membership
 from convoy_site.people.services import bring_aboard
 
@@ -250,3 +252,36 @@ def test_a_stand_ins_failure_is_told_in_the_agents_words(on_stand_in: World, mon
     assert "join" in ran[0] and str(stand_in_folder(on_stand_in.installation)) in ran[0]
     tasks.obey(installation="00000000-0000-0000-0000-000000000000")
     assert len(ran) == 1
+
+
+def test_what_holds_comes_from_the_nearest_who_said_something(world: World) -> None:
+    at = f"/api/installations/{world.installation.id}"
+
+    def holds() -> dict[str, tuple[int, str]]:
+        told = world.as_("member").get(at)[1]["holds"]
+        return {name: (one["value"], one["source"]) for name, one in told.items()}
+
+    assert holds() == {
+        "memory_share": (33, "the product"), "line_kb": (0, "the product"), "most_mb": (0, "the product"),
+        "kept_backups": (8, "the product"),
+    }  # fmt: skip
+    crew = {"line_kb": 500, "kept_backups": 3, "memory_share": 25, "mail": "never"}
+    assert world.as_("owner").send("PUT", f"/api/crews/{world.crew.id}/defaults", crew)[0] == 200
+    assert world.as_("member").send("PUT", "/api/defaults", {"line_kb": 0, "most_mb": 50})[0] == 200
+    assert world.as_("member").post(f"{at}/choices", {"memory_share": 50})[0] == 200
+    assert holds() == {
+        "memory_share": (50, "this installation"), "line_kb": (0, "you"), "most_mb": (50, "you"),
+        "kept_backups": (3, "the crew"),
+    }  # fmt: skip
+    head = world.agent().get("/api/agent/head")[1]
+    assert (head["line"], head["most"], head["keep"]) == (0, 50, 3)
+    assert world.as_("member").post(f"{at}/choices", {"as_default": ["memory_share"]})[0] == 200
+    assert holds()["memory_share"] == (25, "the crew")
+    # Another member's own word is theirs alone, and the crew's mail reaches those who said nothing.
+    assert world.as_("owner").get("/api/defaults")[1]["line_kb"] is None
+    assert mailing.wish_of(world.users["member"], world.pack) is Mailed.NEVER
+    mailing.wish(world.users["member"], None, Mailed.AT_ONCE)
+    assert mailing.wish_of(world.users["member"], world.pack) is Mailed.AT_ONCE
+    told = {"machine": {"memory_mb": 8192, "disk_free": 0, "runtimes": []}}
+    Installation.objects.filter(pk=world.installation.pk).update(about=told)
+    assert "2 GB is this machine's safe share" in world.as_("member").get(at)[1]["fit"]["remarks"][0]

@@ -76,12 +76,12 @@ class Backups:
         return sorted(found, key=lambda one: (one.number, one.id), reverse=True)
 
     def make(
-        self, terms: Terms, at: datetime, why: str, release: str, by_hand: bool, spared: str = ""
+        self, terms: Terms, at: datetime, why: str, release: str, by_hand: bool, spared: str = "", keep: int = 0
     ) -> Backup | None:
         """Copies worlds and settings; None when there are none.
 
         Raises BackupRefused when one changes meanwhile, or cannot be read. `spared`: an old backup that is not retired
-        for this one.
+        for this one; `keep`: how many of those before syncs stay, where the member said so.
         """
         with trouble_told(self.folder.root):
             rows = [self._keep(path, place) for path, place in self._what(terms)]
@@ -91,7 +91,7 @@ class Backups:
             moment = at.isoformat(timespec="seconds")
             backup = Backup(name, number, moment, why, release, by_hand, tuple(sorted(rows)), terms.worlds)
             self._write(backup)
-            self._retire({spared, backup.id})
+            self._retire({spared, backup.id}, keep or KEPT)
         return backup
 
     def extract(self, backup_id: str, into: Path) -> tuple[int, list[str]]:
@@ -269,9 +269,9 @@ class Backups:
         }
         sealed.write(place / "list.json", told, twin=True)
 
-    def _retire(self, spared: Collection[str]) -> None:
-        """Drops what is over KEPT, the oldest first; what is spared counts and stays."""
-        self._drop([one for one in [one for one in self.all() if not one.by_hand][KEPT:] if one.id not in spared])
+    def _retire(self, spared: Collection[str], keep: int) -> None:
+        """Drops what is over `keep`, the oldest first; what is spared counts and stays."""
+        self._drop([one for one in [one for one in self.all() if not one.by_hand][keep:] if one.id not in spared])
 
     def _drop(self, leaving: Collection[Backup]) -> None:
         """Drops backups, and then what only they named. While a list cannot be read, nothing is dropped that it may

@@ -74,7 +74,7 @@ class Order:
 class Head:
     """`number`: the release that this installation follows by its member's choice; `newest`: the pack's current one,
     empty while none is open. `left_out`: optional mods that the member does without; `line`: KB a second at most (0:
-    all); `most`: MB at once.
+    all); `most`: MB at once; `keep`: backups made before syncs that stay (0: the site does not say).
     """
 
     number: str
@@ -92,6 +92,7 @@ class Head:
     """Where the pack's statement is handed out for whoever watches; empty: nowhere but here."""
     said: Signed | None = None
     """The pack's statement, unverified."""
+    keep: int = 0
 
     @property
     def named(self) -> Named:
@@ -184,6 +185,7 @@ class Site:
                 {str(mod): tuple(map(str, worlds)) for mod, worlds in dict(told.get("worlds", {})).items()},
                 urljoin(self._site, str(told["word"])) if told.get("word") else "",
                 read_signed_data(told["statement"]),
+                max(0, int(told.get("keep", 0))),
             )
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error

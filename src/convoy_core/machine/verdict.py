@@ -60,14 +60,18 @@ SHARES = "A machine gives a third of its memory to a game safely, and never more
 """SAFE and CEILING in words. Source: docs/rules.md, "Fit"."""
 
 
-def judge(needed: Needed, machine: Machine, still_to_place: int = 0, choices: Sequence[Choice] = ()) -> Verdict:
+def judge(
+    needed: Needed, machine: Machine, still_to_place: int = 0, choices: Sequence[Choice] = (), share: int = 0
+) -> Verdict:
     """Whether a pack runs on a machine, and with which figure. `still_to_place`: bytes that a sync would add;
-    `choices`: what may be left out to save memory.
+    `choices`: what may be left out to save memory; `share`: percent that the machine gives safely, where somebody said
+    so (0: a third).
     """
     obstacles: list[Obstacle] = []
     remarks: list[str] = []
     leave_out: tuple[str, ...] = ()
-    safe, ceiling = machine.memory // SAFE, machine.memory // CEILING
+    safe = machine.memory * share // 100 if share else machine.memory // SAFE
+    ceiling = machine.memory // CEILING
     figure = needed.recommended
     if machine.memory:
         figure = min(max(needed.minimum, min(needed.recommended, safe // STEP * STEP)), ceiling)

@@ -7,6 +7,7 @@ from uuid import UUID
 from django.db import transaction
 from django.utils import timezone
 
+from ..people.defaults import PRODUCT
 from ..people.models import User
 from ..people.rights import NotFound
 from ..releases.services import releases_of
@@ -26,11 +27,15 @@ class MemberChoices:
     asked_about: Sequence[str] | None = None
     worlds: Mapping[str, Sequence[str]] | None = None
     """By mod the worlds that its content goes into; a mod without any is taken out of all."""
+    memory_share: int | None = None
     line_kb: int | None = None
     most_mb: int | None = None
+    kept_backups: int | None = None
+    as_default: Sequence[str] | None = None
+    """Of the four above, those of which nothing is said for this installation any more."""
 
 
-CHOSEN = tuple(one.name for one in fields(MemberChoices))
+CHOSEN = tuple(one.name for one in fields(MemberChoices) if one.name != "as_default")
 
 
 def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Installation:
@@ -49,9 +54,11 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
                 setattr(one, name, sorted(set(value)))
         if choices.worlds is not None:
             one.worlds = {mod: sorted(set(worlds)) for mod, worlds in sorted(choices.worlds.items()) if worlds}
-        for name in ("line_kb", "most_mb"):
+        for name in PRODUCT:
             if (number := getattr(choices, name)) is not None:
                 setattr(one, name, number)
+        for name in choices.as_default or ():
+            setattr(one, name, None)
         if choices.stays_at is not None:
             releases = list(releases_of(one.pack).select_related("withdrawal"))
             found = next((release for release in followed(one, releases) if release.number == choices.stays_at), None)

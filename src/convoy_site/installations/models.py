@@ -6,6 +6,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from ..packs.models import Pack
+from ..people.defaults import PRODUCT, Name, Settled, said_by, settled
 from ..people.models import User
 from ..releases.models import Release
 
@@ -99,10 +100,15 @@ class Installation(models.Model):
     """By mod the saved worlds that its member put its content into (`convoy_core.lock.in_worlds`)."""
     asked_about = ArrayField(models.CharField(max_length=80), default=list)
     """Optional mods that its member has seen: others are offered as new."""
-    line_kb = models.PositiveIntegerField(default=0)
+    memory_share = models.PositiveIntegerField(null=True)
+    """This and the next three: what its member says for it alone; empty: as their own or their crew's defaults have
+    it. Percent of the machine's memory that the game is safely given."""
+    line_kb = models.PositiveIntegerField(null=True)
     """KB a second that fetching may take; 0: all there is."""
-    most_mb = models.PositiveIntegerField(default=0)
+    most_mb = models.PositiveIntegerField(null=True)
     """MB that one sync may fetch without being asked about; 0: any."""
+    kept_backups = models.PositiveIntegerField(null=True)
+    """Backups made before syncs that are kept."""
     order = models.JSONField(default=dict)
     """What was asked for on the page and is not done yet: id, what, given. Empty when nothing."""
     answer = models.JSONField(default=dict)
@@ -125,6 +131,13 @@ class Installation(models.Model):
     progress = models.JSONField(default=dict)
     """What the agent is doing: phase, done and total bytes, seconds left, what, error. Empty at rest."""
     progress_at = models.DateTimeField(null=True)
+
+    @property
+    def holds(self) -> dict[Name, Settled]:
+        """What holds for it, and where that comes from. One query; needs its pack."""
+        users, crews = said_by([self.member_id], [self.pack.crew_id])
+        here: dict[str, int | None] = {name: getattr(self, name) for name in PRODUCT}
+        return settled(here, users.get(self.member_id, {}), crews.get(self.pack.crew_id, {}))
 
     class Meta:
         ordering = ["started_at"]

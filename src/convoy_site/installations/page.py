@@ -29,6 +29,7 @@ from .shapes.member import (
     ErrandOut,
     FitOut,
     HistoryOut,
+    HoldsOut,
     InstallationPage,
     IntoWorldsOut,
     PlanOut,
@@ -109,8 +110,9 @@ def row_of(stood: Stood) -> dict[str, Any]:
 
 def page_of(one: Installation) -> InstallationPage:
     """All that the page of one installation shows."""
-    releases = all_releases(one)
-    stood = stand([one], releases)[0]
+    releases, holds = all_releases(one), one.holds
+    most = holds["most_mb"].value
+    stood = stand([one], releases, {one.pk: holds["memory_share"].value})[0]
     target, about = stood.target, one.about
     changes, plan = _to_come(one, target), _plan(_told_plan(one, target))
     return InstallationPage(
@@ -141,11 +143,10 @@ def page_of(one: Installation) -> InstallationPage:
         fit=fit_out(stood),
         releases=[ReleaseRow(**release_row(release)) for release in releases],
         sync_does=_sync_does(stood, bool(changes) or _moves(plan)),
-        over_limit=bool(one.most_mb and plan and plan.fetch_bytes > one.most_mb * MB),
+        over_limit=bool(most and plan and plan.fetch_bytes > most * MB),
         stays_at=stood.stays_at,
         trial=one.trial,
-        line_kb=one.line_kb,
-        most_mb=one.most_mb,
+        holds={name: HoldsOut(value=told.value, source=told.source) for name, told in holds.items()},
         answer=one.answer.get("said", ""),
         refused=bool(one.answer.get("refused")),
     )

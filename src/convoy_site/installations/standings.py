@@ -1,9 +1,10 @@
 """Where each installation stands: its report against the releases that it follows, and its machine against the pack."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache
+from uuid import UUID
 
 from django.utils import timezone
 
@@ -72,19 +73,22 @@ def machine_of(one: Installation) -> Machine:
     return Machine()
 
 
-def stand(installations: Iterable[Installation], releases: Sequence[Release]) -> list[Stood]:
+def stand(
+    installations: Iterable[Installation], releases: Sequence[Release], shares: Mapping[UUID, int] | None = None
+) -> list[Stood]:
     """Where each stands. `releases`: the pack's, newest first, with their withdrawals. Locks are read only where files
-    deviate, and are kept in memory.
+    deviate, and are kept in memory. `shares`: percent of memory that a machine safely gives, where that was settled: it
+    moves the figure that is told, and never whether a pack runs.
     """
     now = timezone.now()
-    return [_stand(one, releases, now) for one in installations]
+    return [_stand(one, releases, now, (shares or {}).get(one.pk, 0)) for one in installations]
 
 
-def _stand(one: Installation, releases: Sequence[Release], now: datetime) -> Stood:
+def _stand(one: Installation, releases: Sequence[Release], now: datetime, memory_share: int) -> Stood:
     open_to = followed(one, releases)
     current = open_to[0] if open_to else None
     target = target_of(one, releases)
-    verdict = _fits(one, current or target)
+    verdict = _fits(one, current or target, memory_share)
     hashes = {release.number: release.sha256 for release in releases}
     course = Course(current.number if current else "", [release.number for release in open_to[1:]], hashes)
     share = None
@@ -118,11 +122,11 @@ def _memory(lock: Lock) -> int:
     return sum(build.memory for build in lock.builds)
 
 
-def _fits(one: Installation, wanted: Release | None) -> Verdict:
+def _fits(one: Installation, wanted: Release | None, memory_share: int) -> Verdict:
     if wanted is None:
         return judge(Needed(), machine_of(one), _still_to_place(one))
     needed, choices = _demand(wanted.pk, Side(one.side), tuple(one.left_out))
-    return judge(needed, machine_of(one), _still_to_place(one), choices)
+    return judge(needed, machine_of(one), _still_to_place(one), choices, memory_share)
 
 
 def _still_to_place(one: Installation) -> int:

@@ -14,7 +14,7 @@ from django.utils import timezone
 from convoy_core.words.wording import counted
 
 from ..packs.models import Pack
-from ..people.models import User
+from ..people.models import Defaults, User
 from .models import Letter, Mailed, Notice, Wish
 
 SALT = "convoy.news.stop"
@@ -28,13 +28,16 @@ def wish_of(user: User, pack: Pack | None) -> Mailed:
 
 
 def wishes_of(users: Iterable[int], pack: Pack | None) -> dict[int, Mailed]:
-    """How each wants the news of a pack: as they said for it, else for all, else once a day. One query."""
+    """How each wants the news of a pack: as they said for it, else for all, else as its crew has it, else once a day.
+    Two queries.
+    """
     keys = list(users)
     said: dict[tuple[int, UUID | None], str] = {}
     for user, of, mail in Wish.objects.filter(user__in=keys).values_list("user", "pack", "mail"):
         said[user, of] = mail
     own = pack.pk if pack else None
-    return {key: Mailed(said.get((key, own)) or said.get((key, None)) or Mailed.DAILY) for key in keys}
+    crews = Defaults.objects.filter(crew=pack.crew_id).values_list("mail", flat=True).first() if pack else ""
+    return {key: Mailed(said.get((key, own)) or said.get((key, None)) or crews or Mailed.DAILY) for key in keys}
 
 
 def settle_letters(notices: Sequence[Notice], pack: Pack | None) -> None:

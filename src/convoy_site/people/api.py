@@ -1,7 +1,7 @@
 """Me, crews and roles."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.conf import settings
@@ -12,7 +12,7 @@ from pydantic import Field
 from convoy_core.words.codes import show_code
 
 from ..shapes import Done, Name, Schema, Short
-from . import invitations, services
+from . import defaults, invitations, services
 from .demo import DEMO_ACCOUNTS
 from .models import CrewInvitation, Membership, Registration, Role, SiteRules
 from .rights import Action, SignedIn, role_in
@@ -99,6 +99,21 @@ class InvitedTo(Schema):
     by: str
     role: Role
     now: Role | None
+
+
+class DefaultsBody(Schema):
+    """Null: not said. `memory_share` in percent; `line_kb`, `most_mb`: 0 for any."""
+
+    memory_share: Annotated[int, Field(ge=10, le=50)] | None = None
+    line_kb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+    most_mb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+    kept_backups: Annotated[int, Field(ge=1, le=100)] | None = None
+
+
+class CrewDefaultsBody(DefaultsBody):
+    """`mail`: how the crew's news comes to those who said nothing; empty: once a day."""
+
+    mail: Literal["", "at-once", "daily", "never"] = ""
 
 
 @router.get("/me", auth=None, response=Me, operation_id="me")
@@ -196,4 +211,28 @@ def change_role(request: SignedIn, crew_id: UUID, username: Name, body: RoleIn) 
 @router.delete("/crews/{crew_id}/people/{username}", response=Done, operation_id="go_ashore")
 def go_ashore(request: SignedIn, crew_id: UUID, username: Name) -> Done:
     services.go_ashore(request.user, crew_id, username)
+    return Done()
+
+
+@router.get("/defaults", response=DefaultsBody, operation_id="own_defaults")
+def own_defaults(request: SignedIn) -> DefaultsBody:
+    """What holds for all of one's own installations that say nothing themselves."""
+    return DefaultsBody.model_validate(defaults.own(request.user))
+
+
+@router.put("/defaults", response=Done, operation_id="change_own_defaults")
+def change_own_defaults(request: SignedIn, body: DefaultsBody) -> Done:
+    defaults.change_own(request.user, body.dict())
+    return Done()
+
+
+@router.get("/crews/{crew_id}/defaults", response=CrewDefaultsBody, operation_id="crew_defaults")
+def crew_defaults(request: SignedIn, crew_id: UUID) -> CrewDefaultsBody:
+    return CrewDefaultsBody.model_validate(defaults.of_crew(request.user, crew_id))
+
+
+@router.put("/crews/{crew_id}/defaults", response=Done, operation_id="change_crew_defaults")
+def change_crew_defaults(request: SignedIn, crew_id: UUID, body: CrewDefaultsBody) -> Done:
+    said = body.dict()
+    defaults.change_crews(request.user, crew_id, {name: said[name] for name in defaults.PRODUCT}, body.mail)
     return Done()

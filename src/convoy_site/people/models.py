@@ -153,6 +153,28 @@ class AuditEntry(models.Model):
         ordering = ["-pk"]
 
 
+class Defaults(models.Model):
+    """What a person, or a crew, wants for installations that say nothing themselves (`defaults`). Empty: not said."""
+
+    user = models.OneToOneField(User, models.CASCADE, null=True, related_name="defaults")
+    crew = models.OneToOneField(Crew, models.CASCADE, null=True, related_name="defaults")
+    memory_share = models.PositiveIntegerField(null=True)
+    """Percent of a machine's memory that a game is safely given."""
+    line_kb = models.PositiveIntegerField(null=True)
+    most_mb = models.PositiveIntegerField(null=True)
+    kept_backups = models.PositiveIntegerField(null=True)
+    mail = models.CharField(max_length=10, blank=True)
+    """A crew's: how its news comes by mail to those who said nothing."""
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(user=None, crew__isnull=False) | models.Q(user__isnull=False, crew=None),
+                name="defaults_of_a_person_or_a_crew",
+            )
+        ]
+
+
 class Event(models.Model):
     """Something that happened to a crew or one of its packs, of which others may want to learn. Written in the
     transaction of what happened (`events`); whoever spreads news reads it.

@@ -428,6 +428,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crews/{crew_id}/defaults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Crew Defaults */
+        get: operations["crew_defaults"];
+        /** Change Crew Defaults */
+        put: operations["change_crew_defaults"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crews/{crew_id}/end": {
         parameters: {
             query?: never;
@@ -566,6 +584,27 @@ export interface paths {
          */
         get: operations["take_crew_along"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/defaults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own Defaults
+         * @description What holds for all of one's own installations that say nothing themselves.
+         */
+        get: operations["own_defaults"];
+        /** Change Own Defaults */
+        put: operations["change_own_defaults"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3576,12 +3615,18 @@ export interface components {
          * @description What is left out stays as it is.
          */
         ChoicesIn: {
+            /** As Default */
+            as_default?: ("memory_share" | "line_kb" | "most_mb" | "kept_backups")[] | null;
             /** Asked About */
             asked_about?: string[] | null;
+            /** Kept Backups */
+            kept_backups?: number | null;
             /** Left Out */
             left_out?: string[] | null;
             /** Line Kb */
             line_kb?: number | null;
+            /** Memory Share */
+            memory_share?: number | null;
             /** Most Mb */
             most_mb?: number | null;
             /** Stays At */
@@ -3660,6 +3705,26 @@ export interface components {
              * @default true
              */
             tweaks: boolean;
+        };
+        /**
+         * CrewDefaultsBody
+         * @description `mail`: how the crew's news comes to those who said nothing; empty: once a day.
+         */
+        CrewDefaultsBody: {
+            /** Kept Backups */
+            kept_backups?: number | null;
+            /** Line Kb */
+            line_kb?: number | null;
+            /**
+             * Mail
+             * @default
+             * @enum {string}
+             */
+            mail: "" | "at-once" | "daily" | "never";
+            /** Memory Share */
+            memory_share?: number | null;
+            /** Most Mb */
+            most_mb?: number | null;
         };
         /**
          * CrewEndIn
@@ -3762,6 +3827,20 @@ export interface components {
             packs: number;
             /** People */
             people: number;
+        };
+        /**
+         * DefaultsBody
+         * @description Null: not said. `memory_share` in percent; `line_kb`, `most_mb`: 0 for any.
+         */
+        DefaultsBody: {
+            /** Kept Backups */
+            kept_backups?: number | null;
+            /** Line Kb */
+            line_kb?: number | null;
+            /** Memory Share */
+            memory_share?: number | null;
+            /** Most Mb */
+            most_mb?: number | null;
         };
         /**
          * DemandOut
@@ -4306,6 +4385,12 @@ export interface components {
             /** Trouble */
             trouble: string;
         };
+        /**
+         * From
+         * @description Where a value comes from, the nearest first.
+         * @enum {string}
+         */
+        From: "this installation" | "you" | "the crew" | "the product";
         /** GameChangeIn */
         GameChangeIn: {
             /** Revision */
@@ -4468,9 +4553,12 @@ export interface components {
          * @description `number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
          *     while none is open. `statement`: the pack's signed word, which
          *     goes before all of this; `word`: where that is handed out for whoever watches. Sources: where they are now; one that
-         *     begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
+         *     begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any. `keep`: backups made before
+         *     syncs that stay.
          */
         Head: {
+            /** Keep */
+            keep: number;
             /** Left Out */
             left_out: string[];
             /** Line */
@@ -4600,6 +4688,15 @@ export interface components {
             /** Hold */
             hold: string;
         };
+        /**
+         * HoldsOut
+         * @description A value that holds for an installation, and where it comes from.
+         */
+        HoldsOut: {
+            source: components["schemas"]["From"];
+            /** Value */
+            value: number;
+        };
         /** HookIn */
         HookIn: {
             /** Address */
@@ -4679,6 +4776,10 @@ export interface components {
             heard_at: string | null;
             /** History */
             history: components["schemas"]["HistoryOut"][];
+            /** Holds */
+            holds: {
+                [key: string]: components["schemas"]["HoldsOut"];
+            };
             /**
              * Id
              * Format: uuid
@@ -4688,14 +4789,10 @@ export interface components {
             into_worlds: components["schemas"]["IntoWorldsOut"][];
             /** Key */
             key: string;
-            /** Line Kb */
-            line_kb: number;
             /** Looked At */
             looked_at: string;
             /** Machine */
             machine: string;
-            /** Most Mb */
-            most_mb: number;
             /** Name */
             name: string;
             /** Over Limit */
@@ -8800,6 +8897,72 @@ export interface operations {
             };
         };
     };
+    crew_defaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewDefaultsBody"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_crew_defaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewDefaultsBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     end_crew: {
         parameters: {
             query?: never;
@@ -9154,6 +9317,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    own_defaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DefaultsBody"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_own_defaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DefaultsBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
             };
             /** @description Refused: what, why, and what now. */
             "4XX": {

@@ -95,6 +95,7 @@ def head(request: FromAgent) -> Head:
         raise NotFound(f"{pack.name} has no open release.", now="Come back when one is published.")
     progress.seen_watching(installation)
     order = orders.pending(installation)
+    holds = installation.holds
     return Head(
         number=target.number,
         sha256=target.sha256,
@@ -104,8 +105,9 @@ def head(request: FromAgent) -> Head:
         sources=addresses(pack.game_id, pack.crew_id),
         left_out=installation.left_out,
         worlds=installation.worlds,
-        line=installation.line_kb,
-        most=installation.most_mb,
+        line=holds["line_kb"].value,
+        most=holds["most_mb"].value,
+        keep=holds["kept_backups"].value,
         order=OrderOut(**order) if order else None,
     )
 

@@ -58,7 +58,8 @@ class Head(Schema):
     """`number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
     while none is open. `statement`: the pack's signed word, which
     goes before all of this; `word`: where that is handed out for whoever watches. Sources: where they are now; one that
-    begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any.
+    begins with `/` is this site. `line`: KB a second at most; `most`: MB at once; 0: any. `keep`: backups made before
+    syncs that stay.
     """
 
     number: str
@@ -71,6 +72,7 @@ class Head(Schema):
     worlds: dict[str, list[str]]
     line: int
     most: int
+    keep: int
     order: OrderOut | None
 
 

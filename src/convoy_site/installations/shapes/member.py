@@ -12,6 +12,7 @@ from convoy_core.sync.standing import State
 from convoy_core.words.model import Pickup, Side
 
 from ...packs.shapes.packs import ChangeOut
+from ...people.defaults import From
 from ...releases.shapes import ReleaseRow
 from ...shapes import Name, Schema, Short
 
@@ -231,6 +232,13 @@ class HistoryOut(Schema):
     mods: list[str] = []
 
 
+class HoldsOut(Schema):
+    """A value that holds for an installation, and where it comes from."""
+
+    value: int
+    source: From
+
+
 class InstallationPage(InstallationRow):
     base: str
     key: str
@@ -269,8 +277,7 @@ class InstallationPage(InstallationRow):
     """More would be fetched than the member lets through unasked."""
     stays_at: str
     trial: bool
-    line_kb: int
-    most_mb: int
+    holds: dict[Literal["memory_share", "line_kb", "most_mb", "kept_backups"], HoldsOut]
     answer: str
     refused: bool
 
@@ -333,8 +340,14 @@ class ChoicesIn(Schema):
     worlds: dict[Name, Annotated[list[WorldName], Field(max_length=200)]] | None = Field(default=None, max_length=200)
     """By mod the worlds that its content goes into, as `FOLDER/NAME`, or `FOLDER/*` for all; of every mod that has any.
     """
+    memory_share: Annotated[int, Field(ge=10, le=50)] | None = None
     line_kb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
     most_mb: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+    kept_backups: Annotated[int, Field(ge=1, le=100)] | None = None
+    as_default: list[Literal["memory_share", "line_kb", "most_mb", "kept_backups"]] | None = Field(
+        default=None, max_length=4
+    )
+    """Of the four above, those of which nothing is said for this installation any more."""
 
 
 class BroughtOut(Schema):
