@@ -41,6 +41,10 @@ const OwnFiles = lazy(() => import("./places/pack/check/OwnFiles"));
 const Publish = lazy(() => import("./places/pack/Publish"));
 const Crew = lazy(() => import("./places/pack/Crew"));
 const ModPlace = lazy(() => import("./places/pack/ModPlace"));
+const HandOut = lazy(() => import("./places/outside/HandOut"));
+const News = lazy(() => import("./places/news/News"));
+const OpenPack = lazy(() => import("./places/outside/OpenPack"));
+const Aboard = lazy(() => import("./places/crew/Aboard"));
 const Release = lazy(() => import("./places/pack/Release"));
 
 const Broken = () => (
@@ -68,6 +72,9 @@ const router = createBrowserRouter([
       { path: "sources/:sourceId", element: <SourcePlace /> },
       { path: "site", element: <Keeper /> },
       { path: "packs/new", element: <NewPack /> },
+      { path: "packs/open", element: <OpenPack /> },
+      { path: "news", element: <News /> },
+      { path: "aboard/:code", element: <Aboard /> },
       {
         path: "packs/:packId",
         element: <PackFrame />,
@@ -86,6 +93,7 @@ const router = createBrowserRouter([
             ],
           },
           { path: "publish", element: <Publish /> },
+          { path: "hand-out", element: <HandOut /> },
           { path: "crew", element: <Crew /> },
           { path: "mods/:slug", element: <ModPlace /> },
           { path: "releases/:number", element: <Release /> },

@@ -119,6 +119,14 @@ def release_before(pack: Pack, channel: str) -> Release | None:
     return releases_of(pack).filter(open_ones(trial=channel == ReleaseChannel.TRIAL)).first()
 
 
+def told_against(pack: Pack, release: Release) -> str:
+    """The number of the release that one followed when it was published, by its followers; empty for the first."""
+    earlier = releases_of(pack).filter(pk__lt=release.pk)
+    if release.channel == ReleaseChannel.STABLE:
+        earlier = earlier.filter(channel=ReleaseChannel.STABLE)
+    return earlier.values_list("number", flat=True).first() or ""
+
+
 @dataclass(frozen=True)
 class Pending:
     """What publishing the draft in a channel would change: against `before` (None: the first one), with `lock` (without

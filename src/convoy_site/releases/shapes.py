@@ -47,8 +47,11 @@ class DespiteOut(Schema):
 
 
 class ReleaseOut(ReleaseRow):
-    """`announcement`: empty in releases from before there were any."""
+    """`announcement`: empty in releases from before there were any. `since`: the release that its followers had before;
+    empty for the first.
+    """
 
+    since: str
     notes: str
     announcement: str
     announcement_markdown: str
@@ -208,7 +211,7 @@ class OutsideOut(Schema):
     size: int
 
 
-class PlanOut(Schema):
+class PackingPlan(Schema):
     """Sizes in bytes."""
 
     inside: int

@@ -207,18 +207,6 @@ export const useLicence = (text: string) =>
 export const recognise = (id: string, text: string) =>
   told(api.POST("/api/packs/{pack_id}/draft/recognise", { ...of(id), body: { text } }));
 
-export const useChangesBetween = (pack_id: string, number: string, other: string) =>
-  useQuery({
-    queryKey: ["pack", pack_id, "releases", number, "until", other],
-    queryFn: () =>
-      told(
-        api.GET("/api/packs/{pack_id}/releases/{number}/until/{other}", {
-          params: { path: { pack_id, number, other } },
-        }),
-      ),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-
 export const useRollCall = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "roll-call"],

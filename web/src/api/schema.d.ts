@@ -6311,6 +6311,18 @@ export interface components {
             /** Total */
             total: number;
         };
+        /**
+         * PackingPlan
+         * @description Sizes in bytes.
+         */
+        PackingPlan: {
+            /** Builds */
+            builds: number;
+            /** Inside */
+            inside: number;
+            /** Outside */
+            outside: components["schemas"]["OutsideOut"][];
+        };
         /** PageQuery */
         PageQuery: {
             /** Before */
@@ -6948,7 +6960,8 @@ export interface components {
         ReleaseChannel: "stable" | "trial";
         /**
          * ReleaseOut
-         * @description `announcement`: empty in releases from before there were any.
+         * @description `announcement`: empty in releases from before there were any. `since`: the release that its followers had before;
+         *     empty for the first.
          */
         ReleaseOut: {
             /** Added */
@@ -6987,6 +7000,8 @@ export interface components {
             published_by: string;
             /** Removed */
             removed: number;
+            /** Since */
+            since: string;
             /** Updated */
             updated: number;
             /** Withdrawn */
@@ -13080,7 +13095,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanOut"];
+                    "application/json": components["schemas"]["PackingPlan"];
                 };
             };
             /** @description Refused: what, why, and what now. */

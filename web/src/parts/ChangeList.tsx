@@ -13,7 +13,8 @@ const GROUPS = [
   { what: "set", sign: "=", title: "Settings and steps" },
 ];
 
-export function ChangeList({ changes }: { changes: Change[] }) {
+/** `logs`: by mod, what its author says of the builds in between. */
+export function ChangeList({ changes, logs = {} }: { changes: Change[]; logs?: Record<string, Shape["BuildLog"][]> }) {
   return (
     <Box>
       {GROUPS.map(({ what, sign, title }) => {
@@ -25,27 +26,41 @@ export function ChangeList({ changes }: { changes: Change[] }) {
               {title} ({rows.length})
             </Box>
             {rows.map((one) => (
-              <Box
-                key={one.mod || one.name}
-                sx={{ display: "flex", gap: 1, py: 0.25, fontSize: "0.9rem", alignItems: "baseline" }}
-              >
-                <Box component="span" aria-hidden sx={{ width: 14, fontFamily: mono, color: "primary.main" }}>
-                  {sign}
-                </Box>
-                <span>{one.name}</span>
-                <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem", color: "text.secondary" }}>
-                  {[one.before, one.after].filter(Boolean).join(" → ")}
-                </Box>
-                {!one.chosen && (
-                  <Box component="span" sx={{ fontSize: "0.8rem", color: "text.secondary" }}>
-                    brought in
+              <Box key={one.mod || one.name}>
+                <Box sx={{ display: "flex", gap: 1, py: 0.25, fontSize: "0.9rem", alignItems: "baseline" }}>
+                  <Box component="span" aria-hidden sx={{ width: 14, fontFamily: mono, color: "primary.main" }}>
+                    {sign}
                   </Box>
-                )}
+                  <span>{one.name}</span>
+                  <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem", color: "text.secondary" }}>
+                    {[one.before, one.after].filter(Boolean).join(" → ")}
+                  </Box>
+                  {!one.chosen && (
+                    <Box component="span" sx={{ fontSize: "0.8rem", color: "text.secondary" }}>
+                      brought in
+                    </Box>
+                  )}
+                </Box>
+                {one.mod && logs[one.mod]?.length > 0 && <Logs logs={logs[one.mod]} />}
               </Box>
             ))}
           </Box>
         );
       })}
+    </Box>
+  );
+}
+
+function Logs({ logs }: { logs: Shape["BuildLog"][] }) {
+  return (
+    <Box component="details" sx={{ pl: 2.75, pb: 0.5, fontSize: "0.88rem", "& summary": { cursor: "pointer" } }}>
+      <summary>What its author says</summary>
+      {logs.map((one) => (
+        <Box key={one.version} sx={{ my: 0.5 }}>
+          <strong>{one.version}</strong>
+          <Box sx={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{one.text}</Box>
+        </Box>
+      ))}
     </Box>
   );
 }

@@ -18,10 +18,12 @@ function places(packId: string | undefined): Entry[] {
     { name: "My convoy", hint: "place", address: "/" },
     { name: "Start a pack", hint: "do", address: "/packs/new" },
     { name: "Join with a code", hint: "do", address: "/join" },
+    { name: "Open a pack from a file", hint: "do", address: "/packs/open" },
+    { name: "News", hint: "place", address: "/news" },
   ];
   if (!packId) return common;
-  const stages = ["assemble", "check", "publish", "crew"].map((stage) => ({
-    name: stage[0].toUpperCase() + stage.slice(1),
+  const stages = ["assemble", "check", "publish", "hand-out", "crew"].map((stage) => ({
+    name: (stage[0].toUpperCase() + stage.slice(1)).replace("-", " "),
     hint: "stage of this pack",
     address: `/packs/${packId}/${stage}`,
   }));

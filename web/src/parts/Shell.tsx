@@ -10,6 +10,7 @@ import Tooltip from "@mui/material/Tooltip";
 import { Suspense, useState } from "react";
 import { Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
 import { ask } from "../api/account";
+import { useNewsCount } from "../api/outside";
 import { queryClient, useInstallations, useMe, usePack } from "../api/queries";
 import { useKeys, useShowKeys } from "./keys";
 import { Emblem, Hidden } from "./marks";
@@ -85,6 +86,7 @@ export function Shell() {
           </Button>
         </Tooltip>
         <NeedsYou />
+        <NewsLink />
         <SchemeButton />
         <Account showKeys={showKeys} />
       </Box>
@@ -110,6 +112,24 @@ function PackName({ id, open }: { id: string; open: () => void }) {
         </Box>
       </Button>
     </Tooltip>
+  );
+}
+
+/** One's news, with how much of it is unseen. */
+function NewsLink() {
+  const signedIn = !!useMe().data?.username;
+  const unseen = useNewsCount(signedIn).data?.unseen ?? 0;
+  if (!signedIn) return null;
+  return (
+    <Button component={RouterLink} to="/news" size="small" color="inherit" sx={{ minWidth: 0, whiteSpace: "nowrap" }}>
+      News
+      {unseen > 0 && (
+        <Box component="span" sx={{ ml: 0.5, fontWeight: 700, color: "primary.main" }}>
+          {Math.min(unseen, 99)}
+          <Hidden>unseen</Hidden>
+        </Box>
+      )}
+    </Button>
   );
 }
 

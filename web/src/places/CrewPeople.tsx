@@ -13,6 +13,9 @@ import { useChange, useCrew, useMe } from "../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../parts/notices";
 import { day, many } from "../parts/words";
 import { Pick } from "./BaseFields";
+import { CrewData } from "./crew/CrewData";
+import { CrewDefaults } from "./crew/DefaultsForm";
+import { Invitations } from "./crew/Invitations";
 import { CrewKeys } from "./keys/CrewKeys";
 import { SourceList } from "./sources/SourceList";
 
@@ -192,11 +195,20 @@ function Shown({ crew }: { crew: Shape["CrewPage"] }) {
           </Box>
         ))}
       </Box>
+      {crew.role !== "member" && <Invitations crew={crew} />}
       <Typography variant="h2" sx={{ mt: 4, mb: 1 }}>
         Sources of this crew
       </Typography>
       <SourceList crew={crew.id} may={crew.role !== "member"} />
       <CrewKeys crewId={crew.id} />
+      <Box component="section" sx={{ mt: 4 }}>
+        <Typography variant="h2">What holds for its installations</Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          Where neither an installation nor its member says otherwise.
+        </Typography>
+        <CrewDefaults crewId={crew.id} may={crew.role === "owner"} />
+      </Box>
+      {crew.role === "owner" && <CrewData crew={crew} />}
       {crew.role === "owner" && (
         <Typography variant="body2" sx={{ mt: 2 }}>
           A game that is not here yet? <Link to={`/games/new?crew=${crew.id}`}>Bring it</Link>.

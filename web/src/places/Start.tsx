@@ -65,6 +65,9 @@ function SignedIn({ me }: { me: Shape["Me"] }) {
             action={
               <Box sx={{ display: "flex", gap: 1 }}>
                 <NewCrew />
+                <Button variant="outlined" size="small" component={Link} to="/packs/open">
+                  Open a file
+                </Button>
                 <Button variant="contained" size="small" component={Link} to="/packs/new">
                   Start a pack
                 </Button>

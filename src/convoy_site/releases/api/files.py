@@ -14,16 +14,16 @@ from ...sending import send_file
 from ...shapes import FILE_BODY, Done
 from .. import opening, packing
 from ..models import MakingState, Opening, Packing
-from ..shapes import AskedFor, BeginIn, MissingOut, OpeningOut, OutsideOut, PackingIn, PackingOut, PlanOut
+from ..shapes import AskedFor, BeginIn, MissingOut, OpeningOut, OutsideOut, PackingIn, PackingOut, PackingPlan
 
 router = Router(tags=["files of packs"])
 
 
-@router.get("/packs/{pack_id}/packing-plan", response=PlanOut, operation_id="packing_plan")
-def packing_plan(request: SignedIn, pack_id: UUID, asked: Annotated[AskedFor, Query()]) -> PlanOut:
+@router.get("/packs/{pack_id}/packing-plan", response=PackingPlan, operation_id="packing_plan")
+def packing_plan(request: SignedIn, pack_id: UUID, asked: Annotated[AskedFor, Query()]) -> PackingPlan:
     """What a file would hold, while somebody chooses. Nothing is made."""
     found = packing.plan(request.user, pack_id, asked.number, _asked(asked))
-    return PlanOut(
+    return PackingPlan(
         inside=found.inside,
         builds=found.builds,
         outside=[OutsideOut(**vars(one)) for one in found.outside],

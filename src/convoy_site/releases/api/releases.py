@@ -75,6 +75,7 @@ def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
         notes=found.notes,
         base=found.base_text,
         changes=found.changes,
+        since=services.told_against(pack, found),
         announcement=found.announcement,
         announcement_markdown=as_markdown(found.announcement),
         despite=[DespiteOut(what=one.what, because=one.because) for one in services.recipe_of(found.pk).despite],

@@ -13,6 +13,7 @@ import { mine } from "../../api/account";
 import { api, type Shape, told } from "../../api/client";
 import { queryClient, useChange, useMe } from "../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
+import { OwnDefaults } from "../crew/DefaultsForm";
 import { Addresses } from "./Addresses";
 import { SecondFactor } from "./SecondFactor";
 import { Sessions } from "./Sessions";
@@ -48,6 +49,12 @@ function Mine({ me }: { me: Shape["Me"] }) {
       </Part>
       <Part title="Second factor">
         <SecondFactor />
+      </Part>
+      <Part title="What holds for all your installations">
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          Where an installation does not say otherwise. Empty: as its crew has it, or the product.
+        </Typography>
+        <OwnDefaults />
       </Part>
       <Part title="Where you are signed in">
         <Sessions />

@@ -4,7 +4,8 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { RefusalRemark } from "../../parts/notices";
-import { bytes, gigabytes, when } from "../../parts/words";
+import { bytes, gigabytes, many, when } from "../../parts/words";
+import { FIELDS, type Name, wholeOrNothing } from "../crew/DefaultsForm";
 import { type Page, useChoose } from "./asking";
 import { Section } from "./Section";
 
@@ -63,7 +64,7 @@ export function Machine({ one }: { one: Page }) {
           <code>{one.key}</code>
         </dd>
       </Box>
-      {!one.by_listing && <Line one={one} />}
+      {!one.by_listing && <Holds one={one} />}
     </Section>
   );
 }
@@ -122,40 +123,61 @@ function MemoryBar({ fit }: { fit: Page["fit"] }) {
   );
 }
 
-/** For a metered or shared line: how fast, and how much at once. */
-function Line({ one }: { one: Page }) {
+/** Memory, line and backups: what holds here, where that comes from, and saying otherwise for this installation. */
+function Holds({ one }: { one: Page }) {
   const choose = useChoose(one.id);
-  const [rate, setRate] = useState(one.line_kb ? String(one.line_kb) : "");
-  const [most, setMost] = useState(one.most_mb ? String(one.most_mb) : "");
-  const number = (text: string) => Math.min(2 ** 31 - 1, Math.max(0, Math.floor(Number(text) || 0)));
-  const changed = number(rate) !== one.line_kb || number(most) !== one.most_mb;
+  const [texts, setTexts] = useState<Partial<Record<Name, string>>>({});
+  const { line_kb, most_mb, memory_share, kept_backups } = one.holds;
+  const said = FIELDS.filter(({ name }) => texts[name] !== undefined && wholeOrNothing(texts[name]) !== null);
   return (
     <Box component="details" sx={{ mt: 1, fontSize: "0.9rem", "& summary": { cursor: "pointer" } }}>
       <summary>
-        My line: {one.line_kb ? `${one.line_kb} KB/s at most` : "as fast as it goes"}
-        {one.most_mb ? `, ask above ${one.most_mb} MB` : ""}
+        My line: {line_kb.value ? `${line_kb.value} KB/s at most` : "as fast as it goes"}
+        {most_mb.value > 0 && `, ask above ${most_mb.value} MB`} · {memory_share.value} % of memory ·{" "}
+        {many(kept_backups.value, "backup")}
       </summary>
-      <Box sx={{ display: "flex", gap: 1, mt: 1.5, flexWrap: "wrap" }}>
-        <TextField
-          label="KB a second"
-          value={rate}
-          onChange={(event) => setRate(event.target.value)}
-          sx={{ width: 120 }}
-          slotProps={{ htmlInput: { inputMode: "numeric" } }}
-        />
-        <TextField
-          label="Ask above MB"
-          value={most}
-          onChange={(event) => setMost(event.target.value)}
-          sx={{ width: 130 }}
-          slotProps={{ htmlInput: { inputMode: "numeric" } }}
-        />
-        <Button
-          disabled={!changed || choose.isPending}
-          onClick={() => choose.mutate({ line_kb: number(rate), most_mb: number(most) })}
-        >
-          Keep
-        </Button>
+      <Box
+        component="form"
+        sx={{ display: "grid", gap: 1.5, mt: 1.5 }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          choose.mutate(Object.fromEntries(said.map(({ name }) => [name, wholeOrNothing(texts[name] ?? "")])), {
+            onSuccess: () => setTexts({}),
+          });
+        }}
+      >
+        {FIELDS.map(({ name, label }) => {
+          const holds = one.holds[name];
+          const here = holds.source === "this installation";
+          return (
+            <Box key={name} sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+              <TextField
+                label={label}
+                value={texts[name] ?? String(holds.value)}
+                onChange={(event) => setTexts({ ...texts, [name]: event.target.value.replace(/\D/g, "").slice(0, 9) })}
+                sx={{ width: 250 }}
+                slotProps={{ htmlInput: { inputMode: "numeric" } }}
+              />
+              <Box component="span" sx={{ color: "text.secondary" }}>
+                {here ? "said here" : `from ${holds.source}`}
+              </Box>
+              {here && (
+                <Button
+                  size="small"
+                  disabled={choose.isPending}
+                  onClick={() => choose.mutate({ as_default: [name] }, { onSuccess: () => setTexts({}) })}
+                >
+                  As elsewhere
+                </Button>
+              )}
+            </Box>
+          );
+        })}
+        <Box>
+          <Button type="submit" variant="outlined" disabled={!said.length || choose.isPending}>
+            Keep for this installation
+          </Button>
+        </Box>
       </Box>
       <RefusalRemark error={choose.error} />
     </Box>

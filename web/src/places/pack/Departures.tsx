@@ -31,13 +31,14 @@ export function Departures({ pack }: { pack: Shape["PackOut"] }) {
           </Button>
         </Box>
       )}
-      {setting && <NewDeparture pack={pack} close={() => setSetting(false)} />}
+      {setting && <DepartureForm pack={pack} close={() => setSetting(false)} />}
     </Box>
   );
 }
 
 function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut"]; may: boolean }) {
   const path = { pack_id: pack.id, departure_id: one.id };
+  const [moving, setMoving] = useState(false);
   const callOff = useChange(
     () => told(api.DELETE("/api/packs/{pack_id}/departures/{departure_id}", { params: { path } })),
     ["pack", pack.id, "departures"],
@@ -64,9 +65,14 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
           <Box sx={{ display: "flex", gap: 0.5, mt: 1, flexWrap: "wrap" }}>
             <Answer pack={pack.id} departure={one} />
             {may && (
-              <Button size="small" color="error" onClick={() => callOff.mutate(undefined)}>
-                Call it off
-              </Button>
+              <>
+                <Button size="small" aria-expanded={moving} onClick={() => setMoving(!moving)}>
+                  Change it
+                </Button>
+                <Button size="small" color="error" onClick={() => callOff.mutate(undefined)}>
+                  Call it off
+                </Button>
+              </>
             )}
           </Box>
           <RefusalRemark error={callOff.error} />
@@ -75,6 +81,7 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
           <Ready one={one} />
         </Box>
       </Box>
+      {moving && <DepartureForm pack={pack} one={one} close={() => setMoving(false)} />}
       {one.changes.length > 0 && (
         <Box component="details" sx={{ mt: 1, fontSize: "0.9rem", "& summary": { cursor: "pointer" } }}>
           <summary>
@@ -127,21 +134,20 @@ function Ready({ one }: { one: Departure }) {
   );
 }
 
-function NewDeparture({ pack, close }: { pack: Shape["PackOut"]; close: () => void }) {
-  const releases = (useReleases(pack.id).data ?? []).filter((one) => !one.withdrawn);
-  const [at, setAt] = useState("");
-  const [release, setRelease] = useState("");
-  const [note, setNote] = useState("");
-  const set = useChange(
-    () =>
-      told(
-        api.POST("/api/packs/{pack_id}/departures", {
-          params: { path: { pack_id: pack.id } },
-          body: { at: new Date(at).toISOString(), release, note },
-        }),
-      ),
-    ["pack", pack.id, "departures"],
-  );
+/** A new departure, or another date, release or note for `one`. */
+function DepartureForm({ pack, one, close }: { pack: Shape["PackOut"]; one?: Departure; close: () => void }) {
+  const releases = (useReleases(pack.id).data ?? []).filter((each) => !each.withdrawn);
+  const [at, setAt] = useState(one ? asTyped(one.at) : "");
+  const [release, setRelease] = useState(one?.release ?? "");
+  const [note, setNote] = useState(one?.note ?? "");
+  const set = useChange(() => {
+    const body = { at: new Date(at).toISOString(), release, note };
+    const to = "/api/packs/{pack_id}/departures" as const;
+    const path = { pack_id: pack.id, departure_id: one?.id ?? "" };
+    return one
+      ? told(api.PUT(`${to}/{departure_id}`, { params: { path }, body }))
+      : told(api.POST(to, { params: { path: { pack_id: pack.id } }, body }));
+  }, ["pack", pack.id, "departures"]);
   return (
     <Paper
       variant="outlined"
@@ -183,9 +189,14 @@ function NewDeparture({ pack, close }: { pack: Shape["PackOut"]; close: () => vo
         sx={{ flex: 1, minWidth: 200 }}
       />
       <Button type="submit" variant="contained" disabled={set.isPending || !at}>
-        Set it
+        {one ? "Keep it so" : "Set it"}
       </Button>
       <Button onClick={close}>Not now</Button>
+      {one && asTyped(one.at) !== at && (
+        <Box sx={{ width: "100%", fontSize: "0.85rem", color: "text.secondary" }}>
+          Everybody is told, and answers anew: they said yes to the old date.
+        </Box>
+      )}
       <RefusalRemark error={set.error} />
     </Paper>
   );
@@ -199,4 +210,10 @@ export function timeLeft(iso: string): string {
   if (hours < 0) return "under way";
   if (hours < 1) return `in ${Math.max(1, Math.round(hours * 60))} min`;
   return hours < 48 ? `in ${Math.round(hours)} h` : `in ${Math.round(hours / 24)} days`;
+}
+
+/** A moment as a field for date and time has it, in local time. */
+function asTyped(iso: string): string {
+  const at = new Date(iso);
+  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
 }

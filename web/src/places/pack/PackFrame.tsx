@@ -1,10 +1,10 @@
-// What stands above every stage of a pack: the line, and the four stages of the work with what is open in each.
+// What stands above every stage of a pack: the line, and the stages of the work with what is open in each.
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
-import { NavLink, Outlet, useNavigate, useParams } from "react-router";
+import { Link, NavLink, Outlet, useNavigate, useParams } from "react-router";
 import { useDraft, useFindings, usePack, usePending, useRollCall } from "../../api/queries";
 import { useKeys } from "../../parts/keys";
-import { Loaded } from "../../parts/notices";
+import { Loaded, Remark } from "../../parts/notices";
 import { TheLine } from "../../parts/TheLine";
 
 export default function PackFrame() {
@@ -12,10 +12,16 @@ export default function PackFrame() {
   const pack = usePack(packId);
   return (
     <Loaded query={pack} rows={3}>
-      {() => (
+      {(one) => (
         <Box sx={{ display: "flex", flexDirection: "column", height: { md: "calc(100vh - 48px)" } }}>
           <TheLine packId={packId} />
           <Stages packId={packId} />
+          {one.retired && (
+            <Remark tone="warning" live={false}>
+              <strong>This pack is retired.</strong> {one.retired}{" "}
+              {one.owner && <Link to={`/packs/${packId}/hand-out`}>Bring it back</Link>}
+            </Remark>
+          )}
           <Box role="region" aria-label="Page" tabIndex={0} sx={{ flex: 1, minHeight: 0, overflow: "auto" }}>
             <Outlet />
           </Box>
@@ -40,6 +46,7 @@ function Stages({ packId }: { packId: string }) {
       what: "to look at",
     },
     { to: "publish", name: "Publish", open: pending?.changes.length ?? 0, what: "pending" },
+    { to: "hand-out", name: "Hand out", open: 0, what: "" },
     {
       to: "crew",
       name: "Crew",

@@ -79,6 +79,7 @@ function Next({
   const [number, setNumber] = useState(pending.suggested);
   const [notes, setNotes] = useState("");
   const [despite, setDespite] = useState("");
+  const [announcement, setAnnouncement] = useState("");
   const trial = channel === "trial";
   const [made, setMade] = useState("");
   useEffect(() => setNumber(pending.suggested), [pending.suggested]);
@@ -87,7 +88,7 @@ function Next({
       told(
         api.POST("/api/packs/{pack_id}/releases", {
           params: { path: { pack_id: packId } },
-          body: { revision: pending.revision, number, notes, channel, despite },
+          body: { revision: pending.revision, number, notes, channel, despite, announcement },
         }),
       ),
     ["pack", packId],
@@ -149,6 +150,7 @@ function Next({
                   onSuccess: (release) => {
                     if (!release.waits) setMade(release.number);
                     setNotes("");
+                    setAnnouncement("");
                   },
                 });
               }}
@@ -169,6 +171,12 @@ function Next({
                 minRows={3}
                 value={notes}
                 onChange={(event) => setNotes(event.target.value)}
+              />
+              <Announcing
+                packId={packId}
+                said={{ number, channel, notes }}
+                text={announcement}
+                setText={setAnnouncement}
               />
               <FormControlLabel
                 control={
@@ -210,6 +218,47 @@ function Next({
         </>
       )}
     </>
+  );
+}
+
+/** The announcement: written by the product when asked, and then the curator's to change. */
+function Announcing(props: {
+  packId: string;
+  said: Shape["AnnouncementIn"];
+  text: string;
+  setText: (text: string) => void;
+}) {
+  const write = useChange(() =>
+    told(
+      api.POST("/api/packs/{pack_id}/announcement", {
+        params: { path: { pack_id: props.packId } },
+        body: props.said,
+      }),
+    ),
+  );
+  const ask = () => write.mutate(undefined, { onSuccess: (made) => props.setText(made.text) });
+  return (
+    <Box>
+      {props.text ? (
+        <TextField
+          label="Announcement"
+          multiline
+          minRows={6}
+          maxRows={24}
+          value={props.text}
+          onChange={(event) => props.setText(event.target.value)}
+          helperText="In notices, mail, the feed and calls, and on the release's page."
+        />
+      ) : (
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          The announcement is written for you: changes in sentences, what members do, what happens to worlds.
+        </Typography>
+      )}
+      <Button size="small" disabled={write.isPending} onClick={ask}>
+        {props.text ? "Write it anew" : "See it, and change it"}
+      </Button>
+      <RefusalRemark error={write.error} />
+    </Box>
   );
 }
 
@@ -268,6 +317,10 @@ function Codes({ packId }: { packId: string }) {
                 {!one.withdrawn && (
                   <>
                     <Copy text={one.code} />
+                    <Copy text={`${window.location.origin}/join/${one.code}`} name="Copy address" />
+                    <Link href={`/api/packs/${packId}/codes/${one.code}/card`} target="_blank" rel="noreferrer">
+                      Card
+                    </Link>
                     <Button
                       size="small"
                       color="error"

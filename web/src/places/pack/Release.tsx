@@ -1,11 +1,14 @@
 // One release: what it changed, its notes, its fingerprint.
 import Box from "@mui/material/Box";
+import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useParams } from "react-router";
+import type { Shape } from "../../api/client";
 import { useRelease } from "../../api/queries";
-import { ChangeList } from "../../parts/ChangeList";
+import { Copy } from "../../parts/Copy";
 import { Loaded, Remark } from "../../parts/notices";
 import { day, many } from "../../parts/words";
+import { ReleaseLog } from "./ReleaseLog";
 import { TakeAlong } from "./TakeAlong";
 
 export default function Release() {
@@ -21,7 +24,9 @@ export default function Release() {
               {one.channel} · {day(one.published_at)} by {one.published_by} · {one.base} · {many(one.builds, "mod")} ·
               fingerprint <code>{one.fingerprint}</code>
             </Typography>
-            {one.notes && <Typography sx={{ whiteSpace: "pre-wrap", mb: 2 }}>{one.notes}</Typography>}
+            {one.notes && !one.announcement && (
+              <Typography sx={{ whiteSpace: "pre-wrap", mb: 2 }}>{one.notes}</Typography>
+            )}
             {one.despite.length > 0 && (
               <Box sx={{ mb: 2 }}>
                 <Remark tone="warning" live={false}>
@@ -35,11 +40,30 @@ export default function Release() {
                 </Remark>
               </Box>
             )}
-            <ChangeList changes={one.changes} />
+            {one.announcement && <Announcement one={one} />}
+            <ReleaseLog packId={packId} number={one.number} before={one.since} />
             <TakeAlong packId={packId} number={one.number} />
           </>
         )}
       </Loaded>
     </Box>
+  );
+}
+
+/** As it was published: to be passed on wherever the crew talks. */
+function Announcement({ one }: { one: Shape["ReleaseOut"] }) {
+  return (
+    <Paper variant="outlined" component="section" sx={{ p: 2, mb: 3 }}>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 1, flexWrap: "wrap" }}>
+        <Typography variant="h2" sx={{ flex: 1 }}>
+          Announcement
+        </Typography>
+        <Copy text={one.announcement} name="Copy as text" />
+        <Copy text={one.announcement_markdown} name="Copy as Markdown" />
+      </Box>
+      <Box sx={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere", fontSize: "0.92rem" }}>
+        {one.announcement.trim()}
+      </Box>
+    </Paper>
   );
 }

@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import type { Shape } from "../../api/client";
-import { useChangesBetween } from "../../api/queries";
+import { useChangeLog } from "../../api/outside";
 import { ChangeList } from "../../parts/ChangeList";
 import { StateMark } from "../../parts/marks";
 import { many } from "../../parts/words";
@@ -70,7 +70,7 @@ export function SideBySide(props: { packId: string; one: Row; other: Row; close:
 
 /** What the releases of the two do not have in common. */
 function Between({ packId, one, other }: { packId: string; one: string; other: string }) {
-  const changes = useChangesBetween(packId, one, other).data;
+  const changes = useChangeLog(packId, one, other).data?.rows;
   return (
     <Box component="details" sx={{ mt: 1, minHeight: 24, fontSize: "0.9rem", "& summary": { cursor: "pointer" } }}>
       <summary>
