@@ -79,6 +79,8 @@ def start_stack(
         "CONVOY_DEMO": "1",
         # The stand-in sources lie on this machine.
         "CONVOY_PRIVATE_SOURCES": "127.0.0.0/8",
+        # And so does the service that they call.
+        "CONVOY_PRIVATE_CALLS": "127.0.0.0/8",
         "CONVOY_MAIL": f"smtp://127.0.0.1:{post_port}",
         "CONVOY_LETTERS": f"http://127.0.0.1:{letters_port}",
         "CONVOY_ORIGINS": f"http://127.0.0.1:{web_port}",

@@ -16,6 +16,8 @@ SECRET_KEY = os.environ["CONVOY_SECRET"]
 DEBUG = False
 DEMO = os.environ.get("CONVOY_DEMO") == "1"
 ADDRESS = os.environ.get("CONVOY_ADDRESS", "http://127.0.0.1:8460")
+DEMO_LETTERS = os.environ.get("CONVOY_LETTERS", "")
+"""Where the demo's stand-in for other services is."""
 DEMO_SOURCES_ADDRESS = os.environ.get("CONVOY_SOURCES", "http://127.0.0.1:8470")
 
 PRIVATE_CALLS = [one for one in os.environ.get("CONVOY_PRIVATE_CALLS", "").split(",") if one]

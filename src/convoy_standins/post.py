@@ -1,4 +1,5 @@
-"""A stand-in for a mail server: takes whatever is sent, delivers it to nobody, and shows it on a page.
+"""A stand-in for a mail server, and for a service that packs call: takes whatever is sent, delivers it to nobody, and
+shows it on a page. `/called/broken` takes nothing, as services do at times.
 
 `python -m convoy_standins.post FOLDER SMTP_PORT PAGE_PORT`
 """
@@ -19,6 +20,7 @@ from starlette.responses import HTMLResponse, JSONResponse, PlainTextResponse, R
 from starlette.routing import Route
 
 SHOWN = 100
+MOST_CALL = 2**20
 
 
 class Letterbox:
@@ -53,6 +55,8 @@ def _told(file: Path) -> dict[str, str]:
 
 
 def app(box: Letterbox) -> Starlette:
+    calls: list[str] = []
+
     async def page(request: Request) -> Response:
         rows = "".join(
             f"<article><h2>{html.escape(one['subject'])}</h2>"
@@ -64,7 +68,23 @@ def app(box: Letterbox) -> Starlette:
         style = (
             "<style>body{font:16px/1.5 sans-serif;max-width:48rem;margin:2rem auto}pre{white-space:pre-wrap}</style>"
         )
-        return HTMLResponse(f"{head}{style}<h1>What the demo mailed</h1>{rows or '<p>Nothing yet.</p>'}")
+        told = "".join(f"<article><pre>{html.escape(one)}</pre></article>" for one in calls)
+        return HTMLResponse(
+            f"{head}{style}<h1>What the demo mailed</h1>{rows or '<p>Nothing yet.</p>'}"
+            f"<h1>What the demo was called with</h1>{told or '<p>Nothing yet.</p>'}"
+        )
+
+    async def called(request: Request) -> Response:
+        if request.path_params["name"] == "broken":
+            return PlainTextResponse("Out of order.", status_code=503)
+        body = bytearray()
+        async for block in request.stream():
+            body += block
+            if len(body) > MOST_CALL:
+                return PlainTextResponse("Too long.", status_code=413)
+        calls.insert(0, body.decode(errors="replace"))
+        del calls[SHOWN:]
+        return PlainTextResponse("taken")
 
     async def letters(request: Request) -> Response:
         return JSONResponse(box.letters())
@@ -72,7 +92,8 @@ def app(box: Letterbox) -> Starlette:
     async def health(request: Request) -> Response:
         return PlainTextResponse("ok")
 
-    return Starlette(routes=[Route("/", page), Route("/letters.json", letters), Route("/health", health)])
+    routes = [Route("/", page), Route("/letters.json", letters), Route("/health", health)]
+    return Starlette(routes=[*routes, Route("/called/{name}", called, methods=["POST"])])
 
 
 def main() -> None:

@@ -5,9 +5,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from convoy_core.draft.lines import in_order
+from convoy_core.draft.parts import PartRule, as_patterns, as_rule
 from convoy_core.draft.surprises import does_more, effects
 from convoy_core.draft.taking_back import Done, next_to_redo, next_to_undo, taken_back
 from convoy_core.lock.change_log import Change
+from convoy_core.outside.claims import Claims, Part
 
 CAME, WENT = Change("new", "New", "", "1", True), Change("old", "Old", "1", "", False)
 UP, DOWN = Change("up", "Up", "1", "2", True), Change("down", "Down", "2", "1", True)
@@ -73,3 +75,26 @@ def test_what_an_edit_did_in_words() -> None:
 
 def test_what_was_chosen_is_laid_down_after_what_came_along() -> None:
     assert in_order({"b": 2, "a": 5}, {"z", "a", "b", "c"}) == ["c", "z", "b", "a"]
+
+
+@given(
+    st.lists(st.tuples(st.booleans(), st.integers(1, 3)), min_size=1, max_size=5),
+    st.dictionaries(st.integers(0, 4), st.booleans(), max_size=4),
+    st.lists(st.sampled_from(["**/*.old", "extras/**", "readme.txt"]), unique=True, max_size=2),
+    st.lists(st.sampled_from(["data/**", "*.toml"]), unique=True, max_size=1),
+)
+def test_what_a_release_lays_down_is_said_again_by_a_rule(
+    parts: list[tuple[bool, int]], named: dict[int, bool], gone: list[str], only: list[str]
+) -> None:
+    """Opened elsewhere, a pack lays down the same parts of the same builds."""
+    claims = Claims(
+        tuple(
+            Part(f"p{at}", f"P{at}", tuple(f"f{at}-{number}" for number in range(folders)), default)
+            for at, (default, folders) in enumerate(parts)
+        )
+    )
+    rule = PartRule({f"p{at}": laid for at, laid in named.items() if at < len(parts)}, tuple(only), tuple(gone))
+    laid = as_patterns(claims, rule)
+    again = as_rule(claims, laid)
+    assert as_patterns(claims, again) == laid
+    assert set(again.named.items()) <= set(rule.named.items())

@@ -13,6 +13,8 @@ import pytest
 from cyclonedx.schema import SchemaVersion
 from cyclonedx.validation.json import JsonStrictValidator
 
+from convoy_core.handing_out.announcement import MANY, announcement, changes_in_words
+from convoy_core.handing_out.announcement import as_markdown as announced_markdown
 from convoy_core.handing_out.checksums import NAME, checksums
 from convoy_core.handing_out.downloads import SPACE, metalink
 from convoy_core.handing_out.parts_list import cyclonedx
@@ -20,9 +22,9 @@ from convoy_core.handing_out.places import open_addresses, page_of
 from convoy_core.handing_out.reading_lists import COLUMNS, as_csv, as_html, as_markdown
 from convoy_core.lock.lock import OVERLAY, LockedBuild
 from convoy_core.lock.recipe import Recipe
-from convoy_core.lock.terms import Terms
+from convoy_core.lock.terms import HandStep, Terms
 from convoy_core.machine.memory import Needed
-from convoy_core.words.model import Pickup, Side
+from convoy_core.words.model import Pickup, Reach, Side
 
 from .making import lock, locked
 
@@ -134,3 +136,43 @@ def test_what_strangers_wrote_is_no_markup_in_pages_and_texts() -> None:
     text = as_markdown(FULL, "Tillerway 2.1, Bosun 5.2.0", SOURCES)
     assert "\\<script\\>" in text and "](javascript" not in text and "\n\\# \\|" not in text
     assert "- [Ledger](<http://127.0.0.1:9/shelf/pages/ledger>) 1.0, MIT OR Apache\\-2.0" in text
+
+
+def test_an_announcement_says_what_changed_what_to_do_and_what_happens_to_worlds() -> None:
+    seasons = replace(locked("seasons", reach=Reach.SAVE), on_removal="The calendar stops.")
+    step = Terms(steps=(HandStep("read", "Read the *rules*."),))
+    before = recipe((weir, {}), (ledger, {}), (seasons, {}))
+    now = recipe(
+        (weir, {}), (replace(ledger, version="2.0", archive=odd.archive), {}), (bells, {}), notes="Mind the lock."
+    )
+    now = replace(now, number="1.3.0", lock=replace(now.lock, terms=step), needed=Needed(3072, 4096, runtime="21"))
+    told = announcement(before, now, ("Tillerway 2.0", "Tillerway 2.1"), "https://convoy.example/r/1.3.0")
+    for line in (
+        "Night Freight 1.3.0 is out.",
+        "Mind the lock.",
+        "- The base moves from Tillerway 2.0 to Tillerway 2.1",
+        "- Ledger goes from 1.0 to 2.0",
+        "- Seasons 1.0 leaves",
+        "- By hand: Read the *rules*.",
+        "- You may choose Bells: Nice.",
+        "It takes 3 GB of memory, better 4 GB; it was 2 GB, and the runtime 21.",
+        "All of it: https://convoy.example/r/1.3.0",
+    ):
+        assert line in told.splitlines(), told
+    assert "The calendar stops." in told and "backed up" in told and "Worlds stay" not in told
+    assert "1 MB to fetch in 2 files" in told and "errand" not in told, "what one chooses is no errand yet"
+    text = announced_markdown(told)
+    assert "Read the \\*rules\\*." in text
+    assert "<https://convoy.example/r/1.3.0>" in text and "**What changed since 1.2.0:**" in text
+    assert "<script>" not in announced_markdown(announcement(None, FULL, ("", "Tillerway 2.1")))
+    assert "is out for trial" in announcement(before, replace(now, channel="trial"), ("", ""))
+
+
+def test_many_that_come_at_once_are_one_sentence() -> None:
+    def rows(count: int) -> list[dict[str, object]]:
+        named = {"what": "added", "before": "", "after": "1", "chosen": True}
+        return [{**named, "mod": str(at), "name": f"Mod {at}"} for at in range(count)]
+
+    assert len(changes_in_words(rows(MANY))) == MANY
+    (one,) = changes_in_words(rows(200))
+    assert one.startswith("200 mods come in: Mod 0 1, ") and one.endswith(" and 140 more")

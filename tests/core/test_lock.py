@@ -10,6 +10,8 @@ from convoy_core.lock.change_log import change_log, changes
 from convoy_core.lock.lock_json import as_data, read_lock
 from convoy_core.lock.recipe import Recipe, read_recipe
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.lock.whole_log import whole_log
+from convoy_core.machine.memory import Needed
 from convoy_core.trust.signing import key_fingerprint, new_key, public_half, sign, verify
 from convoy_core.words.errors import BadSignature, ConvoyError, HostileArchive, MalformedInput
 from convoy_core.words.model import Base, Reach, Side
@@ -209,3 +211,14 @@ def test_a_document_that_is_no_recipe_is_refused(document: bytes) -> None:
 
 def test_the_base_is_in_words() -> None:
     assert BASE.as_text() == "tillerway 2.1.0, bosun 5.2.0"
+
+
+def test_all_that_changes_has_demands_too_and_a_first_release_has_none() -> None:
+    def of(needed: Needed) -> Recipe:
+        return Recipe("p", "P", "1", "stable", "", "", lock((locked("ledger"), {})), needed=needed)
+
+    small, large = of(Needed(2048, 4096, 10**9, "17")), of(Needed(3072, 4096, 10**9 + 5, "21"))
+    assert [(row["name"], row["before"], row["after"]) for row in whole_log(small, large)] == [
+        ("demand: memory at least", "2 GB", "3 GB"), ("demand: runtime", "17", "21"),
+    ]  # fmt: skip
+    assert [row["name"] for row in whole_log(None, large)] == ["Ledger"]

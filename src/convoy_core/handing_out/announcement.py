@@ -24,6 +24,9 @@ from .reading_lists import no_markup
 MOST_LISTED = 60
 """Changes told one by one: whoever reads an announcement wants to play; the rest stands in the change log."""
 
+MANY = 6
+"""Mods that come in, or leave, each in a line of its own."""
+
 
 def announcement(before: Recipe | None, after: Recipe, bases: tuple[str, str], address: str = "") -> str:
     """For players who have `before`, or nothing. `bases`: theirs and the new one, in words. `address`: where more is
@@ -78,9 +81,22 @@ def _changed(before: Recipe | None, after: Recipe, bases: tuple[str, str]) -> It
         yield " ".join(f"The first release, on {bases[1]}: {listed(chosen[:MOST_LISTED])}{brought}.".split())
         return
     told = [f"The base moves from {bases[0]} to {bases[1]}"] if bases[0] != bases[1] else []
-    told += [row_in_words(row) for row in whole_log(before, after) if not row["name"].startswith("demand: ")]
+    told += changes_in_words([row for row in whole_log(before, after) if not row["name"].startswith("demand: ")])
     if told:
         yield _list(f"What changed since {before.number}", told)
+
+
+def changes_in_words(rows: Sequence[dict[str, Any]]) -> list[str]:
+    """Sentences without their full stops; where many mods come in, or leave, all of them are one."""
+    told: list[str] = []
+    for what, lead in ((What.ADDED, "come in"), (What.REMOVED, "leave")):
+        named = [f"{row['name']} {row['before'] or row['after']}" for row in rows if row["what"] == what]
+        if len(named) > MANY:
+            more = len(named) - MOST_LISTED
+            shown = [*named[:MOST_LISTED], *([f"{more} more"] if more > 0 else [])]
+            told.append(f"{len(named)} mods {lead}: {listed(shown)}")
+            rows = [row for row in rows if row["what"] != what]
+    return [*told, *map(row_in_words, rows)]
 
 
 def row_in_words(row: dict[str, Any]) -> str:

@@ -130,7 +130,7 @@ def try_hook(user: User, pack_id: UUID, hook_id: UUID) -> None:
 
 def call_hooks(event: Event, pack: Pack, told: Told, more: str) -> None:
     """Called in the transaction that spreads the event."""
-    for hook in pack.hooks.filter(on=True, kinds__contains=[event.what]):
+    for hook in pack.hooks.filter(on=True, kinds__contains=[event.what], made_at__lte=event.at):
         kind = f"{TYPE}.{event.what}"
         data = {
             "pack": {"id": str(pack.pk), "name": pack.name},

@@ -12,7 +12,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
-from convoy_core.handing_out.announcement import row_in_words
+from convoy_core.handing_out.announcement import changes_in_words, row_in_words
 from convoy_core.lock.change_log import What
 from convoy_core.machine.memory import MB, gigabytes
 from convoy_core.words.errors import ConvoyError
@@ -55,7 +55,7 @@ def page(request: HttpRequest, found: PublicPage) -> HttpResponse:
         f"{gigabytes(needed.minimum)} of memory, better {gigabytes(needed.recommended)}"
         if needed and needed.minimum
         else "",
-        f"{gigabytes(-(-needed.disk // MB))} of disk" if needed and needed.disk else "",
+        f"{_size(needed.disk)} of disk" if needed and needed.disk else "",
         f"runtime {needed.runtime}" if needed and needed.runtime else "",
         f"{_size(told.download)} to fetch" if told.download else "",
     ]
@@ -97,7 +97,7 @@ def _log(release: Release, older: Release | None) -> list[str]:
     """What it changed in sentences; of the first one only how much there was."""
     if older is None:
         return [f"The first of those that are open: {counted(release.builds, 'mod')}."]
-    return [f"{row_in_words(row)}." for row in release.changes]
+    return [f"{one}." for one in changes_in_words(release.changes)]
 
 
 @for_anybody

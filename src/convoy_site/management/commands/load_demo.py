@@ -13,6 +13,8 @@ from typing import Any
 from uuid import UUID
 
 import httpx
+from allauth.account.models import EmailAddress
+from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
@@ -26,12 +28,18 @@ from convoy_site.installations.orders import note_order
 from convoy_site.installations.stand_ins import stand_in_folder
 from convoy_site.installations.tasks import obey
 from convoy_site.keeping.accounts import make_keeper
+from convoy_site.notices.calls import make_hook
+from convoy_site.notices.models import Mailed
+from convoy_site.notices.services import wish
 from convoy_site.packs.models import Pack
 from convoy_site.packs.recognising import Recognition, recognise
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
 from convoy_site.people.demo import DEMO_ACCOUNTS
+from convoy_site.people.events import Happened
+from convoy_site.people.invitations import invite
 from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
+from convoy_site.public.services import change_page
 from convoy_site.releases.services import make_join_code, publish
 
 from ...catalogue.reading_sources import read_source
@@ -187,6 +195,7 @@ class Command(BaseCommand):
         Membership.objects.filter(user=people["tolliver"]).update(role=Role.CURATOR)
         about = ("Night Freight", "lantern", "Thursday nights", "Freight by lantern light. Be at the quay by eight.")
         pack = self._start(maren, crew.id, about, ON_TILLERWAY)
+        self._news(people, pack)
         hold = HoldLine(do="hold", mod="night-lanterns", version="1.4.0", because="the last one that keeps our world")
         edit_draft(maren, pack.id, 0, [*(AddMod(do="add", mod=mod) for mod in FIRST_LINES), hold])
         self._publish(maren, pack, "1.0.0", "The first evening. Six mods and what they need.")
@@ -217,6 +226,18 @@ class Command(BaseCommand):
         self._slow_water(people, crew.id)
         self._hollow_line(people, crew.id)
         self._spring(people, crew.id)
+        invite(maren, crew.id, Role.MEMBER, 3, 14, "Odwin's cousins", "")
+
+    def _news(self, people: dict[str, User], pack: Pack) -> None:
+        """Two addresses that are called with what happens, one of them out of order; and mail for those who curate."""
+        told = (Happened.RELEASE, Happened.TRIAL, Happened.WITHDRAWAL, Happened.DEPARTURE_SET)
+        if settings.DEMO_LETTERS:
+            make_hook(people["maren"], pack.id, f"{settings.DEMO_LETTERS}/called/quay-board", told)
+            make_hook(people["tolliver"], pack.id, f"{settings.DEMO_LETTERS}/called/broken", told[:1])
+        for name in ("maren", "tolliver"):
+            address = f"{name}@kestrel-wharf.example"
+            EmailAddress.objects.create(user=people[name], email=address, verified=True, primary=True)
+        wish(people["tolliver"], pack.id, Mailed.AT_ONCE)
 
     def _start(self, user: User, crew: UUID, about: tuple[str, str, str, str], base: tuple[str, str, str, str]) -> Pack:
         """`about`: name, emblem, group, notes; `base`: game, its version, loader and its version."""
@@ -330,6 +351,8 @@ class Command(BaseCommand):
         self._edit(tolliver, pack, lines, AddMod(do="add", mod=SLOW_SCENARIO))
         self._publish(tolliver, pack, "1.0.0", "Forty mods for an evening without a load, and a trial to run.")
         code = make_join_code(tolliver, pack.id, None).code
+        words = "Forty mods for a canal without a timetable.\n\nNobody loads, nobody hurries. Come as you are."
+        change_page(tolliver, pack.id, True, "slow-water", words, code)
         tollivers = join(tolliver, code, "Slow Water", "player", "tollivers-tower")
         join(people["sunniva"], code, "Slow Water", "player", "sunnivas-desk")
         self._sync(pack)

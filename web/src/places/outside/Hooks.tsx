@@ -182,7 +182,7 @@ function Log({ packId, hook }: { packId: string; hook: Shape["HookOut"] }) {
                     <Box component="span" sx={{ color: colour, fontWeight: 600, minWidth: 66 }}>
                       <span aria-hidden>{shape}</span> {word}
                     </Box>
-                    <span>{one.kind}</span>
+                    <span>{KINDS.find(({ kind }) => kind === one.kind)?.name ?? one.kind.replace("-", " ")}</span>
                     <Box component="span" sx={{ color: "text.secondary", flex: 1 }}>
                       {when(one.at)}
                       {one.tries > 0 && ` · ${one.tries === 1 ? "one try" : `${one.tries} tries`}, ${one.took_ms} ms`}
