@@ -23,6 +23,8 @@ from .places import Addresses, is_web, open_addresses, page_of
 FORMAT = "convoy-bag/1"
 DECLARATION = "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
 RECIPE, SIGNATURES, LEFT_OUT = "convoy.json", "convoy-signatures.json", "left-out.txt"
+GAME = "game.toml"
+"""The game's profile, as whoever made the file has it: for a site that has never heard of the game. Nobody signs it."""
 MANIFEST, TAG_MANIFEST, FETCH, INFO, BAGIT = (
     "manifest-sha256.txt", "tagmanifest-sha256.txt", "fetch.txt", "bag-info.txt", "bagit.txt",
 )  # fmt: skip
@@ -72,9 +74,10 @@ def make_bag(
     sources: Addresses,
     has: Collection[str],
     wanted: Wanted = Wanted(),
+    game: str = "",
 ) -> Bag:
     """`signed`: the release's exact bytes with their signatures; `charters`: who may sign, as far as it is known here;
-    `has`: sha256 of the archives that lie here.
+    `has`: sha256 of the archives that lie here; `game`: its profile, where it is known here.
     """
     carried: dict[str, LockedBuild] = {}
     left: list[LeftOut] = []
@@ -90,7 +93,7 @@ def make_bag(
     name = f"{recipe.pack_name}-{recipe.number}".lower()
     plain = "".join(char if char.isascii() and (char.isalnum() or char in ".-") else "-" for char in name)
     bag = Bag("-".join(filter(None, plain.split("-"))) or "pack", {}, carried, tuple(left))
-    bag.tags.update(_tags(recipe, signed, charters, sources, bag))
+    bag.tags.update(_tags(recipe, signed, charters, sources, bag, game))
     return bag
 
 
@@ -106,7 +109,9 @@ def _why_not(build: LockedBuild, has: Collection[str], wanted: Wanted) -> str:
     return "" if build.archive.sha256 in has else "It does not lie where this was made."
 
 
-def _tags(recipe: Recipe, signed: Signed, charters: Sequence[Signed], sources: Addresses, bag: Bag) -> dict[str, bytes]:
+def _tags(
+    recipe: Recipe, signed: Signed, charters: Sequence[Signed], sources: Addresses, bag: Bag, game: str
+) -> dict[str, bytes]:
     payload = dict(bag.carried)
     payload |= {path_of(one.build): one.build for one in bag.left if one.address}
     total = sum(build.archive.size for build in payload.values())
@@ -130,6 +135,7 @@ def _tags(recipe: Recipe, signed: Signed, charters: Sequence[Signed], sources: A
             f"{one.address} {one.build.archive.size} {path_of(one.build)}\n" for one in bag.left if one.address
         ),
         LEFT_OUT: "".join(_line(one, sources) for one in bag.left),
+        GAME: game,
     }
     found = {name: text.encode() for name, text in tags.items() if text or name in (BAGIT, MANIFEST)}
     found |= {RECIPE: signed.document, SIGNATURES: canonical_json(told)}

@@ -17,9 +17,9 @@ from ..trust.charter import CONTEXT, Charter, Duty, read_charter
 from ..trust.signed import Signed
 from ..trust.trusted import Trusted
 from ..words.errors import BadSignature, ConvoyError, MalformedInput
-from .bag import BAGIT, FETCH, LEFT_OUT, MANIFEST, RECIPE, SIGNATURES, TAG_MANIFEST, read_signatures
+from .bag import BAGIT, FETCH, GAME, LEFT_OUT, MANIFEST, RECIPE, SIGNATURES, TAG_MANIFEST, read_signatures
 
-TAGS = (BAGIT, MANIFEST, TAG_MANIFEST, FETCH, RECIPE, SIGNATURES, LEFT_OUT)
+TAGS = (BAGIT, MANIFEST, TAG_MANIFEST, FETCH, RECIPE, SIGNATURES, LEFT_OUT, GAME)
 """What is read of a bag; other tag files are passed by."""
 
 NEEDED = (BAGIT, MANIFEST, TAG_MANIFEST, RECIPE, SIGNATURES)
@@ -46,6 +46,8 @@ class ReadBag:
     archives: Mapping[str, str]
     missing: Mapping[str, str]
     left_out: str
+    game: str = ""
+    """The game's profile, unread; empty where the file brings none."""
 
 
 def top_of(names: Sequence[str]) -> str:
@@ -88,8 +90,8 @@ def read_bag(names: Sequence[str], tags: Mapping[str, bytes]) -> ReadBag:
     if strangers:
         name = archives[min(strangers)]
         raise BadBag(f"{name[:80]} in this pack is of no mod of its release.", now="Ask for the file again.")
-    left_out = tags.get(LEFT_OUT, b"").decode(errors="replace")
-    return ReadBag(recipe, signed, charters, sources, archives, missing, left_out)
+    left_out, game = (tags.get(name, b"").decode(errors="replace") for name in (LEFT_OUT, GAME))
+    return ReadBag(recipe, signed, charters, sources, archives, missing, left_out, game)
 
 
 def signed_by(told: ReadBag) -> tuple[Charter | None, str]:

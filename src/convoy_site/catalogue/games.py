@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from convoy_core.outside.game_profile import MAX_PROFILE, ReadProfile, look_at_profile, read_profile
 from convoy_core.outside.profile_changes import ProfileChange, changes_between
+from convoy_core.outside.profile_writing import document_of, with_version, written
 from convoy_core.outside.version_lists import read_version_lists, with_lists
 from convoy_core.words.errors import ConvoyError, MalformedInput, NameTaken
 from convoy_core.words.profile import GameProfile
@@ -113,6 +114,15 @@ def add_game(user: User, text: str, crew: Crew | None) -> Game:
         _note(game, user, "brought")
         audit.note(user, f"brought the game {game.name}", crew)
     return game
+
+
+def profile_for_others(game: Game, version: str) -> str:
+    """A game's profile as somebody takes it along who has a pack for this version of it: under the id by which it goes
+    here. A version that only a followed list names is written into it.
+    """
+    text = written({**document_of(game.profile_text), "id": game.pk}, over=game.profile_text)
+    known = {str(one.version) for one in read_profile(text).versions}
+    return text if version in known else with_version(text, {"version": version})
 
 
 def rehearse(game: Game, text: str) -> Rehearsed:

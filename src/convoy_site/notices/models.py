@@ -49,9 +49,10 @@ class Notice(models.Model):
     letter = models.CharField(max_length=10, choices=Letter.choices, default=Letter.NONE)
 
     class Meta:
-        ordering = ["-pk"]
+        ordering = ["-at", "-pk"]
         constraints = [models.UniqueConstraint(fields=["user", "key"], name="one_notice_of_a_thing")]
         indexes = [
+            models.Index(fields=["user", "-at", "-id"], name="notice_by_date"),
             models.Index(fields=["user", "seen_at"], name="notice_unseen"),
             models.Index(fields=["letter", "at"], condition=models.Q(letter="waits"), name="notice_to_mail"),
         ]

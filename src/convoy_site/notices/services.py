@@ -18,10 +18,13 @@ A_PAGE = 40
 
 
 def news_of(user: User, before: int | None = None) -> list[Notice]:
-    """A page of it, the newest first; `before`: the last notice of the page before."""
-    found = _readable(user)
-    if before is not None:
-        found = found.filter(pk__lt=before)
+    """A page of what happened, the newest first; `before`: the last notice of the page before. What waits for them is
+    `needing`.
+    """
+    found = _readable(user).exclude(needs=True, settled_at=None)
+    last = found.filter(pk=before).first() if before is not None else None
+    if last:
+        found = found.filter(Q(at__lt=last.at) | Q(at=last.at, pk__lt=last.pk))
     return list(found[:A_PAGE])
 
 

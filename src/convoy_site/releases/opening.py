@@ -22,13 +22,15 @@ from convoy_core.handing_out.places import page_of
 from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild
 from convoy_core.lock.recipe import Recipe
 from convoy_core.outside.archive_root import root_of
+from convoy_core.outside.game_profile import read_profile
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.licences import meaning
 from convoy_core.words.names import checked_name
+from convoy_core.words.wording import counted
 from convoy_io.bags import OpenBag, opened_bag
 
 from .. import kept_files, receiving
-from ..catalogue.games import game_for
+from ..catalogue.games import add_game
 from ..catalogue.models import Game
 from ..catalogue.own import adopt
 from ..packs import drafts, from_lock
@@ -36,7 +38,7 @@ from ..packs.models import EMBLEMS, Pack
 from ..packs.services import NewPack, start_pack
 from ..people import audit
 from ..people.models import Crew, SiteRules, User
-from ..people.rights import Action, NotFound
+from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from ..receiving import CHUNK, Upload, incoming
 from .models import MakingState, Opening
@@ -74,6 +76,8 @@ class Found:
     own_files: int
     settings: int
     steps: int
+    game: str = ""
+    """What the game is called that comes along; empty where this site has it."""
 
 
 @dataclass
@@ -105,7 +109,7 @@ def look_into(user: User, crew_id: UUID, upload: Upload) -> Opening:
 
 def _found(user: User, crew: Crew, bag: OpenBag) -> Found:
     told, recipe = bag.told, bag.told.recipe
-    on = _on(user, crew, recipe)
+    on, brings_game = _on(user, crew, bag)
     # A base that the game does not have here is told now, and not when all was read.
     on.game.profile.base(*_base(recipe))
     charter, doubt = signed_by(told)
@@ -134,14 +138,27 @@ def _found(user: User, crew: Crew, bag: OpenBag) -> Found:
         sum(one.mod == OVERLAY for one in (*lock.files, *lock.covered)),
         len(lock.terms.tweaks),
         len(lock.terms.steps),
+        on.game.name if brings_game else "",
     )
 
 
-def _on(user: User, crew: Crew, recipe: Recipe) -> _On:
-    game = game_for(user, recipe.lock.base.game)
-    if game.crew_id not in (None, crew.pk):
-        raise NotFound(f"{game.name} is another crew's game.", now="Choose that crew.")
-    return _On(crew, crew.pk, game, game.pk)
+def _on(user: User, crew: Crew, bag: OpenBag) -> tuple[_On, bool]:
+    """What the pack would draw on, and whether its game comes along with the file: it is then brought for the crew when
+    the pack is made. Raises NotFound, Forbidden, WrongProfile.
+    """
+    wanted = bag.told.recipe.lock.base.game
+    # A crew's own game has another key than the profile's id, and goes before everybody's.
+    of_crew = [one for one in Game.objects.filter(crew=crew) if read_profile(one.profile_text).id == wanted]
+    known = [*of_crew, *Game.objects.filter(pk=wanted, crew=crew), *Game.objects.filter(pk=wanted, crew=None)]
+    if known:
+        return _On(crew, crew.pk, known[0], known[0].pk), False
+    if not bag.told.game:
+        raise NotFound(f"There is no game “{wanted[:60]}” here.", now="Bring its profile first.")
+    allow(user, crew, Action.GAMES, "This crew")
+    profile = read_profile(bag.told.game)
+    if profile.id != wanted:
+        raise BadBag("The game in this file is another one than its release says.")
+    return _On(crew, crew.pk, Game(pk=wanted, name=profile.name, crew=crew, profile_text=bag.told.game), wanted), True
 
 
 def _base(recipe: Recipe) -> tuple[str, str, str]:
@@ -214,22 +231,25 @@ def _opened(opening: Opening) -> Iterator[tuple[OpenBag, Path]]:
 def _make(opening: Opening, bag: OpenBag, folder: Path) -> tuple[Pack, str]:
     """All of it in one transaction: a pack that is half there helps nobody."""
     user, recipe = opening.by, bag.told.recipe
-    on = _on(user, opening.crew, recipe)
+    on, brings_game = _on(user, opening.crew, bag)
     version, loader, loader_version = _base(recipe)
-    new = NewPack(
-        crew=opening.crew_id,
-        game=on.game_id,
-        name=opening.said["as"],
-        emblem=EMBLEMS[0],
-        group="",
-        notes=recipe.notes[:20_000],
-        game_version=version,
-        loader=loader,
-        loader_version=loader_version,
-    )
     lock = recipe.lock
     with transaction.atomic():
-        pack = start_pack(user, new)
+        game = add_game(user, bag.told.game, opening.crew) if brings_game else on.game
+        pack = start_pack(
+            user,
+            NewPack(
+                crew=opening.crew_id,
+                game=game.pk,
+                name=opening.said["as"],
+                emblem=EMBLEMS[0],
+                group="",
+                notes=recipe.notes[:20_000],
+                game_version=version,
+                loader=loader,
+                loader_version=loader_version,
+            ),
+        )
         known = from_lock.here(pack, lock)
         listed = from_lock.listed_here(pack, [one.mod for one in lock.builds])
         for one in lock.builds:
@@ -266,10 +286,13 @@ def _root(lock: Lock, build: LockedBuild, pack: Pack) -> str:
 def _outcome(pack: Pack, lock: Lock) -> str:
     draft = pack.draft
     draft.pack = pack
-    same = drafts.lock_of(draft).fingerprint() == lock.fingerprint()
-    if same:
+    made = drafts.lock_of(draft)
+    if made.fingerprint() == lock.fingerprint():
         return f"The draft gives the very same files: fingerprint {lock.fingerprint()}."
-    return f"{len(draft.unsettled)} lines have no build here; the draft is not what the release was, until they have."
+    if {(one.path, one.sha256) for one in made.files} == {(one.path, one.sha256) for one in lock.files}:
+        return f"The draft gives the very same files. Its fingerprint is another, as the game goes by {made.base.game} here."
+    lacking = counted(len(draft.unsettled), "line has no build", "lines have no build")
+    return f"{lacking} here: the draft is not what the release was until they have."
 
 
 def _forget_file(place: str) -> None:

@@ -39,6 +39,7 @@ from convoy_io.shares import write_share
 from .. import kept_files, receiving
 from ..catalogue import reaching
 from ..catalogue.fetching import NotRead, fetch_archive
+from ..catalogue.games import profile_for_others
 from ..catalogue.models import OwnFile
 from ..catalogue.services import addresses
 from ..kept_files import StorageAway
@@ -184,7 +185,8 @@ def _plan(subject: _Subject, asked: Asked, has: Collection[str]) -> Plan:
 
 def _bag(subject: _Subject, asked: Asked, has: Collection[str]) -> Bag:
     charter = newest_charter(subject.pack.crew).signed
-    return make_bag(subject.recipe, subject.signed, [charter], subject.sources, has, asked.wanted)
+    game = profile_for_others(subject.pack.game, str(subject.recipe.lock.base.version))
+    return make_bag(subject.recipe, subject.signed, [charter], subject.sources, has, asked.wanted, game)
 
 
 def _why_outside(build: LockedBuild, asked: Asked) -> str:

@@ -252,7 +252,8 @@ class MissingOut(Schema):
 
 class OpeningOut(Schema):
     """What a file holds, and how far a worker is. `mark`: of the keys that signed it; empty where `doubt` says why
-    nobody can tell. `known`: in this site's sources; `comes`: along with the file. `told`: what came of it.
+    nobody can tell. `known`: in this site's sources; `comes`: along with the file; `game`: what the game
+    is called that comes along, too. `told`: what came of it.
     """
 
     id: UUID
@@ -273,6 +274,7 @@ class OpeningOut(Schema):
     own_files: int
     settings: int
     steps: int
+    game: str
 
 
 class MoveIn(Schema):

@@ -5751,7 +5751,8 @@ export interface components {
         /**
          * OpeningOut
          * @description What a file holds, and how far a worker is. `mark`: of the keys that signed it; empty where `doubt` says why
-         *     nobody can tell. `known`: in this site's sources; `comes`: along with the file. `told`: what came of it.
+         *     nobody can tell. `known`: in this site's sources; `comes`: along with the file; `game`: what the game
+         *     is called that comes along, too. `told`: what came of it.
          */
         OpeningOut: {
             /** Base */
@@ -5764,6 +5765,8 @@ export interface components {
             doubt: string;
             /** Fingerprint */
             fingerprint: string;
+            /** Game */
+            game: string;
             /**
              * Id
              * Format: uuid

@@ -121,4 +121,5 @@ def _opening(one: Opening) -> OpeningOut:
         own_files=found.own_files,
         settings=found.settings,
         steps=found.steps,
+        game=found.game,
     )

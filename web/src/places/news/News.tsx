@@ -19,10 +19,10 @@ export default function News() {
   const [older, setOlder] = useState<Notice[]>([]);
   const [more, setMore] = useState<boolean | null>(null);
   const see = useChange((until: number) => told(api.POST("/api/news/seen", { body: { until } })), ["news", "count"]);
-  const newest = news.data?.rows[0]?.id;
+  const newest = news.data && Math.max(0, ...[...news.data.needs, ...news.data.rows].map((one) => one.id));
   const seeAll = see.mutate;
   useEffect(() => {
-    if (newest !== undefined) seeAll(newest);
+    if (newest) seeAll(newest);
   }, [newest, seeAll]);
   return (
     <Box sx={{ maxWidth: 760, mx: "auto", p: { xs: 1.5, sm: 3 } }}>

@@ -171,6 +171,11 @@ function Found({ one, again }: { one: Shape["OpeningOut"]; again: () => void }) 
       )}
       {one.notes && <Typography sx={{ whiteSpace: "pre-wrap", my: 2 }}>{one.notes}</Typography>}
       <Box sx={{ my: 2 }}>
+        {one.game && (
+          <Typography sx={{ mb: 1.5 }}>
+            <strong>{one.game}</strong> is no game of this site yet. Its profile comes along, and becomes your crew's.
+          </Typography>
+        )}
         <Group title="This site's sources have" names={one.known} />
         <Group title="Comes along, and becomes your crew's own" names={one.comes} />
         {one.missing.length > 0 && (
