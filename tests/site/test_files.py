@@ -19,7 +19,7 @@ from convoy_site.packs.models import Pack
 from convoy_site.people.models import Role, SiteRules
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases import packing, tasks
-from convoy_site.releases.models import Opening, Packing
+from convoy_site.releases.models import FAILED, Opening, Packing
 from convoy_site.releases.services import publish, recipe_of
 
 from .conftest import World, serving
@@ -201,6 +201,23 @@ def test_what_a_site_has_is_taken_from_its_sources(rich: World, net: dict[str, A
     draft = rich.as_("stranger").get(f"/api/packs/{told['pack']}/draft")[1]
     assert told["state"] == "done" and draft["unsettled"] == 1
     assert told["told"].startswith("1 line has no build here")
+
+
+def test_an_end_that_nobody_foresaw_is_told_to_whoever_waits(
+    rich: World, net: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    data = made(rich)
+    crew = start_crew(rich.users["stranger"], "Amber Quay")
+    looked, asking = brought(rich, crew, data)[1], asked(rich)[1]
+    assert rich.as_("stranger").post(f"/api/openings/{looked['id']}", {"name": "Other"})[0] == 200
+    kept_files.forget(Opening.objects.get().place)
+    with pytest.raises(FileNotFoundError):
+        tasks.open_up(looked["id"])
+    monkeypatch.setattr(packing, "write_bag", lambda *_: 1 / 0)
+    with pytest.raises(ZeroDivisionError):
+        tasks.pack_up(asking["id"])
+    for found in (Opening.objects.get(), Packing.objects.get(pk=asking["id"])):
+        assert (found.state, found.told) == ("failed", FAILED)
 
 
 HOSTILE: dict[str, Any] = {

@@ -153,6 +153,10 @@ class MakingState(models.TextChoices):
     STOPPED = "stopped"
 
 
+FAILED = "Something went wrong on the site. Nothing was kept. Try again, and tell its keeper if it stays so."
+"""What is told of a making that ended in an error nobody foresaw."""
+
+
 class Making(models.Model):
     """Something that a worker does with a large file, which whoever asked for it looks at and may stop. Sizes in
     bytes.

@@ -41,7 +41,7 @@ from ..people.models import Crew, SiteRules, User
 from ..people.rights import Action, NotFound, allow
 from ..people.services import crew_for
 from ..receiving import CHUNK, Upload, incoming
-from .models import MakingState, Opening
+from .models import FAILED, MakingState, Opening
 
 TASK = "convoy_site.releases.tasks.open_up"
 KEPT = timedelta(days=1)
@@ -213,6 +213,10 @@ def open_up(opening_id: UUID) -> None:
     except ConvoyError as error:
         rows.update(state=MakingState.FAILED, told=error.sentence())
         return
+    except Exception:
+        # Whoever waits is told at once; the job's own end tells the keeper what it was.
+        rows.update(state=MakingState.FAILED, told=FAILED)
+        raise
     rows.update(state=MakingState.DONE, told=told, done=opening.total, pack=pack)
     _forget_file(opening.place)
 
@@ -290,7 +294,9 @@ def _outcome(pack: Pack, lock: Lock) -> str:
     if made.fingerprint() == lock.fingerprint():
         return f"The draft gives the very same files: fingerprint {lock.fingerprint()}."
     if {(one.path, one.sha256) for one in made.files} == {(one.path, one.sha256) for one in lock.files}:
-        return f"The draft gives the very same files. Its fingerprint is another, as the game goes by {made.base.game} here."
+        return (
+            f"The draft gives the very same files. Its fingerprint is another: the game goes by {made.base.game} here."
+        )
     lacking = counted(len(draft.unsettled), "line has no build", "lines have no build")
     return f"{lacking} here: the draft is not what the release was until they have."
 

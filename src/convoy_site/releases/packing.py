@@ -51,7 +51,7 @@ from ..people.models import SiteRules, User
 from ..people.rights import Action, NotFound
 from ..receiving import CHUNK, SPARE_BYTES, TooLarge
 from .charters import newest_charter, signatures_of
-from .models import MakingState, Packing, Release
+from .models import FAILED, MakingState, Packing, Release
 from .services import as_recipe, current_release, recipe_of, release_numbered
 
 TASK = "convoy_site.releases.tasks.pack_up"
@@ -297,6 +297,10 @@ def pack_up(packing_id: UUID) -> None:
         Packing.objects.filter(pk=one.pk).update(state=MakingState.STOPPED)
     except ConvoyError as error:
         Packing.objects.filter(pk=one.pk).update(state=MakingState.FAILED, told=error.sentence())
+    except Exception:
+        # Whoever waits is told at once; the job's own end tells the keeper what it was.
+        Packing.objects.filter(pk=one.pk).update(state=MakingState.FAILED, told=FAILED)
+        raise
 
 
 def _make(one: Packing, folder: Path) -> None:
