@@ -36,6 +36,9 @@ def debian_packages(for_tests: bool, for_bench: bool) -> None:
         "python3-venv": needs_venv,
         "chromium": for_tests and not shutil.which("chromium"),
         "chromium-driver": for_tests and not shutil.which("chromedriver"),
+        "unzip": (for_tests or for_bench) and not shutil.which("unzip"),
+        "curl": for_tests and not (shutil.which("curl") or shutil.which("wget")),
+        "zip": for_bench and not shutil.which("zip"),
         "aria2": (for_tests or for_bench) and not shutil.which("aria2c"),
         "python3-solv": for_bench and not Path("/usr/lib/python3/dist-packages/solv.py").exists(),
     }

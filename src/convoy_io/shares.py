@@ -55,4 +55,6 @@ def _member(path: str, mode: int = 0o644, size: int = 0) -> zipfile.ZipInfo:
     found = zipfile.ZipInfo(path, DATE)
     found.file_size = size
     found.external_attr, found.create_system, found.compress_type = (0o100000 | mode) << 16, 3, zipfile.ZIP_DEFLATED
+    # Squeezed a little: most of it is already, and somebody waits. For what is streamed zipfile has no public way.
+    found._compresslevel = 1  # type: ignore[attr-defined]
     return found

@@ -31,13 +31,6 @@ def main() -> None:
             browser.close()
 
 
-PASTE = """Lock Ledger
-Night Lanterns
-Heron Almanac
-Sluice Books
-A Mod That Nobody Made"""
-
-
 def take(browser: Browser, name: str) -> None:
     time.sleep(SETTLE_SECONDS)
     browser.picture(TARGET / f"{name}.png")
@@ -49,15 +42,6 @@ def of_the_curator(maren: Browser) -> None:
     maren.sees("Night Freight", "in step")
     take(maren, "start")
     pack = pack_of(maren, "Night Freight")
-    maren.go("/packs/new?with=list")
-    maren.sees("Emblem")
-    maren.choose("Game", "Tillerway")
-    maren.fill("Name", "First Light")
-    maren.fill("Mods, one a line", PASTE)
-    maren.press("Which base has them?")
-    maren.sees("mods known")
-    scroll_to(maren, "//legend[text()='What it begins with']")
-    take(maren, "new-pack")
     maren.go(f"{pack}/assemble?mod=night-lanterns")
     maren.sees("Night Lanterns", "Builds", "Chosen")
     maren.press("Fits 2.1, Bosun")
@@ -65,16 +49,25 @@ def of_the_curator(maren: Browser) -> None:
     maren.sees("Old Sluice", "does not fit")
     take(maren, "assemble")
     maren.go(f"{pack}/assemble")
-    maren.sees("Chosen (", "Cargo Scales")
-    take(maren, "manifest")
-    maren.go(f"{pack}/assemble")
     maren.press("With pictures")
     maren.go(f"{pack}/mods/lock-ledger")
     maren.sees("If it is removed", "In my packs")
     take(maren, "mod")
     maren.go(f"{pack}/publish")
     maren.sees("Changes since release", "any number of uses")
+    maren.press("See it, and change it")
+    maren.sees("Write it anew", "What you do:")
+    scroll_to(maren, "//h1[contains(., 'Changes since release')]")
     take(maren, "publish")
+    maren.go(f"{pack}/hand-out")
+    maren.sees("mods inside", "Call an address")
+    maren.press("Make the file")
+    maren.sees("Files are kept for a day", "Forget")
+    take(maren, "hand-out")
+    maren.press("Log")
+    maren.sees("Send again", "taken")
+    scroll_to(maren, "//h2[text()='Calls of other services']")
+    take(maren, "calls")
     maren.go(f"{pack}/crew")
     maren.sees("Roll call", "2.9.0 in place of")
     opener = "//button[@aria-expanded='false'][contains(., '2.9.0 in place of')]"
@@ -86,7 +79,7 @@ def of_the_curator(maren: Browser) -> None:
 
 
 def of_check(maren: Browser) -> None:
-    hollow, spring = pack_of(maren, "Hollow Line"), pack_of(maren, "Night Freight, spring")
+    spring = pack_of(maren, "Night Freight, spring")
     maren.go(f"{spring}/check")
     maren.press("Open: Sluice Books is for another loader.")
     maren.sees("Lock Ledger 3.4.1 comes in")
@@ -97,18 +90,6 @@ def of_check(maren: Browser) -> None:
     maren.go(f"{spring}/check/overlap/fair-tolls/night-tolls")
     maren.sees("tolls.night")
     take(maren, "side-by-side")
-    maren.go(f"{hollow}/check/set-aside")
-    maren.sees("set aside by 340 lines")
-    take(maren, "set-aside")
-    maren.go(f"{spring}/check/own-files")
-    maren.press("Open config/lamps/glow.toml")
-    maren.sees("stern = 9")
-    take(maren, "own-files")
-    maren.go(f"{spring}/assemble?mod=old-salts-kit")
-    maren.press("Choose among its files")
-    maren.sees("songs/")
-    scroll_to(maren, "//h3[text()='What is laid down']")
-    take(maren, "parts")
 
 
 def scroll_to(browser: Browser, path: str) -> None:
@@ -126,18 +107,27 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     isbet.press("Join Kestrel Wharf and install")
     isbet.sees("Release 1.4.0", "My choices")
     take(isbet, "installation-phone")
+    isbet.go("/p/slow-water")
+    isbet.sees("How to join", "What is in it")
+    take(isbet, "public-phone")
     odwin.sign_in("odwin")
     odwin.go("/")
     odwin.sees("behind by 4")
     odwin.click("a[href*='/installations/']")
     odwin.sees("From 1.0.0 to 1.4.0", "To bring by hand")
     take(odwin, "errands")
+    odwin.go("/news")
+    odwin.sees("Waits for you", "is out.")
+    take(odwin, "news")
 
 
 def of_the_keeper(stranger: Browser, maren: Browser) -> None:
     stranger.go("/")
     stranger.sees("Everyone in step")
     take(stranger, "front")
+    stranger.go("/p/slow-water")
+    stranger.sees("How to join", "What is in it")
+    take(stranger, "public")
     maren.go("/games/tillerway")
     maren.sees("What was changed")
     maren.press("As text")
