@@ -54,7 +54,10 @@ def test_an_invitation_gives_its_role_once_and_no_more_than_its_maker_may_give(w
     # One that ran out, and one whose maker may invite no more.
     CrewInvitation.objects.update(until=timezone.now() - timedelta(seconds=1))
     assert world.as_("stranger").get(f"/api/aboard/{anyone}")[0] == 404
-    by_curator = invited(world, "curator")
+    by_curator, for_curators = invited(world, "curator"), invited(world, role="curator")
+    world.as_("owner").send("PUT", f"/api/crews/{world.crew.id}/people/member", {"role": "owner"})
+    assert world.as_("stranger").get(f"/api/aboard/{for_curators}")[0] == 404, "its maker may make no curators now"
+    world.as_("member").send("PUT", f"/api/crews/{world.crew.id}/people/owner", {"role": "owner"})
     world.as_("owner").send("PUT", f"/api/crews/{world.crew.id}/people/curator", {"role": "member"})
     assert world.as_("stranger").get(f"/api/aboard/{by_curator}")[0] == 404
 
@@ -81,6 +84,8 @@ def test_a_pack_that_moves_takes_its_machines_along(world: World) -> None:
     other = start_crew(world.users["owner"], "Amber Quay")
     Membership.objects.create(crew=other, user=world.users["member"])
     move = {"crew": str(other.pk)}
+    calling = {"address": "https://example.org/", "kinds": ["release"]}
+    assert world.as_("curator").post(f"{world.at}/hooks", calling)[0] == 200
     assert world.as_("owner").send("PUT", f"{world.at}/crew", move)[0] == 200
     assert world.as_("curator").get(world.at)[0] == 404 and world.as_("member").get(world.at)[0] == 200
     assert world.as_("stranger").get(f"/api/codes/{world.code}")[0] == 410
@@ -97,6 +102,8 @@ def test_a_pack_that_moves_takes_its_machines_along(world: World) -> None:
     trusts.demand_release(Signed(got.content, ((key, signature),)), is_here=False)
     spread()
     assert "Night Freight belongs to Amber Quay now, and no longer to Kestrel Wharf." in texts(world, "curator")
+    hook = world.as_("owner").get(f"{world.at}/hooks")[1][0]
+    assert not hook["on"] and hook["off_because"] == "The pack moved to another crew."
 
 
 def test_a_pack_with_its_crews_own_builds_does_not_move(world: World) -> None:

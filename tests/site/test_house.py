@@ -1,6 +1,7 @@
 """What `./run` stands on: ports that are stepped over, secrets that are kept, processes that end with their parent."""
 
 import os
+import re
 import signal
 import socket
 import subprocess
@@ -10,7 +11,9 @@ from pathlib import Path
 
 import pytest
 
+from convoy_site.api import api
 from house import install, places, services
+from house.front import UPLOADS
 
 
 def test_a_taken_port_is_stepped_over_and_a_free_one_remembered(
@@ -108,3 +111,16 @@ def test_the_agent_is_one_file_that_stands_alone(tmp_path: Path) -> None:
     command = [sys.executable, "-c", code, str(target), "status", "--folder", str(tmp_path)]
     done = subprocess.run(command, capture_output=True, text=True, cwd=tmp_path)
     assert done.returncode == 2 and "is no installation" in done.stderr
+
+
+def test_every_door_that_takes_a_file_takes_a_large_one_behind_the_front() -> None:
+    """Elsewhere five megabytes are the most: what is missing here is refused before the site hears of it."""
+    large = {
+        path
+        for path, operations in api.get_openapi_schema()["paths"].items()
+        for operation in operations.values()
+        if "application/octet-stream" in operation.get("requestBody", {}).get("content", {})
+    }
+    assert len(large) >= 6
+    for path in large:
+        assert re.fullmatch(UPLOADS, path.removeprefix("/api/")), path

@@ -22,7 +22,7 @@ from ..people import audit
 from ..people.models import AuditEntry, Crew, User
 from ..people.rights import Action, Forbidden
 from ..people.services import crew_for
-from ..releases.models import JoinCode, Release, ReleaseSignature, Waiting, Withdrawal
+from ..releases.models import JoinCode, Opening, Packing, Release, ReleaseSignature, Waiting, Withdrawal
 
 
 class StillUsed(ConvoyError):
@@ -111,6 +111,8 @@ def end_crew(user: User, crew_id: UUID, name: str) -> None:
         )
     tell_of_an_end(crew, user, f"{user.shown} ended {crew.name}. What lies on your machines stays as it is.")
     places = [one.place for one in OwnFile.objects.filter(crew=crew).only("crew_id", "sha256")]
+    places += [one.place for one in Packing.objects.filter(pack__crew=crew).only("pk")]
+    places += [one.place for one in Opening.objects.filter(crew=crew).only("pk")]
     for pack in crew.packs.all():
         _forget(pack)
     Mod.objects.filter(Q(crew=crew) | Q(game__in=games)).delete()

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from convoy_core.words.wording import counted
 
-from ..installations.models import Installation
+from ..installations.models import Departure, Installation
 from ..installations.page import shown
 from ..installations.standings import stand
 from ..packs.models import Pack
@@ -46,7 +46,7 @@ def _departures(pack: Pack) -> None:
         coming = [crew[one.user_id] for one in departure.answers.all() if one.comes and one.user_id in crew]
         to_do = departures.still_to_do(departure, newest, stood, coming)
         mine = {one.installation.member_id: one.installation.pk for one in stood}
-        key = f"ready:{departure.pk}:{departure.at:%Y%m%d%H%M}"
+        key = _ready_key(departure)
         _settle_but(key, to_do)
         _tell(
             Notice(
@@ -100,20 +100,28 @@ def _settle_past() -> None:
     now = timezone.now()
     kept = Notice.objects.filter(key__startswith="ready:", settled_at=None)
     kept.filter(when__lte=now).update(settled_at=now)
-    for one in kept:
-        _, departure, at = one.key.split(":")
-        stands = one.pack and one.pack.departures.filter(pk=departure, called_off=False).first()
-        if not stands or f"{stands.at:%Y%m%d%H%M}" != at:
-            Notice.objects.filter(pk=one.pk).update(settled_at=now)
+    open_ones = {_ready_key(one) for one in Departure.objects.filter(called_off=False, at__gt=now)}
+    kept.exclude(key__in=open_ones).update(settled_at=now)
+
+
+def _ready_key(departure: Departure) -> str:
+    """Another date is another thing to be ready for."""
+    return f"ready:{departure.pk}:{departure.at:%Y%m%d%H%M}"
 
 
 def _tell(notices: Iterable[Notice]) -> None:
+    """Each thing once. What came back after it was settled needs its reader again, and no second letter."""
+    notices = list(notices)
+    if not notices:
+        return
+    known = Notice.objects.filter(key__in={one.key for one in notices}, user__in={one.user_id for one in notices})
+    rows = {(one.user_id, one.key): one for one in known}
     for one in notices:
-        with transaction.atomic():
-            if Notice.objects.filter(user=one.user, key=one.key).exists():
-                # It came back after it was settled: the same thing needs them again, and needs no second letter.
-                Notice.objects.filter(user=one.user, key=one.key).update(settled_at=None, text=one.text)
-                continue
-            mailing.settle_letters([one], one.pack)
-            one.save()
-            mailing.mail_at_once([one])
+        before = rows.get((one.user_id, one.key))
+        if before is None:
+            with transaction.atomic():
+                mailing.settle_letters([one], one.pack)
+                one.save()
+                mailing.mail_at_once([one])
+        elif before.settled_at is not None or before.text != one.text:
+            Notice.objects.filter(pk=before.pk).update(settled_at=None, text=one.text)

@@ -46,6 +46,9 @@ def spread(event_id: UUID) -> None:
     mailing.mail_at_once(made)
     if pack:
         calls.call_hooks(event, pack, told, more)
+        if event.what == Happened.PACK_MOVED:
+            # Its hooks are of those who curated it until now.
+            pack.hooks.update(on=False, off_because="The pack moved to another crew.")
     event.spread_at = timezone.now()
     event.save(update_fields=["spread_at"])
 

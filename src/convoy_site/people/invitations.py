@@ -63,7 +63,7 @@ def invite(user: User, crew_id: UUID, role: Role, uses: int | None, days: int, n
             f"{user.shown} invites you to {crew.name}, as {role.value}.\n\n{address_of(made)}\n\n"
             f"It holds until {until:%d %B %Y}. If you do not know {user.shown}, do nothing.\n"
         )
-        EmailMessage(f"An invitation to {crew.name}"[:200], body, to=[mail]).send()
+        EmailMessage(" ".join(f"An invitation to {crew.name}".split())[:200], body, to=[mail]).send()
     return made
 
 
@@ -97,7 +97,9 @@ def _standing(code: str, lock: bool = False) -> CrewInvitation:
     rows = CrewInvitation.objects.select_related("crew", "made_by")
     rows = rows.select_for_update(of=("self",)) if lock else rows
     found = _open(rows).filter(pk=code).first()
-    if found is None or role_in(found.made_by, found.crew) not in (Role.OWNER, Role.CURATOR):
+    # What its maker may not give any more leads nowhere either.
+    givers = (Role.OWNER, Role.CURATOR) if found and found.role == Role.MEMBER else (Role.OWNER,)
+    if found is None or role_in(found.made_by, found.crew) not in givers:
         raise NoSuchInvitation(
             "This invitation leads nowhere.", "It was used, withdrawn, or ran out.", "Ask for a new one."
         )
