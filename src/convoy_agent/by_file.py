@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import shutil
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -86,7 +86,8 @@ def take_file(place: Path, root: Path, store: Store) -> int:
         if packed.told.recipe.pack != pairing.pack_id:
             name = packed.told.recipe.pack_name
             raise FolderRefused(f"This file is {name}; the folder follows {pairing.pack}.", now="Nothing was changed.")
-        folder.releases.trust.now(pairing).demand_release(packed.told.signed, is_here=False)
+        trusted = folder.releases.trust.follow(pairing, packed.told.charters, datetime.now(UTC))
+        trusted.demand_release(packed.told.signed, is_here=False)
         stored = _store(packed, store)
         _follow(folder, packed.told)
     return stored
@@ -133,6 +134,7 @@ def _store(packed: OpenBag, store: Store) -> int:
 def _follow(folder: Folder, told: ReadBag) -> None:
     folder.releases.keep(told.signed)
     number = told.recipe.number
-    kept = folder.kept_head()
-    sources = {**(kept.sources if kept else {}), **told.sources}
-    folder.keep_head(Head(number, number, sources, sha256=told.recipe.sha256))
+    # What its member chose holds for what comes, too.
+    kept = folder.kept_head() or Head(number, number, {})
+    sources = {**kept.sources, **told.sources}
+    folder.keep_head(replace(kept, number=number, newest=number, sources=sources, sha256=told.recipe.sha256))

@@ -13,7 +13,7 @@ import bagit
 import pytest
 from typer.testing import CliRunner
 
-from convoy_agent import by_file, packing, taking_back
+from convoy_agent import by_file, choosing, packing, taking_back
 from convoy_agent.change import Wish
 from convoy_agent.commands.app import app
 from convoy_agent.errors import BadRelease, DiskFull, FolderRefused, SiteRefused
@@ -25,12 +25,14 @@ from convoy_core.handing_out.bag import Bag, Wanted, make_bag
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import OVERLAY
 from convoy_core.lock.recipe import Recipe, read_recipe
-from convoy_core.trust.charter import read_charter
+from convoy_core.trust.charter import CONTEXT as CHARTER
+from convoy_core.trust.charter import Duty, read_charter
 from convoy_core.trust.signed import Signed
+from convoy_core.trust.signing import new_key, public_half
 from convoy_core.trust.statement import Named
 from convoy_core.trust.trusted import RELEASE_CONTEXT
-from convoy_core.words.errors import ConvoyError
-from convoy_core.words.model import Pickup, Side
+from convoy_core.words.errors import ConvoyError, MalformedInput
+from convoy_core.words.model import Pickup, Reach, Side
 from convoy_io.bags import opened_bag, write_bag
 from convoy_io.zips import ArchiveWrong
 
@@ -316,3 +318,69 @@ def test_a_file_that_others_made_is_not_followed(member: Member, tmp_path: Path)
         write_bag(nobody, lambda sha256: Path(), out)
     with pytest.raises(ConvoyError, match="Nobody can tell who made"):
         by_file.join_file(forged, tmp_path / "other", store)
+
+
+def given(member: Member, place: Path, number: str) -> Path:
+    """A release of the harbour as a file that brings every charter, as a site makes one."""
+    site = member.harbour
+    recipe = read_recipe(site.documents[number])
+    signed = Signed(site.documents[number]).with_signature(RELEASE_CONTEXT, site.key)
+    archives = {one.archive.sha256: site.archive(one.mod) for one in recipe.lock.builds}
+    with place.open("wb") as out:
+        write_bag(make_bag(recipe, signed, site.charters, {}, archives), archives.__getitem__, out)
+    return place
+
+
+def test_what_a_member_chooses_without_a_site_holds_for_what_comes(member: Member, tmp_path: Path) -> None:
+    site, alone = member.harbour, Member(member.harbour, tmp_path / "alone", Store(tmp_path / "other-store"))
+    mods = {"ledger": {"a.txt": "1"}, "bells": {"b.txt": "2"}, "trial": {"rules.toml": "night = true\n"}}
+    for number in ("2.0.0", "2.1.0"):
+        site.publish(number, mods, optional=("bells",), for_worlds=("trial",), reaches={"bells": Reach.OWN})
+    by_file.join_file(given(member, tmp_path / "a.zip", "2.0.0"), alone.folder, alone.store)
+    (alone.folder / "worlds/fen").mkdir(parents=True)
+    (alone.folder / "worlds/fen/map.dat").write_text("fen")
+    alone.sync()
+    assert (alone.folder / "mods/bells").exists() and not (alone.folder / "worlds/fen/trials").exists()
+    run, line = CliRunner(), app(["files"])
+    said = ["choose", "--folder", str(alone.folder), "--without", "bells", "--into", "fen=trial", "--json"]
+    told = json.loads(run.invoke(line, said).stdout)
+    assert [(one["mod"], one["taken"]) for one in told["optional"]] == [("bells", False)]
+    assert told["worlds"] == {"trial": ["worlds/fen"]}
+    alone.sync()
+    assert not (alone.folder / "mods/bells").exists() and (alone.folder / "worlds/fen/trials/rules.toml").exists()
+    by_file.take_file(given(member, tmp_path / "b.zip", "2.1.0"), alone.folder, alone.store)
+    assert alone.sync().release == "2.1.0" and not (alone.folder / "mods/bells").exists()
+    choosing.choose(alone.folder, taking=["bells"], out_of=[("fen", "trial")])
+    alone.sync()
+    assert (alone.folder / "mods/bells").exists() and not (alone.folder / "worlds/fen/trials").exists()
+    for wrong in ({"without": ["ledger"]}, {"into": [("../out", "trial")]}, {"into": [("fen", "bells")]}):
+        with pytest.raises(MalformedInput):
+            choosing.choose(alone.folder, **wrong)  # type: ignore[arg-type]
+    member.sync()
+    with pytest.raises(FolderRefused, match="follows http"):
+        choosing.choose(member.folder)
+
+
+def test_a_folder_that_follows_files_follows_its_crew_to_new_keys_and_no_other(member: Member, tmp_path: Path) -> None:
+    site, alone = member.harbour, Member(member.harbour, tmp_path / "alone", Store(tmp_path / "other-store"))
+    by_file.join_file(given(member, tmp_path / "a.zip", "1.0.0"), alone.folder, alone.store)
+    alone.sync()
+    old, fresh = site.key, new_key()
+    first = read_charter(site.charters[-1].document)
+    second = replace(first, version=2).with_duty(Duty.RELEASE, [public_half(fresh)], 1)
+    stolen = site.charters[:]
+    site.charter(second, old)
+    site.key = fresh
+    site.publish("1.1.0", NEWER)
+    file = given(member, tmp_path / "b.zip", "1.1.0")
+    # One who has the new key's release and no charter that the old keys signed gets nowhere.
+    chain, site.charters = site.charters, [*stolen, Signed(second.as_bytes()).with_signature(CHARTER, new_key())]
+    with pytest.raises(ConvoyError):
+        by_file.take_file(given(member, tmp_path / "c.zip", "1.1.0"), alone.folder, alone.store)
+    site.charters = chain
+    by_file.take_file(file, alone.folder, alone.store)
+    assert alone.sync().release == "1.1.0"
+    site.key = old
+    site.publish("1.2.0", FIRST)
+    with pytest.raises(ConvoyError, match="signed"):
+        by_file.take_file(given(member, tmp_path / "d.zip", "1.2.0"), alone.folder, alone.store)

@@ -43,7 +43,9 @@ ledger = replace(
     locked("ledger", needs=("weir",)), licence="MIT OR Apache-2.0", urls=("files/l.zip", "http://192.0.2.1/l.zip")
 )
 weir = replace(locked("weir", chosen=False), licence="LicenseRef-own")
-bells = replace(locked("bells", pickup=Pickup.BY_HAND, optional=True), advice="Nice.", licence="ask Wenna first")
+bells = replace(
+    locked("bells", pickup=Pickup.BY_HAND, optional=True, reach=Reach.OWN), advice="Nice.", licence="ask Wenna first"
+)
 odd = replace(locked("odd", pickup=Pickup.OURS), name=HOSTILE, licence=HOSTILE, page="javascript:alert(1)")
 own = replace(locked(OVERLAY, pickup=Pickup.OURS), name="Own files", licence="")
 FULL = recipe((weir, {"mods/weir/x": "1"}), (ledger, {}), (bells, {}), (odd, {}), (own, {}), notes=HOSTILE)

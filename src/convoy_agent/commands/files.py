@@ -1,17 +1,19 @@
-"""Commands that make a pack a file, and look into one."""
+"""Commands that make a pack a file, look into one, and choose where a folder follows files."""
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
 from convoy_core.handing_out.bag import Wanted
+from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import Side
-from convoy_core.words.wording import counted
+from convoy_core.words.wording import counted, listed
 
-from .. import packing
+from .. import choosing, packing
 from .options import FILES, FolderOption, JsonOption
 from .screen import Bar, print_json, say
 from .the_store import keep_store
@@ -69,3 +71,38 @@ def look(
     signed = f"Signed by the key {found.mark}: compare it with the one that you were told."
     say(signed if found.mark else f"Do not trust it: {found.doubt}")
     say(found.told.left_out.rstrip())
+
+
+@commands.command(rich_help_panel=FILES)
+def choose(
+    folder: FolderOption = Path(),
+    without: Annotated[list[str] | None, typer.Option("--without", help="Do without this optional mod.")] = None,
+    taking: Annotated[list[str] | None, typer.Option("--with", help="Take this optional mod again.")] = None,
+    into: Annotated[
+        list[str] | None, typer.Option("--into", help="WORLD=MOD: its content goes into this world; * for all.")
+    ] = None,
+    out_of: Annotated[list[str] | None, typer.Option("--out-of", help="WORLD=MOD: it leaves this world.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Choose optional mods, and worlds for what goes into worlds, in a folder that follows files. Alone: list them."""
+    pairs = [[_pair(one) for one in told or ()] for told in (into, out_of)]
+    found = choosing.choose(folder, without or (), taking or (), *pairs)
+    if as_json:
+        optional = [asdict(one) for one in found.optional]
+        print_json({"optional": optional, "worlds": {mod: list(worlds) for mod, worlds in found.worlds.items()}})
+        return
+    for one in found.optional:
+        say(f"{'with' if one.taken else 'without'} {one.mod}: {one.name}. {one.advice}".rstrip())
+    for mod, worlds in found.worlds.items():
+        say(f"{mod} goes into {listed(worlds) if worlds else 'no world'}.")
+    if not found.optional and not found.worlds:
+        say("There is nothing to choose in this release.")
+    elif without or taking or into or out_of:
+        say("Next: convoy sync")
+
+
+def _pair(text: str) -> tuple[str, str]:
+    world, _, mod = text.rpartition("=")
+    if not world or not mod:
+        raise MalformedInput(f"“{text}” cannot be read.", now="Write WORLD=MOD.")
+    return world, mod

@@ -23,7 +23,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "game": ("game",),
     "source": ("source",),
     "keys": ("key",),
-    "files": ("pack", "open"),
+    "files": ("pack", "open", "choose"),
 }
 """Module of this package to the names of its commands. Each module calls what it holds `commands`."""
 

@@ -12,7 +12,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from convoy_core.trust.charter import MOST_STEPS, WrongCharter, begin, first_charter, read_charter
+from convoy_core.trust.charter import MOST_STEPS, CharterOver, WrongCharter, begin, first_charter, read_charter
 from convoy_core.trust.signed import Signed, read_signed_data
 from convoy_core.trust.statement import Statement, read_statement
 from convoy_core.trust.trusted import Trusted
@@ -71,6 +71,28 @@ class TrustKept:
         if trusted.statement is not before.statement:
             word = said
         if kept is None or trusted != before:
+            self._write(trusted, charter, word)
+        return trusted
+
+    def follow(self, pairing: Pairing, charters: Sequence[Signed], now: datetime) -> Trusted:
+        """Brings the kept charter forward by those that a file brings, as far as each is signed by the one before.
+        What does not follow is passed by: the keys that are trusted decide about what else the file holds.
+        """
+        kept = self._read(pairing)
+        if kept is None:
+            return self.now(pairing)
+        trusted, charter, word = kept
+        newer = {
+            one.version: signed
+            for one, signed in ((read_charter(each.document), each) for each in charters[-MOST_STEPS:])
+            if one.version > trusted.charter.version
+        }
+        for _, signed in sorted(newer.items()):
+            try:
+                trusted, charter = trusted.with_charters([signed], now), signed
+            except (WrongCharter, BadSignature, CharterOver):
+                break
+        if trusted is not kept[0]:
             self._write(trusted, charter, word)
         return trusted
 

@@ -125,11 +125,11 @@ def _to_do(before: Recipe | None, after: Recipe) -> Iterator[str]:
     told += [f"{build.name}: {what_to_do(build)}" for build in errands]
     had = {step.id for step in before.lock.terms.steps} if before else set()
     told += [f"By hand: {step.text}" for step in after.lock.terms.steps if step.id not in had]
-    old = before.lock.by_mod if before else {}
+    old = {build.mod for build in before.lock.share(Side.PLAYER).choices} if before else set()
     told += [
         f"You may choose {build.name}{f': {build.advice}' if build.advice else ''}"
-        for build in after.lock.share(Side.PLAYER).builds
-        if build.optional and not (build.mod in old and old[build.mod].optional)
+        for build in after.lock.share(Side.PLAYER).choices
+        if build.mod not in old
     ]
     yield _list("What you do", told)
 

@@ -135,7 +135,7 @@ def shown(page: PublicPage) -> Shown:
         page,
         newest,
         recipe,
-        _groups(builds, open_addresses_of(page)),
+        _groups(builds, {one.mod for one in recipe.lock.choices}, open_addresses_of(page)),
         releases,
         pictures,
         sum(one.archive.size for one in builds),
@@ -147,11 +147,12 @@ def open_addresses_of(page: PublicPage) -> dict[str, str]:
     return {name: at for name, at in addresses(page.pack.game_id, page.pack.crew_id).items() if is_web(at)}
 
 
-def _groups(builds: list[LockedBuild], sources: dict[str, str]) -> list[Group]:
+def _groups(builds: list[LockedBuild], choices: set[str], sources: dict[str, str]) -> list[Group]:
+    sure = [one for one in builds if one.mod not in choices]
     told = (
-        ("Chosen", [one for one in builds if one.chosen and not one.optional]),
-        ("Yours to choose", [one for one in builds if one.optional]),
-        ("Brought in by what these need", [one for one in builds if not one.chosen and not one.optional]),
+        ("Chosen", [one for one in sure if one.chosen]),
+        ("Yours to choose", [one for one in builds if one.mod in choices]),
+        ("Brought in by what these need", [one for one in sure if not one.chosen]),
     )
     return [Group(title, [_part(one, sources) for one in some]) for title, some in told if some]
 

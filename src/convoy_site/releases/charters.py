@@ -58,6 +58,12 @@ def _first(crew: Crew) -> CharterKept:
     return row
 
 
+def all_charters(crew: Crew) -> list[Signed]:
+    """From the first to the newest: whoever pinned any of them can follow."""
+    newest_charter(crew)
+    return [row.as_signed() for row in CharterKept.objects.filter(crew=crew).order_by("version")]
+
+
 def charters_after(crew: Crew, version: int) -> list[Signed]:
     newest_charter(crew)
     rows = CharterKept.objects.filter(crew=crew, version__gt=version).order_by("version")

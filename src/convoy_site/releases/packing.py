@@ -50,7 +50,7 @@ from ..people import audit
 from ..people.models import SiteRules, User
 from ..people.rights import Action, NotFound
 from ..receiving import CHUNK, SPARE_BYTES, TooLarge
-from .charters import newest_charter, signatures_of
+from .charters import all_charters, signatures_of
 from .models import FAILED, MakingState, Packing, Release
 from .services import as_recipe, current_release, recipe_of, release_numbered
 
@@ -184,9 +184,9 @@ def _plan(subject: _Subject, asked: Asked, has: Collection[str]) -> Plan:
 
 
 def _bag(subject: _Subject, asked: Asked, has: Collection[str]) -> Bag:
-    charter = newest_charter(subject.pack.crew).signed
+    charters = all_charters(subject.pack.crew)
     game = profile_for_others(subject.pack.game, str(subject.recipe.lock.base.version))
-    return make_bag(subject.recipe, subject.signed, [charter], subject.sources, has, asked.wanted, game)
+    return make_bag(subject.recipe, subject.signed, charters, subject.sources, has, asked.wanted, game)
 
 
 def _why_outside(build: LockedBuild, asked: Asked) -> str:
