@@ -5,6 +5,7 @@ The file's charter says whose keys may sign; it is pinned at joining, and what c
 
 from __future__ import annotations
 
+import os
 import shutil
 import uuid
 from dataclasses import dataclass, replace
@@ -12,6 +13,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from convoy_core.handing_out.bag_reading import ReadBag, signed_by
+from convoy_core.lock.in_worlds import world_of
 from convoy_core.trust.charter import Charter, Duty
 from convoy_core.words.errors import BadSignature
 from convoy_io.bags import OpenBag, opened_bag
@@ -23,16 +25,17 @@ from .leave import finish as finish_leaving
 from .site.progress import Screen, Silent
 from .site.site import Head, Pairing
 from .storage import disk
-from .storage.files import SPARE_BYTES, made_anew, trouble_told
+from .storage.files import SPARE_BYTES, made_anew, trouble_told, unlinked
 from .storage.store import Store
 
 
 @dataclass(frozen=True)
 class Joined:
-    """`stored`: how many archives the file brought."""
+    """`stored`: how many archives the file brought; `worlds`: those that were laid down."""
 
     pairing: Pairing
     stored: int
+    worlds: tuple[str, ...] = ()
 
 
 def join_file(
@@ -44,9 +47,10 @@ def join_file(
     game: Path | None = None,
     as_it_is: bool = False,
     screen: Screen | None = None,
+    with_worlds: bool = False,
 ) -> Joined:
     """Makes a folder follow a file. `key`: the mark that its keys must have, where somebody said so; `game` is copied
-    into the folder first.
+    into the folder first; `with_worlds`: saved worlds that the file brings are laid down, where none of that name is.
 
     Raises FolderRefused, BadRelease for other keys, BadSignature, and what reading such a file raises.
     """
@@ -67,7 +71,8 @@ def join_file(
         folder.create(pairing, as_it_is or game is not None)
         with folder.held():
             _follow(folder, packed.told)
-    return Joined(pairing, stored)
+            worlds = lay_worlds(packed, folder) if with_worlds else ()
+    return Joined(pairing, stored, worlds)
 
 
 def take_file(place: Path, root: Path, store: Store) -> int:
@@ -129,6 +134,35 @@ def _store(packed: OpenBag, store: Store) -> int:
         finally:
             disk.remove(beside)
     return len(new)
+
+
+def lay_worlds(packed: OpenBag, folder: Folder) -> tuple[str, ...]:
+    """Lays down the saved worlds that a file brings, each whole or not at all; one whose name is taken here is passed
+    by. Gives those that were laid. Raises ArchiveWrong, DiskFull.
+    """
+    if shutil.disk_usage(folder.root).free < packed.world_bytes() + SPARE_BYTES:
+        raise DiskFull(f"{folder.root} has no room for the worlds.", now="Make room, then try again.")
+    terms = packed.told.recipe.lock.terms
+    files: dict[str, list[str]] = {}
+    for path in packed.told.worlds:
+        files.setdefault(world_of(path, terms), []).append(path)
+    laid = []
+    for world, paths in sorted(files.items()):
+        target, beside = unlinked(folder.root, world), folder.own / "world"
+        if os.path.lexists(target):
+            continue
+        disk.remove_tree(beside)
+        for path in paths:
+            place = beside / path.removeprefix(f"{world}/")
+            place.parent.mkdir(parents=True, exist_ok=True)
+            with made_anew(place) as out:
+                for block in packed.world_file(path):
+                    out.write(block)
+                disk.written(out)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        disk.replace(beside, target)
+        laid.append(world)
+    return tuple(laid)
 
 
 def _follow(folder: Folder, told: ReadBag) -> None:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
-from convoy_core.handing_out.bag import Bag
+from convoy_core.handing_out.bag import WORLDS, Bag
 from convoy_core.handing_out.bag_reading import TAGS, BadBag, ReadBag, read_bag, top_of
 
 from .zips import CHUNK, ArchiveWrong, Zip, opened
@@ -25,8 +25,8 @@ MOST_TAG = 128 * 2**20
 def write_bag(
     bag: Bag, archive: Callable[[str], Path], into: BinaryIO, wrote: Callable[[int], None] = lambda _: None
 ) -> None:
-    """`archive`: where the archive of a sha256 lies. Nothing is packed anew: archives are packed already. `wrote`: told
-    of every block's size; what it raises ends the writing.
+    """`archive`: where the archive, or the world's file, of a sha256 lies. Nothing is packed anew: archives are packed
+    already. `wrote`: told of every block's size; what it raises ends the writing.
 
     Raises ArchiveWrong for one that is not what the release says: it must not be handed on. OSError.
     """
@@ -34,20 +34,35 @@ def write_bag(
         for name, content in bag.tags.items():
             packed.writestr(_member(f"{bag.name}/{name}", len(content)), content)
         for path, build in bag.carried.items():
-            digest = hashlib.sha256()
-            member = _member(f"{bag.name}/{path}", build.archive.size)
-            with archive(build.archive.sha256).open("rb") as file, packed.open(member, "w") as out:
-                while block := file.read(CHUNK):
-                    digest.update(block)
-                    out.write(block)
-                    wrote(len(block))
-            if digest.hexdigest() != build.archive.sha256:
-                raise ArchiveWrong(
-                    f"The copy of {build.name} {build.version} here is damaged.",
-                    "It is not the archive that the release names.",
-                    "The file was not made. Fetch it again first.",
-                    mod=build.mod,
-                )
+            what = f"{build.name} {build.version}"
+            _write_file(packed, f"{bag.name}/{path}", archive, build.archive.size, build.archive.sha256, what, wrote)
+        for path, file in bag.worlds.items():
+            what = path.removeprefix(WORLDS)
+            _write_file(packed, f"{bag.name}/{path}", archive, file.size, file.sha256, what, wrote)
+
+
+def _write_file(
+    packed: zipfile.ZipFile,
+    path: str,
+    place: Callable[[str], Path],
+    size: int,
+    sha256: str,
+    what: str,
+    wrote: Callable[[int], None],
+) -> None:
+    digest = hashlib.sha256()
+    with place(sha256).open("rb") as file, packed.open(_member(path, size), "w") as out:
+        while block := file.read(CHUNK):
+            digest.update(block)
+            out.write(block)
+            wrote(len(block))
+    if digest.hexdigest() != sha256:
+        raise ArchiveWrong(
+            f"The copy of {what} here is damaged.",
+            "It is not what was to go into the file.",
+            "The file was not made. Fetch it again first.",
+            path=path,
+        )
 
 
 def _member(path: str, size: int) -> zipfile.ZipInfo:
@@ -67,8 +82,17 @@ class OpenBag:
 
     def blocks(self, sha256: str) -> Iterator[bytes]:
         """An archive that it carries; checked once it was read to its end. Raises ArchiveWrong."""
+        return self._checked(self.told.archives[sha256], sha256)
+
+    def world_file(self, path: str) -> Iterator[bytes]:
+        """A file of a saved world that came along, by its path; checked in the same way."""
+        return self._checked(*self.told.worlds[path])
+
+    def world_bytes(self) -> int:
+        return sum(self._packed.get(self._top + name).size for name, _ in self.told.worlds.values())
+
+    def _checked(self, name: str, sha256: str) -> Iterator[bytes]:
         digest = hashlib.sha256()
-        name = self.told.archives[sha256]
         for block in self._packed.blocks(self._packed.get(self._top + name)):
             digest.update(block)
             yield block

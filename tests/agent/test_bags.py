@@ -2,6 +2,7 @@
 
 import io
 import json
+import shutil
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
@@ -384,3 +385,62 @@ def test_a_folder_that_follows_files_follows_its_crew_to_new_keys_and_no_other(m
     site.publish("1.2.0", FIRST)
     with pytest.raises(ConvoyError, match="signed"):
         by_file.take_file(given(member, tmp_path / "d.zip", "1.2.0"), alone.folder, alone.store)
+
+
+def test_a_world_goes_along_as_it_was_and_is_laid_down_where_none_of_its_name_is(
+    member: Member, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    member.sync()
+    odd = {"map.dat": "canal", "a b $(x).txt": "yes", "deep/er/é.dat": "x" * 9000}
+    for name in ("canal", "fen"):
+        for path, text in odd.items():
+            place = member.folder / "worlds" / name / path
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_text(f"{name}: {text}")
+    with pytest.raises(MalformedInput, match="no world “lake”"):
+        packing.pack(member.folder, member.store, tmp_path / "no.zip", worlds=["canal", "lake"])
+    place = tmp_path / "pack.zip"
+    packing.pack(member.folder, member.store, place, worlds=["canal"])
+    (member.folder / "worlds/canal/map.dat").write_text("another evening")
+    with zipfile.ZipFile(place) as packed:
+        packed.extractall(tmp_path)
+    bagit.Bag(str(tmp_path / "night-freight-1.0.0")).validate()
+    assert set(packing.look_into(place).told.worlds) == {f"worlds/canal/{path}" for path in odd}
+    # A percent sign is written as RFC 8493 has it, which the library above does not read.
+    (member.folder / "worlds/fen/100 % sure.txt").write_text("%25")
+    packing.pack(member.folder, member.store, tmp_path / "fen.zip", worlds=["fen"])
+    assert "worlds/fen/100 % sure.txt" in packing.look_into(tmp_path / "fen.zip").told.worlds
+    folder, store = tmp_path / "alone", Store(tmp_path / "other-store")
+    with pytest.raises(FolderRefused):
+        by_file.join_file(place, member.folder, store, with_worlds=True)
+    joined = by_file.join_file(place, folder, store, with_worlds=True)
+    assert joined.worlds == ("worlds/canal",)
+    Member(member.harbour, folder, store).sync()
+    assert {path: (folder / "worlds/canal" / path).read_text() for path in odd} == {
+        path: f"canal: {text}" for path, text in odd.items()
+    }
+    assert not (folder / "worlds/fen").exists()
+    with opened_bag(place) as packed_again:
+        (folder / "worlds/canal/map.dat").write_text("mine")
+        assert by_file.lay_worlds(packed_again, Folder(folder)) == ()
+    assert (folder / "worlds/canal/map.dat").read_text() == "mine"
+
+    def named(name: str) -> Callable[[dict[str, bytes]], None]:
+        def change(members: dict[str, bytes]) -> None:
+            old = next(one for one in members if "/data/worlds/" in one)
+            members[old.partition("/data/")[0] + "/data/" + name] = members.pop(old)
+
+        return change
+
+    for name in ("worlds/mods/ledger/evil.dat", "worlds/worlds/../../evil"):
+        with pytest.raises(ConvoyError), opened_bag(altered(Path(shutil.copy(place, tmp_path / "x.zip")), named(name))):
+            pass
+
+    def swapped(members: dict[str, bytes]) -> None:
+        old = next(one for one in members if "/data/worlds/" in one)
+        members[old] = bytes(len(members[old]))
+
+    other = altered(Path(shutil.copy(place, tmp_path / "y.zip")), swapped)
+    with pytest.raises(ArchiveWrong, match="altered"):
+        by_file.join_file(other, tmp_path / "third", store, with_worlds=True)
+    assert not (tmp_path / "third/worlds").exists()

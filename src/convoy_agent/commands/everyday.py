@@ -49,6 +49,9 @@ def join(
     again: Annotated[
         bool, typer.Option("--again", help="The folder follows the pack already, and the site no longer knows it.")
     ] = False,
+    with_worlds: Annotated[
+        bool, typer.Option("--with-worlds", help="Of a file: lay down the saved worlds that it brings.")
+    ] = False,
     as_json: JsonOption = False,
 ) -> None:
     """Pair a folder with an installation, or have it follow a pack as a file, without any site."""
@@ -58,7 +61,7 @@ def join(
         raise MalformedInput(f"“{code}” is no file here.", now="Name the site with --site, where it is a code.")
     with Bar(quiet=as_json) as screen:
         pairing = (
-            by_file.join_file(file, into, keep_store(), key, side, game, as_it_is, screen).pairing
+            by_file.join_file(file, into, keep_store(), key, side, game, as_it_is, screen, with_worlds).pairing
             if is_file
             else joining.join(code, site, into, key, game, as_it_is, screen, again)
         )

@@ -30,13 +30,16 @@ def pack(
     side: Annotated[Side, typer.Option("--side", help="Whose share: of players, of the server, or all.")] = Side.BOTH,
     release_only: Annotated[bool, typer.Option("--release-only", help="No mods: where each is to be had.")] = False,
     without_own: Annotated[bool, typer.Option("--without-own", help="Leave out the pack's own files.")] = False,
+    worlds: Annotated[
+        list[str] | None, typer.Option("--world", help="This saved world goes along, as it is now.")
+    ] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Make the installed release a file, with what may travel inside. Needs no site."""
     wanted = Wanted(None if side is Side.BOTH else side, not release_only, not without_own)
     with Bar(quiet=as_json) as screen:
         screen.phase("writing", 0)
-        bag = packing.pack(folder, keep_store(), file, wanted)
+        bag = packing.pack(folder, keep_store(), file, wanted, worlds or ())
     left = [{"mod": one.build.mod, "name": one.build.name, "why": one.why, "from": one.address} for one in bag.left]
     if as_json:
         print_json({"file": str(file), "carried": sorted(one.mod for one in bag.carried.values()), "left": left})
@@ -70,6 +73,8 @@ def look(
     say(f"{sum(inside.values())} of {counted(len(inside), 'mod')} inside, each as the release names it.")
     signed = f"Signed by the key {found.mark}: compare it with the one that you were told."
     say(signed if found.mark else f"Do not trust it: {found.doubt}")
+    if found.told.worlds:
+        say(f"It brings {counted(len(found.told.worlds), 'file')} of saved worlds: “convoy join … --with-worlds”.")
     say(found.told.left_out.rstrip())
 
 

@@ -7,7 +7,7 @@ named in `fetch.txt`; the rest is named with the reason. The same input gives th
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from ..lock.canonical import canonical_json, sha256_hex
@@ -51,15 +51,31 @@ class LeftOut:
 
 
 @dataclass(frozen=True, slots=True)
+class WorldFile:
+    """A file of a saved world that goes along. `size` in bytes."""
+
+    size: int
+    sha256: str
+
+
+WORLDS = "data/worlds/"
+"""Below it lie saved worlds, by their paths in the installation."""
+
+
+@dataclass(frozen=True, slots=True)
 class Bag:
     """`name`: of the folder that everything is in. `tags`: path below it to content; `carried`: path to the build
-    whose archive lies there.
+    whose archive lies there; `worlds`: path to the file of a saved world.
     """
 
     name: str
     tags: dict[str, bytes]
     carried: dict[str, LockedBuild]
     left: tuple[LeftOut, ...]
+    worlds: dict[str, WorldFile]
+
+
+NO_WORLDS: Mapping[str, WorldFile] = {}
 
 
 def path_of(build: LockedBuild) -> str:
@@ -75,9 +91,11 @@ def make_bag(
     has: Collection[str],
     wanted: Wanted = Wanted(),
     game: str = "",
+    worlds: Mapping[str, WorldFile] = NO_WORLDS,
 ) -> Bag:
     """`signed`: the release's exact bytes with their signatures; `charters`: who may sign, as far as it is known here;
-    `has`: sha256 of the archives that lie here; `game`: its profile, where it is known here.
+    `has`: sha256 of the archives that lie here; `game`: its profile, where it is known here;
+    `worlds`: files of saved worlds that go along, by their paths in the installation.
     """
     carried: dict[str, LockedBuild] = {}
     left: list[LeftOut] = []
@@ -92,7 +110,8 @@ def make_bag(
         left.append(LeftOut(build, why, address))
     name = f"{recipe.pack_name}-{recipe.number}".lower()
     plain = "".join(char if char.isascii() and (char.isalnum() or char in ".-") else "-" for char in name)
-    bag = Bag("-".join(filter(None, plain.split("-"))) or "pack", {}, carried, tuple(left))
+    bag = Bag("-".join(filter(None, plain.split("-"))) or "pack", {}, carried, tuple(left), {})
+    bag.worlds.update({WORLDS + path: file for path, file in sorted(worlds.items())})
     bag.tags.update(_tags(recipe, signed, charters, sources, bag, game))
     return bag
 
@@ -114,7 +133,9 @@ def _tags(
 ) -> dict[str, bytes]:
     payload = dict(bag.carried)
     payload |= {path_of(one.build): one.build for one in bag.left if one.address}
-    total = sum(build.archive.size for build in payload.values())
+    sums = {path: build.archive.sha256 for path, build in payload.items()}
+    sums |= {path: file.sha256 for path, file in bag.worlds.items()}
+    total = sum(build.archive.size for build in payload.values()) + sum(one.size for one in bag.worlds.values())
     rows = [{"key": key.hex(), "signature": signature.hex()} for key, signature in signed.signatures]
     used = {build.source for build in recipe.lock.builds}
     where = {name: address for name, address in sources.items() if name in used and is_web(address)}
@@ -125,12 +146,12 @@ def _tags(
         "Bagging-Date": recipe.published_at[:10],
         "External-Identifier": f"{recipe.pack} {recipe.number}",
         "External-Description": f"{recipe.pack_name} {recipe.number}",
-        "Payload-Oxum": f"{total}.{len(payload)}",
+        "Payload-Oxum": f"{total}.{len(sums)}",
     }
     tags = {
         BAGIT: DECLARATION,
         INFO: "".join(f"{label}: {' '.join(text.split())}\n" for label, text in info.items()),
-        MANIFEST: "".join(f"{build.archive.sha256}  {path}\n" for path, build in sorted(payload.items())),
+        MANIFEST: "".join(f"{sha256}  {escaped_path(path)}\n" for path, sha256 in sorted(sums.items())),
         FETCH: "".join(
             f"{one.address} {one.build.archive.size} {path_of(one.build)}\n" for one in bag.left if one.address
         ),
@@ -139,8 +160,13 @@ def _tags(
     }
     found = {name: text.encode() for name, text in tags.items() if text or name in (BAGIT, MANIFEST)}
     found |= {RECIPE: signed.document, SIGNATURES: canonical_json(told)}
-    sums = "".join(f"{sha256_hex(content)}  {name}\n" for name, content in sorted(found.items()))
-    return {**found, TAG_MANIFEST: sums.encode()}
+    of_tags = "".join(f"{sha256_hex(content)}  {name}\n" for name, content in sorted(found.items()))
+    return {**found, TAG_MANIFEST: of_tags.encode()}
+
+
+def escaped_path(path: str) -> str:
+    """As a manifest names it. Source: RFC 8493, 2.1.3."""
+    return path.replace("%", "%25").replace("\n", "%0A").replace("\r", "%0D")
 
 
 def _line(one: LeftOut, sources: Addresses) -> str:

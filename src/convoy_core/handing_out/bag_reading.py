@@ -8,16 +8,28 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from ..lock.canonical import sha256_hex
+from ..lock.in_worlds import world_of
 from ..lock.recipe import Recipe, read_recipe
 from ..outside.paths import checked_path, refuse_twins
 from ..trust.charter import CONTEXT, Charter, Duty, read_charter
 from ..trust.signed import Signed
 from ..trust.trusted import Trusted
 from ..words.errors import BadSignature, ConvoyError, MalformedInput
-from .bag import BAGIT, FETCH, GAME, LEFT_OUT, MANIFEST, RECIPE, SIGNATURES, TAG_MANIFEST, read_signatures
+from .bag import (
+    BAGIT,
+    FETCH,
+    GAME,
+    LEFT_OUT,
+    MANIFEST,
+    RECIPE,
+    SIGNATURES,
+    TAG_MANIFEST,
+    WORLDS,
+    read_signatures,
+)
 
 TAGS = (BAGIT, MANIFEST, TAG_MANIFEST, FETCH, RECIPE, SIGNATURES, LEFT_OUT, GAME)
 """What is read of a bag; other tag files are passed by."""
@@ -48,6 +60,8 @@ class ReadBag:
     left_out: str
     game: str = ""
     """The game's profile, unread; empty where the file brings none."""
+    worlds: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    """Files of saved worlds that came along: path in an installation to member and sha256."""
 
 
 def top_of(names: Sequence[str]) -> str:
@@ -85,13 +99,16 @@ def read_bag(names: Sequence[str], tags: Mapping[str, bytes]) -> ReadBag:
     signed, charters, sources = read_signatures(tags[SIGNATURES], document)
     if signed.document != document:
         raise BadBag("The release in this pack is no text.", now="Ask for the file again.")
-    archives = {sha256: name for name, sha256 in listed.items() if name not in missing}
+    archives = {sha256: name for name, sha256 in listed.items() if name not in missing and not name.startswith(WORLDS)}
+    worlds = {name.removeprefix(WORLDS): (name, sha256) for name, sha256 in listed.items() if name.startswith(WORLDS)}
+    if odd := next((path for path in worlds if not world_of(path, recipe.lock.terms)), None):
+        raise BadBag(f"{odd[:80]} in this pack lies in no world of its game.", now="Ask for the file again.")
     strangers = archives.keys() - {build.archive.sha256 for build in recipe.lock.builds}
     if strangers:
         name = archives[min(strangers)]
         raise BadBag(f"{name[:80]} in this pack is of no mod of its release.", now="Ask for the file again.")
     left_out, game = (tags.get(name, b"").decode(errors="replace") for name in (LEFT_OUT, GAME))
-    return ReadBag(recipe, signed, charters, sources, archives, missing, left_out, game)
+    return ReadBag(recipe, signed, charters, sources, archives, missing, left_out, game, worlds)
 
 
 def signed_by(told: ReadBag) -> tuple[Charter | None, str]:
