@@ -9,6 +9,7 @@ from typing import Any
 
 import httpx
 import pytest
+from django.conf import settings
 
 from convoy_core.handing_out.bag import GAME, LEFT_OUT, MANIFEST, RECIPE
 from convoy_core.lock.recipe import read_recipe
@@ -254,6 +255,8 @@ def test_a_hostile_file_becomes_no_pack(rich: World, net: dict[str, Any], what: 
     else:
         assert status == 422 and told["what"]
     assert not Pack.objects.filter(crew=crew).exists() and not Mod.objects.exists()
+    kept = Path(settings.MEDIA_ROOT) / "own" / str(crew.pk)
+    assert not list(kept.glob("*")), "what was kept for a pack that came to nothing is forgotten"
     assert not Opening.objects.filter(pack__isnull=False).exists()
 
 

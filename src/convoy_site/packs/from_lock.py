@@ -13,8 +13,10 @@ from ..catalogue.models import Addition, Build
 from ..catalogue.services import shelf
 from ..people.models import User
 from . import drafts, own_files
+from .edits import TooManyLines
 from .history import difference, moment
 from .models import Draft, Edit, Line, Pack
+from .shapes.edits import MAX_LINES
 
 
 def here(pack: Drawing, lock: Lock) -> set[str]:
@@ -33,12 +35,15 @@ def listed_here(pack: Drawing, mods: Collection[str]) -> set[str]:
 def fill(user: User, pack: Pack, lock: Lock, own_archive: Path | None, sentence: str) -> None:
     """Fills the empty draft of a new pack, in a transaction. `own_archive`: where the archive of the pack's own files
     lies; `sentence`: what the draft's history says of it. What cannot be had here becomes a line without a build.
+    Raises TooManyLines, and what keeping files raises.
     """
     draft = Draft.objects.select_for_update().get(pack=pack)
     draft.pack = pack
     then = moment(draft)
     have = here(pack, lock)
     chosen = [one for one in lock.builds if one.chosen and one.mod != OVERLAY]
+    if len(chosen) > MAX_LINES:
+        raise TooManyLines(f"A draft holds at most {MAX_LINES} lines; this pack has {len(chosen)}.")
     Line.objects.bulk_create(
         Line(draft=draft, mod=one.mod, order=at, optional=one.optional, advice=one.advice[:200])
         for at, one in enumerate(chosen, 1)

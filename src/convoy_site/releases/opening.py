@@ -5,7 +5,7 @@ checked against its release, and who signed that is said, not trusted. What this
 """
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass
 from datetime import timedelta
@@ -31,7 +31,7 @@ from convoy_io.bags import OpenBag, opened_bag
 
 from .. import kept_files, receiving
 from ..catalogue.games import add_game
-from ..catalogue.models import Game
+from ..catalogue.models import Game, OwnFile
 from ..catalogue.own import adopt
 from ..packs import drafts, from_lock
 from ..packs.models import EMBLEMS, Pack
@@ -209,7 +209,11 @@ def open_up(opening_id: UUID) -> None:
     rows.update(state=MakingState.WORKING)
     try:
         with _opened(opening) as (bag, folder):
-            pack, told = _make(opening, bag, folder)
+            try:
+                pack, told = _make(opening, bag, folder)
+            except BaseException:
+                _forget_unnamed(opening.crew, bag.told.archives)
+                raise
     except ConvoyError as error:
         rows.update(state=MakingState.FAILED, told=error.sentence())
         return
@@ -219,6 +223,14 @@ def open_up(opening_id: UUID) -> None:
         raise
     rows.update(state=MakingState.DONE, told=told, done=opening.total, pack=pack)
     _forget_file(opening.place)
+
+
+def _forget_unnamed(crew: Crew, hashes: Collection[str]) -> None:
+    """Archives that were kept for a pack that came to nothing: their rows went with it."""
+    named = set(OwnFile.objects.filter(crew=crew, sha256__in=hashes).values_list("sha256", flat=True))
+    for sha256 in hashes:
+        if sha256 not in named:
+            _forget_file(OwnFile(crew=crew, sha256=sha256).place)
 
 
 @contextmanager
