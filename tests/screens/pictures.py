@@ -127,6 +127,8 @@ def of_the_keeper(stranger: Browser, maren: Browser) -> None:
     take(stranger, "front")
     stranger.go("/p/slow-water")
     stranger.sees("How to join", "What is in it")
+    drawn = "return [...document.images].every((one) => one.complete && one.naturalWidth > 0)"
+    stranger.until("all pictures of it", lambda: stranger.driver.execute_script(drawn))
     take(stranger, "public")
     maren.go("/games/tillerway")
     maren.sees("What was changed")

@@ -19,7 +19,8 @@ from convoy_site.catalogue.models import Build, Game, Mod, OwnFile, Source
 from convoy_site.packs.models import Pack
 from convoy_site.people.models import Role, SiteRules
 from convoy_site.people.services import bring_aboard, start_crew
-from convoy_site.releases import packing, tasks
+from convoy_site.releases import tasks
+from convoy_site.releases.as_files import making, packing
 from convoy_site.releases.models import FAILED, Opening, Packing
 from convoy_site.releases.services import publish, recipe_of
 
@@ -112,18 +113,18 @@ def test_making_a_file_is_stopped_bounded_and_its_crews_own(
     assert Packing.objects.get(pk=told["id"]).state == "stopped"
     # Stopped while it is under way: nothing is left of it.
     told = asked(rich)[1]
-    monkeypatch.setattr(packing, "LOOK_SECONDS", 0.0)
-    fetch = packing.fetch_archive
+    monkeypatch.setattr(making, "LOOK_SECONDS", 0.0)
+    fetch = making.fetch_archive
 
     def stopping(*given: Any) -> None:
         rich.as_("member").send("DELETE", f"{rich.at}/packings/{told['id']}")
         fetch(*given)
 
-    monkeypatch.setattr(packing, "fetch_archive", stopping)
+    monkeypatch.setattr(making, "fetch_archive", stopping)
     tasks.pack_up(told["id"])
     one = Packing.objects.get(pk=told["id"])
     assert one.state == "stopped" and not kept_files.is_kept(one.place)
-    monkeypatch.setattr(packing, "fetch_archive", fetch)
+    monkeypatch.setattr(making, "fetch_archive", fetch)
     data = made(rich)
     at = f"{rich.at}/packings/{Packing.objects.filter(state='done').first().pk}/file"
     assert rich.as_("stranger").get(at)[0] == 404 and rich.as_("nobody").get(at)[0] == 401
@@ -214,7 +215,7 @@ def test_an_end_that_nobody_foresaw_is_told_to_whoever_waits(
     kept_files.forget(Opening.objects.get().place)
     with pytest.raises(FileNotFoundError):
         tasks.open_up(looked["id"])
-    monkeypatch.setattr(packing, "write_bag", lambda *_: 1 / 0)
+    monkeypatch.setattr(making, "write_bag", lambda *_: 1 / 0)
     with pytest.raises(ZeroDivisionError):
         tasks.pack_up(asking["id"])
     for found in (Opening.objects.get(), Packing.objects.get(pk=asking["id"])):

@@ -13,8 +13,8 @@ from convoy_core.words.model import Side
 
 from ..packs.shapes.packs import ChangeOut
 from ..shapes import Name, Schema, Short, Text
+from .as_files.packing import Shape
 from .models import MakingState, Release
-from .packing import Shape
 
 Number = Annotated[str, Field(pattern=r"^\d{1,6}(\.\d{1,6}){0,3}(-[0-9A-Za-z.]{1,20})?$", max_length=40)]
 

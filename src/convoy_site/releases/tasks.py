@@ -4,22 +4,23 @@ from uuid import UUID
 
 from procrastinate.contrib.django import app
 
-from . import opening as _opening
-from . import packing as _packing
+from .as_files import making, opening_up
+from .as_files.opening import forget_old_openings
+from .as_files.packing import forget_old_packings
 
 
 @app.task
 def pack_up(packing: str) -> None:
-    _packing.pack_up(UUID(packing))
+    making.pack_up(UUID(packing))
 
 
 @app.task
 def open_up(opening: str) -> None:
-    _opening.open_up(UUID(opening))
+    opening_up.open_up(UUID(opening))
 
 
 @app.periodic(cron="41 * * * *")
 @app.task(queueing_lock="forget-files-of-packs")
 def forget_files_of_packs(timestamp: int = 0) -> None:
-    _packing.forget_old_packings()
-    _opening.forget_old_openings()
+    forget_old_packings()
+    forget_old_openings()

@@ -12,7 +12,7 @@ from ...people.tries import count_use
 from ...receiving import upload_of
 from ...sending import send_file
 from ...shapes import FILE_BODY, Done
-from .. import opening, packing
+from ..as_files import opening, packing
 from ..models import MakingState, Opening, Packing
 from ..shapes import AskedFor, BeginIn, MissingOut, OpeningOut, OutsideOut, PackingIn, PackingOut, PackingPlan
 

@@ -1,15 +1,11 @@
-"""A pack that came as a file becomes a pack of a crew here.
+"""A pack that came as a file: looked into, and asked to become a pack of a crew here (`opening_up` makes that).
 
 Nothing in it is believed that its hash does not prove: the file is judged as every archive is, the builds in it are
 checked against its release, and who signed that is said, not trusted. What this site does not know is named.
 """
 
-import tempfile
-from collections.abc import Collection, Iterator
-from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass
 from datetime import timedelta
-from pathlib import Path
 from typing import Any
 from uuid import UUID
 
@@ -19,29 +15,22 @@ from procrastinate.contrib.django import app
 
 from convoy_core.handing_out.bag_reading import BadBag, signed_by
 from convoy_core.handing_out.places import page_of
-from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild
+from convoy_core.lock.lock import OVERLAY, LockedBuild
 from convoy_core.lock.recipe import Recipe
-from convoy_core.outside.archive_root import root_of
 from convoy_core.outside.game_profile import read_profile
-from convoy_core.words.errors import ConvoyError
 from convoy_core.words.licences import meaning
 from convoy_core.words.names import checked_name
-from convoy_core.words.wording import counted
 from convoy_io.bags import OpenBag, opened_bag
 
-from .. import kept_files, receiving
-from ..catalogue.games import add_game
-from ..catalogue.models import Game, OwnFile
-from ..catalogue.own import adopt
-from ..packs import drafts, from_lock
-from ..packs.models import EMBLEMS, Pack
-from ..packs.services import NewPack, start_pack
-from ..people import audit
-from ..people.models import Crew, SiteRules, User
-from ..people.rights import Action, NotFound, allow
-from ..people.services import crew_for
-from ..receiving import CHUNK, Upload, incoming
-from .models import FAILED, MakingState, Opening
+from ... import kept_files
+from ...catalogue.models import Game
+from ...packs import from_lock
+from ...people.models import Crew, SiteRules, User
+from ...people.rights import Action, NotFound, allow
+from ...people.services import crew_for
+from ...receiving import CHUNK, Upload, incoming
+from ..models import MakingState, Opening
+from .packing import forget_file
 
 TASK = "convoy_site.releases.tasks.open_up"
 KEPT = timedelta(days=1)
@@ -81,7 +70,7 @@ class Found:
 
 
 @dataclass
-class _On:
+class Shelf:
     """What a pack of this crew, of this game, could draw on."""
 
     crew: Crew
@@ -109,9 +98,9 @@ def look_into(user: User, crew_id: UUID, upload: Upload) -> Opening:
 
 def _found(user: User, crew: Crew, bag: OpenBag) -> Found:
     told, recipe = bag.told, bag.told.recipe
-    on, brings_game = _on(user, crew, bag)
+    on, brings_game = shelf_of(user, crew, bag)
     # A base that the game does not have here is told now, and not when all was read.
-    on.game.profile.base(*_base(recipe))
+    on.game.profile.base(*base_of(recipe))
     charter, doubt = signed_by(told)
     lock = recipe.lock
     known = from_lock.here(on, lock)
@@ -120,7 +109,7 @@ def _found(user: User, crew: Crew, bag: OpenBag) -> Found:
     for one in lock.builds:
         if one.mod in known or one.mod == OVERLAY:
             continue
-        if why := _why_not(one, one.archive.sha256 in told.archives, one.mod in listed):
+        if why := why_not(one, one.archive.sha256 in told.archives, one.mod in listed):
             missing.append(Missing(one.name, one.version, why, page_of(one, told.sources)))
         else:
             comes.append(f"{one.name} {one.version}")
@@ -142,7 +131,7 @@ def _found(user: User, crew: Crew, bag: OpenBag) -> Found:
     )
 
 
-def _on(user: User, crew: Crew, bag: OpenBag) -> tuple[_On, bool]:
+def shelf_of(user: User, crew: Crew, bag: OpenBag) -> tuple[Shelf, bool]:
     """What the pack would draw on, and whether its game comes along with the file: it is then brought for the crew when
     the pack is made. Raises NotFound, Forbidden, WrongProfile.
     """
@@ -151,22 +140,22 @@ def _on(user: User, crew: Crew, bag: OpenBag) -> tuple[_On, bool]:
     of_crew = [one for one in Game.objects.filter(crew=crew) if read_profile(one.profile_text).id == wanted]
     known = [*of_crew, *Game.objects.filter(pk=wanted, crew=crew), *Game.objects.filter(pk=wanted, crew=None)]
     if known:
-        return _On(crew, crew.pk, known[0], known[0].pk), False
+        return Shelf(crew, crew.pk, known[0], known[0].pk), False
     if not bag.told.game:
         raise NotFound(f"There is no game “{wanted[:60]}” here.", now="Bring its profile first.")
     allow(user, crew, Action.GAMES, "This crew")
     profile = read_profile(bag.told.game)
     if profile.id != wanted:
         raise BadBag("The game in this file is another one than its release says.")
-    return _On(crew, crew.pk, Game(pk=wanted, name=profile.name, crew=crew, profile_text=bag.told.game), wanted), True
+    return Shelf(crew, crew.pk, Game(pk=wanted, name=profile.name, crew=crew, profile_text=bag.told.game), wanted), True
 
 
-def _base(recipe: Recipe) -> tuple[str, str, str]:
+def base_of(recipe: Recipe) -> tuple[str, str, str]:
     base = recipe.lock.base
     return str(base.version), base.loader, str(base.loader_version or "")
 
 
-def _why_not(build: LockedBuild, is_inside: bool, is_listed: bool) -> str:
+def why_not(build: LockedBuild, is_inside: bool, is_listed: bool) -> str:
     """Why a build that this site does not have cannot be made the crew's own; empty when it can."""
     if is_listed:
         return "A source here lists this mod, in other builds."
@@ -200,127 +189,9 @@ def begin(user: User, opening_id: UUID, name: str) -> Opening:
     return opening
 
 
-def open_up(opening_id: UUID) -> None:
-    """What the worker does: all of it, or nothing but a reason."""
-    opening = Opening.objects.select_related("crew", "by").filter(pk=opening_id).first()
-    if opening is None or opening.state not in (MakingState.WAITS, MakingState.WORKING):
-        return
-    rows = Opening.objects.filter(pk=opening.pk)
-    rows.update(state=MakingState.WORKING)
-    try:
-        with _opened(opening) as (bag, folder):
-            try:
-                pack, told = _make(opening, bag, folder)
-            except BaseException:
-                _forget_unnamed(opening.crew, bag.told.archives)
-                raise
-    except ConvoyError as error:
-        rows.update(state=MakingState.FAILED, told=error.sentence())
-        return
-    except Exception:
-        # Whoever waits is told at once; the job's own end tells the keeper what it was.
-        rows.update(state=MakingState.FAILED, told=FAILED)
-        raise
-    rows.update(state=MakingState.DONE, told=told, done=opening.total, pack=pack)
-    _forget_file(opening.place)
-
-
-def _forget_unnamed(crew: Crew, hashes: Collection[str]) -> None:
-    """Archives that were kept for a pack that came to nothing: their rows went with it."""
-    named = set(OwnFile.objects.filter(crew=crew, sha256__in=hashes).values_list("sha256", flat=True))
-    for sha256 in hashes:
-        if sha256 not in named:
-            _forget_file(OwnFile(crew=crew, sha256=sha256).place)
-
-
-@contextmanager
-def _opened(opening: Opening) -> Iterator[tuple[OpenBag, Path]]:
-    place = receiving.folder()
-    with (
-        kept_files.as_path(opening.place, place) as path,
-        opened_bag(path) as bag,
-        tempfile.TemporaryDirectory(dir=place, prefix="opening-") as folder,
-    ):
-        yield bag, Path(folder)
-
-
-def _make(opening: Opening, bag: OpenBag, folder: Path) -> tuple[Pack, str]:
-    """All of it in one transaction: a pack that is half there helps nobody."""
-    user, recipe = opening.by, bag.told.recipe
-    on, brings_game = _on(user, opening.crew, bag)
-    version, loader, loader_version = _base(recipe)
-    lock = recipe.lock
-    with transaction.atomic():
-        game = add_game(user, bag.told.game, opening.crew) if brings_game else on.game
-        pack = start_pack(
-            user,
-            NewPack(
-                crew=opening.crew_id,
-                game=game.pk,
-                name=opening.said["as"],
-                emblem=EMBLEMS[0],
-                group="",
-                notes=recipe.notes[:20_000],
-                game_version=version,
-                loader=loader,
-                loader_version=loader_version,
-            ),
-        )
-        known = from_lock.here(pack, lock)
-        listed = from_lock.listed_here(pack, [one.mod for one in lock.builds])
-        for one in lock.builds:
-            is_inside = one.archive.sha256 in bag.told.archives
-            if one.mod in known or one.mod == OVERLAY or _why_not(one, is_inside, one.mod in listed):
-                continue
-            path = _taken_out(bag, one, folder)
-            adopt(user, pack, one, lock.base, _root(lock, one, pack), path)
-            path.unlink()
-        overlay = lock.by_mod.get(OVERLAY)
-        own = _taken_out(bag, overlay, folder) if overlay and overlay.archive.sha256 in bag.told.archives else None
-        signed = f", signed by {opening.said['mark']}" if opening.said["mark"] else ", which nobody here can vouch for"
-        from_lock.fill(user, pack, lock, own, f"opened from the file of {recipe.pack_name} {recipe.number}{signed}")
-        audit.note(user, f"opened {recipe.pack_name} {recipe.number} as {pack.name}{signed}", pack.crew)
-    return pack, _outcome(pack, lock)
-
-
-def _taken_out(bag: OpenBag, build: LockedBuild, folder: Path) -> Path:
-    """An archive of the file, checked. Raises ArchiveWrong."""
-    path = folder / f"{build.archive.sha256}.zip"
-    with path.open("wb") as out:
-        for block in bag.blocks(build.archive.sha256):
-            out.write(block)
-    return path
-
-
-def _root(lock: Lock, build: LockedBuild, pack: Pack) -> str:
-    """Which folder of its archive was laid down, by what lies where."""
-    top = pack.game.profile.kinds[build.kind].top(build.mod)
-    file = next((one for one in (*lock.files, *lock.covered) if one.mod == build.mod), None)
-    return root_of(file.member, file.path, top) if file else ""
-
-
-def _outcome(pack: Pack, lock: Lock) -> str:
-    draft = pack.draft
-    draft.pack = pack
-    made = drafts.lock_of(draft)
-    if made.fingerprint() == lock.fingerprint():
-        return f"The draft gives the very same files: fingerprint {lock.fingerprint()}."
-    if {(one.path, one.sha256) for one in made.files} == {(one.path, one.sha256) for one in lock.files}:
-        return (
-            f"The draft gives the very same files. Its fingerprint is another: the game goes by {made.base.game} here."
-        )
-    lacking = counted(len(draft.unsettled), "line has no build", "lines have no build")
-    return f"{lacking} here: the draft is not what the release was until they have."
-
-
-def _forget_file(place: str) -> None:
-    with suppress(FileNotFoundError):
-        kept_files.forget(place)
-
-
 def forget_old_openings() -> None:
     for one in Opening.objects.filter(at__lt=timezone.now() - KEPT):
-        _forget_file(one.place)
+        forget_file(one.place)
         one.delete()
 
 
