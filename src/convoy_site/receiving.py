@@ -77,11 +77,14 @@ def incoming(upload: Upload, most: int) -> Iterator[tuple[Path, str]]:
 
 
 def sweep() -> int:
-    """Takes away what killed uploads left behind; gives how many."""
+    """Takes away what killed uploads and workers left behind; gives how many."""
     gone = 0
     for place in folder().iterdir():
         if time.time() - place.stat().st_mtime > LEFT_OVER_AFTER:
-            place.unlink(missing_ok=True)
+            if place.is_dir():  # of a worker that was killed over an archive
+                shutil.rmtree(place, ignore_errors=True)
+            else:
+                place.unlink(missing_ok=True)
             gone += 1
     return gone
 

@@ -3,6 +3,7 @@ crew, on a site that knows nothing of what is in them.
 """
 
 import io
+import os
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ from django.conf import settings
 
 from convoy_core.handing_out.bag import GAME, LEFT_OUT, MANIFEST, RECIPE
 from convoy_core.lock.recipe import read_recipe
-from convoy_site import kept_files
+from convoy_site import kept_files, receiving
 from convoy_site.catalogue import reaching
 from convoy_site.catalogue.models import Build, Game, Mod, OwnFile, Source
 from convoy_site.packs.models import Pack
@@ -220,6 +221,14 @@ def test_an_end_that_nobody_foresaw_is_told_to_whoever_waits(
         tasks.pack_up(asking["id"])
     for found in (Opening.objects.get(), Packing.objects.get(pk=asking["id"])):
         assert (found.state, found.told) == ("failed", FAILED)
+
+
+def test_what_a_killed_worker_left_is_swept(world: World) -> None:
+    left = receiving.folder() / "packing-killed"
+    left.mkdir()
+    (left / "half.zip").write_bytes(b"x")
+    os.utime(left, (0, 0))
+    assert receiving.sweep() == 1 and not left.exists()
 
 
 HOSTILE: dict[str, Any] = {

@@ -108,8 +108,7 @@ def _fetched(subject: Subject, asked: Asked, folder: Path, follow: "_Follow") ->
     its own builds out.
     """
     wanted = to_be_had(subject, asked)
-    kept = set(kept_of(subject.pack, wanted))
-    has = {sha256 for sha256 in kept if kept_files.is_kept(f"own/{subject.pack.crew_id}/{sha256}")}
+    has = {sha256 for sha256, file in kept_of(subject.pack, wanted).items() if kept_files.is_kept(file.place)}
     overlay = subject.recipe.lock.by_mod.get(OVERLAY)
     if subject.release is None and overlay and asked.own:
         (folder / f"{overlay.archive.sha256}.zip").write_bytes(own_files.archive_of(subject.pack.draft))
