@@ -201,6 +201,7 @@ def test_a_clock_that_goes_back_retires_nothing_that_was_just_made(member: Membe
 
 
 def test_two_syncs_at_one_moment_are_two(member: Member) -> None:
+    member.harbour.stated_at = NOW - timedelta(hours=1)
     member.sync(now=lambda: NOW)
     for number in range(3):
         put(member, "mods/ledger/data/a.dat", f"mine {number}")

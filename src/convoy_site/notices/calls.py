@@ -22,7 +22,6 @@ from django.db.models import QuerySet
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from convoy_core.words.errors import ConvoyError
 from convoy_io.open_network import ClosedAddress, Judging, networks
 
 from ..packs.models import Pack
@@ -31,6 +30,7 @@ from ..people import audit
 from ..people.events import Happened
 from ..people.models import Event, User
 from ..people.rights import Action, NotFound
+from ..people.tries import TooMany
 from .models import Call, CallState, Hook
 from .sentences import Told
 
@@ -46,10 +46,6 @@ KEPT = timedelta(days=30)
 """How long calls stay in the log."""
 
 OF_PACKS = tuple(one for one in Happened if one not in (Happened.ROLE, Happened.ABOARD, Happened.HANDED_OVER))
-
-
-class TooManyHooks(ConvoyError):
-    code = "too-many"
 
 
 def hooks_of(user: User, pack_id: UUID) -> QuerySet[Hook]:
@@ -69,7 +65,7 @@ def make_hook(user: User, pack_id: UUID, address: str, kinds: Sequence[Happened]
     pack = pack_for(user, pack_id, Action.HAND_OUT)
     Pack.objects.select_for_update().get(pk=pack.pk)
     if pack.hooks.count() >= MOST_HOOKS:
-        raise TooManyHooks(f"{pack.name} calls {MOST_HOOKS} addresses already.", now="Remove one first.")
+        raise TooMany(f"{pack.name} calls {MOST_HOOKS} addresses already.", now="Remove one first.")
     made = Hook.objects.create(
         pack=pack, address=_checked(address), secret=secrets.token_hex(32), kinds=list(kinds), made_by=user
     )

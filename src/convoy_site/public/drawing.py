@@ -3,16 +3,17 @@
 import io
 import zlib
 from collections.abc import Sequence
+from functools import lru_cache
 
 from PIL import Image, ImageDraw, ImageFont
-from svgelements import Path
+from svgelements import Close, Line, Move, Path
 
 from ..packs.emblems import EMBLEM_PATHS
 
 SIZE = (1200, 630)
 PAPER, INK, SOFT, RULE, WAY = "#F7F4EC", "#15222C", "#53616B", "#DAD4C6", "#0D5C6D"
 SIGNALS = ("#0D5C6D", "#8A4E05", "#A1332B", "#4B5B8C", "#3F6B2F", "#6B3F63")
-EMBLEM_SIDE, MOST_STOPS, STEPS = 200, 7, 160
+EMBLEM_SIDE, MOST_STOPS, STEPS = 200, 7, 24
 
 
 def draw(name: str, emblem: str, crew: str, base: str, mods: str, stops: Sequence[str]) -> bytes:
@@ -63,15 +64,27 @@ def _broken(pen: ImageDraw.ImageDraw, text: str, font: ImageFont.FreeTypeFont, w
     return lines
 
 
+@lru_cache(maxsize=32)
+def _strokes(name: str) -> tuple[tuple[tuple[float, float], ...], ...]:
+    """An emblem as lines of points on its grid, curves in small steps. Kept: its library takes its time."""
+    strokes: list[list[tuple[float, float]]] = []
+    for part in Path(EMBLEM_PATHS.get(name, EMBLEM_PATHS["anchor"])):
+        if isinstance(part, Move):
+            strokes.append([(part.end.x, part.end.y)])
+        else:
+            steps = 1 if isinstance(part, Line | Close) else STEPS
+            points = (part.point(step / steps) for step in range(1, steps + 1))
+            strokes[-1] += [(point.x, point.y) for point in points]
+    return tuple(map(tuple, strokes))
+
+
 def _emblem(pen: ImageDraw.ImageDraw, name: str, at: tuple[int, int], side: int, colour: str) -> None:
     scale = side / 24
-    for part in Path(EMBLEM_PATHS.get(name, EMBLEM_PATHS["anchor"])).as_subpaths():
-        sub = Path(part)
-        points = [sub.point(step / STEPS) for step in range(STEPS + 1)]
-        line = [(at[0] + point.x * scale, at[1] + point.y * scale) for point in points]
+    for stroke in _strokes(name):
+        line = [(at[0] + x * scale, at[1] + y * scale) for x, y in stroke]
         pen.line(line, fill=colour, width=round(1.7 * scale), joint="curve")
         for x, y in (line[0], line[-1]):
-            half = 0.85 * scale
+            half = 0.8 * scale
             pen.ellipse((x - half, y - half, x + half, y + half), fill=colour)
 
 
