@@ -45,6 +45,7 @@ STATUS = {
     "not-found": 404,
     "forbidden": 403,
     "no-such-code": 404,
+    "no-such-invitation": 404,
     "code-withdrawn": 410,
     "code-used-up": 410,
     "stale": 409,

@@ -10,7 +10,6 @@ from uuid import UUID
 from django.db import connection, transaction
 from django.db.models import Q
 
-from convoy_core.words.errors import ConvoyError
 from convoy_io.streamed import Streamed, streamed_zip
 
 from .. import kept_files
@@ -23,12 +22,7 @@ from ..people.models import AuditEntry, Crew, User
 from ..people.rights import Action, Forbidden
 from ..people.services import crew_for
 from ..releases.models import JoinCode, Opening, Packing, Release, ReleaseSignature, Waiting, Withdrawal
-
-
-class StillUsed(ConvoyError):
-    """Something of the crew is used by others."""
-
-    code = "still-needed"
+from .accounts import StillNeeded
 
 
 def crew_taken_along(user: User, crew_id: UUID) -> Iterator[bytes]:
@@ -98,7 +92,7 @@ def _pack(pack: Pack) -> dict[str, Any]:
 @transaction.atomic
 def end_crew(user: User, crew_id: UUID, name: str) -> None:
     """Ends a crew with all that it has: packs, releases, codes, own builds and files. Machines keep what lies on them,
-    and are served no longer. `name`: the crew's, typed by its owner, who means it. Raises Forbidden, StillUsed.
+    and are served no longer. `name`: the crew's, typed by its owner, who means it. Raises Forbidden, StillNeeded.
     """
     crew = crew_for(user, crew_id, Action.END)
     Crew.objects.select_for_update().get(pk=crew.pk)
@@ -106,7 +100,7 @@ def end_crew(user: User, crew_id: UUID, name: str) -> None:
         raise Forbidden("That is not the crew's name.", now="Type it as it is written here.", field="name")
     games = Game.objects.filter(crew=crew)
     if Pack.objects.filter(game__in=games).exclude(crew=crew).exists():
-        raise StillUsed(
+        raise StillNeeded(
             "Another crew plays a game that this crew brought.", now="Ask the site's keeper to take it over."
         )
     tell_of_an_end(crew, user, f"{user.shown} ended {crew.name}. What lies on your machines stays as it is.")

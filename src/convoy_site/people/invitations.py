@@ -25,7 +25,7 @@ TRIES = 30
 
 
 class NoSuchInvitation(ConvoyError):
-    code = "no-such-code"
+    code = "no-such-invitation"
 
 
 def open_invitations(user: User, crew_id: UUID) -> QuerySet[CrewInvitation]:

@@ -48,8 +48,8 @@ LOOK_SECONDS = 1.0
 """Between two looks at whether somebody stopped it, and two tellings of how far it is."""
 
 
-class Stopped(ConvoyError):
-    code = "stopped"
+class Stopped(Exception):
+    """Somebody stopped it: nobody has to be told."""
 
 
 def pack_up(packing_id: UUID) -> None:
@@ -143,7 +143,7 @@ def _keep(one: Packing, result: Path, left: list[Outside]) -> None:
         still = Packing.objects.filter(pk=one.pk, stop=False)
         if not still.update(state=MakingState.DONE, left=told, size=size, sha256=sha256, done=one.total):
             forget_file(one.place)
-            raise Stopped("It was stopped.")
+            raise Stopped
         audit.note(one.by, f"made {one.name} of {one.pack.name}", one.pack.crew)
 
 
@@ -168,4 +168,4 @@ class _Follow:
         rows = Packing.objects.filter(pk=self._one.pk)
         rows.update(done=min(self._done, self._one.total))
         if rows.values_list("stop", flat=True).first() is not False:
-            raise Stopped("It was stopped.")
+            raise Stopped
