@@ -17,6 +17,7 @@ from allauth.mfa.models import Authenticator
 from django.core.files.base import ContentFile
 from django.core.files.storage import default_storage
 from django.core.management import CommandError, call_command
+from django.db.models import CASCADE
 from django.test import Client, RequestFactory
 from procrastinate.contrib.django.models import ProcrastinateJob
 
@@ -28,6 +29,7 @@ from convoy_site.files_settings import read_files
 from convoy_site.keeping import mail, standing
 from convoy_site.keeping.accounts import GONE
 from convoy_site.mail_settings import read_mail
+from convoy_site.notices.models import Notice
 from convoy_site.people.models import AuditEntry, Invitation, Membership, SiteRules, User
 from convoy_site.people.services import asker_address
 
@@ -166,8 +168,15 @@ def test_limits_hold_and_what_was_done_is_written_down(world: World, keeper: Api
 
 def test_an_account_is_taken_along_and_ended(world: World) -> None:
     member, owner = world.as_("member"), world.as_("owner")
+    member.send("PUT", "/api/news/wishes", {"pack": str(world.pack.id), "mail": "never"})
+    member.send("PUT", "/api/defaults", {"line_kb": 300})
+    member.post(f"{world.at}/feed")
+    Notice.objects.create(user=world.users["member"], key="x", text="Something happened.", address="/")
     told = member.get("/api/account/taken-along")[1]
     assert told["account"]["name"] == "member"
+    assert told["how you want news"] == [{"pack__name": "Night Freight", "mail": "never"}]
+    assert told["news that reached you"][0]["text"] == "Something happened." and told["feeds"]
+    assert told["what holds for your installations"][0]["line_kb"] == 300
     assert [one["pack"] for one in told["installations"]] == ["Night Freight"]
     assert PASSWORD not in json.dumps(told)
     assert owner.post("/api/account/end", {"password": PASSWORD})[1]["code"] == "still-needed"
@@ -177,7 +186,15 @@ def test_an_account_is_taken_along_and_ended(world: World) -> None:
     assert world.agent().get("/api/agent/head")[0] == 401
     gone = User.objects.get(username__startswith=GONE)
     assert (gone.email, gone.has_usable_password(), Membership.objects.filter(user=gone).count()) == ("", False, 0)
+    # Of what hangs on a person nothing is left: whoever adds such a table is reminded here.
+    left = [one.related_model for one in User._meta.related_objects if one.on_delete is CASCADE]
+    rows = {one.__name__: one.objects.filter(**{_to_user(one): gone}).count() for one in left}
+    assert {name for name, count in rows.items() if count} <= {"UserSession"}, rows
     assert owner.get(f"{world.at}/releases")[0] == 200
+
+
+def _to_user(table: Any) -> str:
+    return next(one.name for one in table._meta.fields if one.remote_field and one.remote_field.model is User)
 
 
 def test_what_a_keeper_sees_costs_a_fixed_number_of_queries(

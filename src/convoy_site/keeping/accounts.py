@@ -18,8 +18,10 @@ from convoy_core.words.codes import INVITATION_LENGTH, make_code
 from convoy_core.words.errors import ConvoyError
 
 from ..installations.models import Installation
+from ..notices.models import Feed, Notice, Wish
 from ..people import audit
-from ..people.models import Invitation, Membership, Role, SiteRules, User
+from ..people.defaults import PRODUCT
+from ..people.models import CrewInvitation, Defaults, Invitation, Membership, Role, SiteRules, User
 from ..people.rights import Forbidden, NotFound, keeper
 from ..releases.models import JoinCode
 
@@ -177,6 +179,15 @@ def taken_along(user: User) -> dict[str, Any]:
             {"from": one.ip, "with": one.user_agent, "since": one.created_at}
             for one in UserSession.objects.filter(user=user)
         ],
+        "news that reached you": list(
+            Notice.objects.filter(user=user).values("at", "text", "when", "seen_at", "settled_at")
+        ),
+        "how you want news": list(Wish.objects.filter(user=user).values("pack__name", "mail")),
+        "feeds": list(Feed.objects.filter(user=user).values("pack__name", "made_at")),
+        "what holds for your installations": list(Defaults.objects.filter(user=user).values(*PRODUCT)),
+        "invitations you made": list(
+            CrewInvitation.objects.filter(made_by=user).values("crew__name", "role", "note", "made_at", "until")
+        ),
         "codes you gave out": list(
             JoinCode.objects.filter(made_by=user).values("code", "pack__name", "made_at", "withdrawn_at")
         ),
@@ -201,6 +212,10 @@ def end_account(user: User, password: str) -> None:
     Installation.objects.filter(member=account).delete()
     JoinCode.objects.filter(made_by=account, withdrawn_at=None).update(withdrawn_at=timezone.now())
     account.memberships.all().delete()
+    # What is told to nobody else goes; so do ways in that somebody left open.
+    for theirs in (account.notices, account.wishes, account.feeds, Defaults.objects.filter(user=account)):
+        theirs.all().delete()
+    CrewInvitation.objects.filter(made_by=account).delete()
     EmailAddress.objects.filter(user=account).delete()
     Authenticator.objects.filter(user=account).delete()
     account.machines.all().delete()

@@ -21,6 +21,7 @@ from ..people import audit
 from ..people.models import AuditEntry, Crew, User
 from ..people.rights import Action, Forbidden
 from ..people.services import crew_for
+from ..public.models import PublicPage
 from ..releases.models import JoinCode, Opening, Packing, Release, ReleaseSignature, Waiting, Withdrawal
 from .accounts import StillNeeded
 
@@ -81,6 +82,8 @@ def _pack(pack: Pack) -> dict[str, Any]:
         "lines": list(lines),
         "edits": list(edits),
         "releases": list(releases),
+        "calls": list(pack.hooks.values("address", "kinds", "made_at", "on")),
+        "public page": list(PublicPage.objects.filter(pack=pack).values("address", "on", "words")),
         "join codes": list(pack.codes.values("code", "made_at", "uses_left", "withdrawn_at")),
         "departures": list(pack.departures.values("at", "note", "called_off")),
         "installations": list(
