@@ -17,8 +17,8 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
     """Path, what is to be seen before it is judged, and what is pressed before that."""
     browser.go("/")
     browser.sees("My crews' packs", "Night Freight")
-    links = browser.driver.execute_script("return [...document.querySelectorAll('a')].map(a => a.pathname)")
-    installation = next(one for one in links if one.startswith("/installations/"))
+    script = "return document.querySelector('a[href*=\"/installations/\"]')?.pathname"
+    installation = str(browser.until("an installation", lambda: browser.driver.execute_script(script)))
     pack = pack_of(browser, "Night Freight")
     spring, hollow = pack_of(browser, "Night Freight, spring"), pack_of(browser, "Hollow Line")
     crew = crew_address(browser)
@@ -61,7 +61,13 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
         (f"{spring}/assemble?mod=old-salts-kit", "songs/", ("Choose among its files", "Say what it changes")),
         (f"{pack}/publish", "Latest edits", ()),
         (f"{pack}/releases/1.4.0", "1.4.0", ()),
+        (f"{pack}/hand-out", "What was sent", ("Log",)),
+        (f"{pack}/hand-out", "It is told of", ("Call an address", "Retire the pack")),
         (f"{pack}/crew", "Roll call", ()),
+        (f"{pack}/crew", "Keep it so", ("Change it",)),
+        ("/news", "How it comes to you", ()),
+        ("/packs/open", "Drop the file here", ()),
+        (crew, "cannot be brought back", ("End the crew…",)),
         (installation, "Which release", ()),
     ]
 
@@ -91,7 +97,8 @@ def pack_of(browser: Browser, name: str) -> str:
 def test_nothing_is_found_on_the_pages_of_strangers(people: People) -> None:
     browser = people("nobody")
     found = {}
-    for path, seen in (("/", "Everyone in step"), ("/sign-in?new=1", "Make an account"), ("/password", "forgotten")):
+    for path, seen in (("/", "Everyone in step"), ("/sign-in?new=1", "Make an account"), ("/password", "forgotten"),
+                       ("/aboard/8QM7-42XK-9HT", "Come aboard"), ("/p/slow-water", "How to join")):  # fmt: skip
         browser.go(path)
         browser.sees(seen)
         for size, dark in (*LOOKS[0], *LOOKS[1]):
