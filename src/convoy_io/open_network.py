@@ -13,6 +13,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 import httpcore
+import httpx
 
 from convoy_core.words.errors import ConvoyError, MalformedInput
 
@@ -53,6 +54,20 @@ class Judging(httpcore.NetworkBackend):
 
     def sleep(self, seconds: float) -> None:
         self._lines.sleep(seconds)
+
+
+def judged_client(allowed: Iterable[str], now: str, **given: Any) -> httpx.Client:
+    """A client whose connections are all judged, `allowed` being networks as `networks` reads them; `given`: as httpx
+    takes it. No proxy that the environment names is asked: it would connect in our stead, and nobody would judge.
+    """
+    transport = httpx.HTTPTransport(retries=0)
+    # httpx has no public way to say how names become connections; its pool has.
+    transport._pool = httpcore.ConnectionPool(
+        ssl_context=httpx.create_ssl_context(),
+        network_backend=Judging(networks(allowed), now),
+        max_connections=10,
+    )
+    return httpx.Client(transport=transport, trust_env=False, **given)
 
 
 def addresses_of(host: str, port: int) -> list[str]:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import IO, cast
 
-DATE = (1980, 1, 1, 0, 0, 0)
+from .bags import DATE
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,7 @@ from ..lock.lock import OVERLAY, LockedBuild
 from ..lock.recipe import Recipe, ReleaseChannel
 from ..lock.whole_log import whole_log
 from ..lock.worlds import world_changes
-from ..machine.memory import MB, gigabytes
+from ..machine.memory import gigabytes, in_words
 from ..sync.errands import minutes, what_to_do
 from ..words.model import Side
 from ..words.wording import counted, listed
@@ -118,7 +118,7 @@ def row_in_words(row: dict[str, Any]) -> str:
 def _to_do(before: Recipe | None, after: Recipe) -> Iterator[str]:
     comes = fetched(before, after)
     size = sum(build.archive.size for build in comes)
-    told = [f"Sync: {_big(size)} to fetch in {counted(len(comes), 'file')}" if comes else "Sync: nothing to fetch"]
+    told = [f"Sync: {in_words(size)} to fetch in {counted(len(comes), 'file')}" if comes else "Sync: nothing to fetch"]
     errands = [build for build in comes if not build.pickup.is_automatic and not build.optional]
     if errands:
         told[0] += f", and {counted(len(errands), 'errand')} of about {counted(minutes(errands), 'minute')}"
@@ -158,7 +158,3 @@ def _list(title: str, told: Sequence[str]) -> str:
     more = len(told) - MOST_LISTED
     lines = [*told[:MOST_LISTED], *([f"and {more} more"] if more > 0 else [])]
     return "\n".join([f"{title}:", *(f"- {' '.join(line.split())}" for line in lines)])
-
-
-def _big(size: int) -> str:
-    return f"{-(-size // MB):,} MB" if size < 1000 * MB else f"{size / 1000 / MB:.1f} GB"

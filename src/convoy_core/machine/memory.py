@@ -77,6 +77,11 @@ def gigabytes(memory: int) -> str:
     return f"{memory / 1024:.2f}".rstrip("0").rstrip(".") + " GB"
 
 
+def in_words(size: int) -> str:
+    """Bytes as people say them: `34 MB`, rounded up; `2.1 GB`."""
+    return f"{-(-size // MB):,} MB" if size < 1000 * MB else f"{size / 1000 / MB:.1f} GB"
+
+
 def demand(builds: Iterable[Weight], figures: MemoryFigures) -> Demand:
     """Memory: the game's own figure and every build's. Disk: files placed, and the archives once in the store."""
     weights = list(builds)

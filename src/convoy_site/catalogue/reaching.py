@@ -4,28 +4,25 @@ Each connection is judged (`convoy_io.open_network`); allowed beside the open ne
 (`CONVOY_PRIVATE_SOURCES`).
 """
 
-import httpcore
 import httpx
 from django.conf import settings
 
-from convoy_io.open_network import ClosedAddress, Judging, networks
+from convoy_io.open_network import ClosedAddress, judged_client
 
 TIMEOUT_SECONDS = 20
 MOST_REDIRECTS = 5
 SCHEMES = ("http", "https")
+ALLOWING = "The site's keeper can allow that network."
 
 
 def client() -> httpx.Client:
     """A client for sources. Its connections raise ClosedAddress for what is not of the open network."""
-    transport = httpx.HTTPTransport(retries=0)
-    # httpx has no public way to say how names become connections; its pool has.
-    transport._pool = httpcore.ConnectionPool(
-        ssl_context=httpx.create_ssl_context(),
-        network_backend=Judging(networks(settings.PRIVATE_SOURCES), "The site's keeper can allow that network."),
-        max_connections=10,
-    )
-    return httpx.Client(
-        transport=transport, timeout=TIMEOUT_SECONDS, follow_redirects=True, max_redirects=MOST_REDIRECTS
+    return judged_client(
+        settings.PRIVATE_SOURCES,
+        ALLOWING,
+        timeout=TIMEOUT_SECONDS,
+        follow_redirects=True,
+        max_redirects=MOST_REDIRECTS,
     )
 
 

@@ -14,7 +14,6 @@ from datetime import timedelta
 from typing import Any
 from uuid import UUID
 
-import httpcore
 import httpx
 from django.conf import settings
 from django.db import transaction
@@ -22,8 +21,9 @@ from django.db.models import QuerySet
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from convoy_io.open_network import ClosedAddress, Judging, networks
+from convoy_io.open_network import ClosedAddress, judged_client
 
+from ..catalogue.reaching import ALLOWING
 from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people import audit
@@ -165,18 +165,12 @@ def _soon(call: Call, seconds: int = 0) -> None:
 
 
 def signature(secret: str, moment: str, body: bytes) -> str:
-    """Source: docs/formats.md, "Calls"."""
+    """Source: docs/formats.md, "Feed and calls"."""
     return "v1=" + hmac.new(secret.encode(), moment.encode() + b"." + body, hashlib.sha256).hexdigest()
 
 
 def client() -> httpx.Client:
-    transport = httpx.HTTPTransport(retries=0)
-    # httpx has no public way to say how names become connections; its pool has.
-    transport._pool = httpcore.ConnectionPool(
-        ssl_context=httpx.create_ssl_context(),
-        network_backend=Judging(networks(settings.PRIVATE_CALLS), "The site's keeper can allow that network."),
-    )
-    return httpx.Client(transport=transport, timeout=TIMEOUT_SECONDS, follow_redirects=False, trust_env=False)
+    return judged_client(settings.PRIVATE_CALLS, ALLOWING, timeout=TIMEOUT_SECONDS, follow_redirects=False)
 
 
 def send(call_id: UUID) -> None:

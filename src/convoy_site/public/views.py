@@ -14,7 +14,7 @@ from django.views.decorators.http import require_safe
 
 from convoy_core.handing_out.announcement import changes_in_words, row_in_words
 from convoy_core.lock.change_log import What
-from convoy_core.machine.memory import MB, gigabytes
+from convoy_core.machine.memory import gigabytes, in_words
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted
 
@@ -55,9 +55,9 @@ def page(request: HttpRequest, found: PublicPage) -> HttpResponse:
         f"{gigabytes(needed.minimum)} of memory, better {gigabytes(needed.recommended)}"
         if needed and needed.minimum
         else "",
-        f"{_size(needed.disk)} of disk" if needed and needed.disk else "",
+        f"{in_words(needed.disk)} of disk" if needed and needed.disk else "",
         f"runtime {needed.runtime}" if needed and needed.runtime else "",
-        f"{_size(told.download)} to fetch" if told.download else "",
+        f"{in_words(told.download)} to fetch" if told.download else "",
     ]
     logs = [(one, _log(one, older)) for one, older in pairwise([*told.releases, None]) if one]
     return render(
@@ -83,10 +83,6 @@ def _about(told: Shown) -> str:
     mods = counted(told.release.builds, "mod") if told.release else ""
     words = " ".join((told.page.words or told.page.pack.notes).split())[:160]
     return ". ".join(filter(None, (words.rstrip("."), ", ".join(filter(None, (base, mods)))))) + "."
-
-
-def _size(size: int) -> str:
-    return f"{-(-size // MB):,} MB" if size < 1000 * MB else f"{size / 1000 / MB:.1f} GB"
 
 
 def _paragraphs(text: str) -> list[str]:

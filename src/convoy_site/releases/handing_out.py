@@ -69,9 +69,9 @@ def as_list(pack: Pack, number: str, form: Form, side: Side) -> Made:
     open_ones = {name: at for name, at in addresses(pack.game_id, pack.crew_id).items() if "://" in at}
     content = make(_About(recipe, release.base_text, open_ones, side))
     data = content.encode() if isinstance(content, str) else content
-    return Made(f"{_plain(pack.name)}-{_plain(number)}.{ending}", kind, data)
+    return Made(f"{plain_name(pack.name)}-{plain_name(number)}.{ending}", kind, data)
 
 
-def _plain(text: str) -> str:
+def plain_name(text: str) -> str:
     """What every system takes for a file's name."""
     return "-".join("".join(char if char.isalnum() or char in ".-" else " " for char in text.lower()).split()) or "pack"

@@ -1,6 +1,7 @@
 """Packs as files: made of a release or the draft, and brought to become a pack of a crew here."""
 
 from typing import Annotated
+from urllib.parse import quote
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -57,7 +58,7 @@ def stop_packing(request: SignedIn, pack_id: UUID, packing_id: UUID) -> Done:
 def packed_file(request: SignedIn, pack_id: UUID, packing_id: UUID) -> HttpResponseBase:
     found = packing.made(request.user, pack_id, packing_id)
     reply = send_file(request, found.place, found.size, found.sha256)
-    reply["Content-Disposition"] = f'attachment; filename="{found.name}"'
+    reply["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(found.name)}"
     return reply
 
 

@@ -36,6 +36,7 @@ from ...people.models import SiteRules, User
 from ...people.rights import Action, NotFound
 from ...receiving import CHUNK, TooLarge
 from ..charters import all_charters, signatures_of
+from ..handing_out import plain_name
 from ..models import MakingState, Packing, Release
 from ..services import as_recipe, current_release, recipe_of, release_numbered
 
@@ -211,9 +212,7 @@ def ask(user: User, pack_id: UUID, number: str, asked: Asked) -> Packing:
 
 
 def _file_name(subject: Subject, asked: Asked) -> str:
-    name = subject.pack.name.lower()
-    plain = "".join(one if one.isascii() and (one.isalnum() or one in ".-") else "-" for one in name)
-    parts = [plain.strip("-.") or "pack", subject.recipe.number if subject.release else "draft"]
+    parts = [plain_name(subject.pack.name), subject.recipe.number if subject.release else "draft"]
     parts += [f"{asked.share_side}-share"] if asked.form is Shape.SHARE else []
     return f"{'-'.join(parts)[:110]}.zip"
 
