@@ -19,6 +19,9 @@ MOST_KEYS = 20_000
 DEEPEST = 60
 """Tables, references and parts within each other on the way to one key."""
 
+LONGEST = 800
+"""Characters that are kept of what is said for people."""
+
 KINDS = {
     "integer": "a whole number",
     "number": "a number",
@@ -75,21 +78,63 @@ class Limit:
         )
 
 
+NO_LIMIT = Limit()
+
+
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """What a schema says of a key for people. `form`: its `format`."""
+
+    title: str = ""
+    description: str = ""
+    default: Value = None
+    has_default: bool = False
+    unit: str = ""
+    form: str = ""
+
+    def and_also(self, other: Noted) -> Noted:
+        """Both; where they differ, the other's."""
+        has = other.has_default
+        return Noted(
+            other.title or self.title,
+            other.description or self.description,
+            other.default if has else self.default,
+            has or self.has_default,
+            other.unit or self.unit,
+            other.form or self.form,
+        )
+
+
 def limits_of(schema: Mapping[Key, Value]) -> dict[Key, Limit]:
     """`schema`: the reading of one. Gives what it says of each key that is no table of others."""
+    found: dict[Key, Limit] = {}
+    for key, about in _said(schema):
+        if (limit := _limit(about)) != NO_LIMIT:
+            found[key] = found[key].and_also(limit) if key in found else limit
+    return found
+
+
+def notes_of(schema: Mapping[Key, Value]) -> dict[Key, Noted]:
+    """What the same schema says of each key for people, tables among them."""
+    found: dict[Key, Noted] = {}
+    for key, about in _said(schema):
+        if (noted := _noted(about)) != Noted():
+            found[key] = found[key].and_also(noted) if key in found else noted
+    return found
+
+
+def _said(schema: Mapping[Key, Value]) -> Iterator[tuple[Key, Mapping[str, Any]]]:
+    """Each key with what is said of it, which may be in several places."""
     top: dict[str, Any] = {}
     for key, value in schema.items():
         place = top
         for name in key[:-1]:
             below = place.setdefault(name, {})
             if not isinstance(below, dict):
-                return {}
+                return
             place = below
         place[key[-1]] = value
-    found: dict[Key, Limit] = {}
-    for key, limit in _Walk(top).keys(top, (), ()):
-        found[key] = found[key].and_also(limit) if key in found else limit
-    return found
+    yield from _Walk(top).keys(top, (), ())
 
 
 class _Walk:
@@ -97,12 +142,14 @@ class _Walk:
         self._top = top
         self._left = MOST_KEYS
 
-    def keys(self, about: Any, key: Key, followed: tuple[str, ...], depth: int = 0) -> Iterator[tuple[Key, Limit]]:
+    def keys(
+        self, about: Any, key: Key, followed: tuple[str, ...], depth: int = 0
+    ) -> Iterator[tuple[Key, Mapping[str, Any]]]:
         self._left -= 1
         if not isinstance(about, dict) or depth > DEEPEST or self._left < 0:
             return
-        if key and (limit := _limit(about)) != Limit():
-            yield key, limit
+        if key:
+            yield key, about
         reference = about.get("$ref")
         if isinstance(reference, str) and reference not in followed:
             yield from self.keys(self._at(reference), key, (*followed, reference), depth + 1)
@@ -120,6 +167,14 @@ class _Walk:
             name = name.replace("~1", "/").replace("~0", "~")
             place = place.get(name) if isinstance(place, dict) else None
         return place
+
+
+def _noted(about: Mapping[str, Any]) -> Noted:
+    title, description, unit, form = (
+        one.strip()[:LONGEST] if isinstance(one := about.get(name), str) else ""
+        for name in ("title", "description", "unit", "format")
+    )
+    return Noted(title, description, about.get("default"), "default" in about, unit, form)
 
 
 def _limit(about: Mapping[str, Any]) -> Limit:

@@ -9,8 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from ..words.errors import ConvoyError
-from .formats import Key, UnreadableSettings, Value, open_settings
+from .formats import Key, Value, open_settings
 from .formats.base import same
 
 
@@ -42,7 +41,8 @@ _ABSENT = object()
 
 def merge(path: str, before: bytes, mine: bytes, new: bytes, enforced: Collection[Key] = ()) -> Merged:
     """Merges one file. Raises UnreadableSettings when one of them cannot be parsed, or the outcome not read back."""
-    was, now, then = (open_settings(path, data).values() for data in (before, mine, new))
+    documents = [open_settings(path, data) for data in (before, mine, new)]
+    was, now, then = (document.values for document in documents)
     changed: list[Key] = []
     kept: list[KeyMerge] = []
     overruled: list[KeyMerge] = []
@@ -66,33 +66,9 @@ def merge(path: str, before: bytes, mine: bytes, new: bytes, enforced: Collectio
             removes.append(key)
         else:
             sets[key] = other
-    wanted = {key: value for key, value in now.items() if key not in removes} | sets
-    data = _written(path, mine, removes, sets) if sets or removes else mine
-    _read_back(path, data, wanted)
+    document = documents[1]
+    data = document.changed(sets, removes) if sets or removes else mine
     return Merged(data, tuple(changed), tuple(kept), tuple(overruled))
-
-
-def _written(path: str, mine: bytes, removes: Collection[Key], sets: dict[Key, Value]) -> bytes:
-    """What goes, goes first: a table may take the place of a value."""
-    document = open_settings(path, mine)
-    try:
-        for key in removes:
-            document.remove(key)
-        for key, value in sets.items():
-            document.set(key, value)
-        return document.text().encode()
-    except ConvoyError:
-        raise
-    # The writers are other people's, and their trees can be bent in ways that they do not expect.
-    except Exception as error:
-        raise UnreadableSettings(f"{path} cannot be merged.", str(error)[:300], path=path) from error
-
-
-def _read_back(path: str, data: bytes, wanted: dict[Key, Value]) -> None:
-    """What was written must say what was meant: a format's writer that cannot express it is found out here."""
-    found = open_settings(path, data).values()
-    if found.keys() != wanted.keys() or not all(same(found[key], value) for key, value in wanted.items()):
-        raise UnreadableSettings(f"{path} cannot be merged.", "Written, it would not say what was meant.", path=path)
 
 
 def _same(one: object, other: object) -> bool:

@@ -15,8 +15,8 @@ from datetime import date, datetime, time
 from typing import Any
 
 from ..words.errors import ConvoyError, MalformedInput
-from .formats import Key, Value
-from .trees import read_tree
+from .comments import LONGEST, Comment, comments_of
+from .formats import Key, UnreadableSettings, Value, format_of, open_settings, read_tree
 
 MOST_KEYS = 20_000
 MOST_BYTES = 1_000_000
@@ -24,66 +24,103 @@ MOST_BYTES = 1_000_000
 
 DEEPEST = 40
 
+HALF = re.compile(r"[\ud800-\udfff]")
 CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """`keys`: in the order of the file. `trouble`: why it cannot be read; then it has none."""
+    """`keys`: in the order of the file. `comments`: what is said of some of them there. `trouble`: why it cannot be
+    read; then it has none.
+    """
 
     keys: Mapping[Key, Value] = field(default_factory=dict)
     trouble: str = ""
+    comments: Mapping[Key, Comment] = field(default_factory=dict)
 
 
 def read_file(path: str, data: bytes) -> Reading:
-    """A file's keys, or why it has none. Never raises."""
+    """A file's keys with what is said of them, or why it has none. Never raises."""
     try:
-        keys = read_tree(path, data)
+        found = _read(path, data)
+        _refuse_odd([*found.keys.values(), *(name for key in found.keys for name in key)], "keys")
     except ConvoyError as error:
         return Reading(trouble=error.sentence()[:400])
-    if len(keys) > MOST_KEYS:
-        return Reading(trouble=f"It has {len(keys)} keys, more than {MOST_KEYS}.")
-    if len(as_text(Reading(keys))) > MOST_BYTES:
-        return Reading(trouble="It says more than anybody compares.")
-    return Reading(keys)
+    if len(found.keys) > MOST_KEYS:
+        return Reading(trouble=f"It has {len(found.keys)} keys, more than {MOST_KEYS}.")
+    # What is said goes first where all of it is too much: what is compared are the keys.
+    for one in (found, Reading(found.keys)):
+        if len(as_text(one)) <= MOST_BYTES:
+            return one
+    return Reading(trouble="It says more than anybody compares.")
+
+
+def _read(path: str, data: bytes) -> Reading:
+    if format_of(path) == ".json" and b"//" not in data and b"/*" not in data:
+        return Reading(read_tree(path, data))
+    try:
+        document = open_settings(path, data)
+    except UnreadableSettings:
+        # What is too large to be changed may still be read.
+        return Reading(read_tree(path, data))
+    return Reading(document.values, comments=_clean(comments_of(document)))
+
+
+def _clean(comments: Mapping[Key, Comment]) -> dict[Key, Comment]:
+    return {key: Comment(CONTROL.sub("", one.above), CONTROL.sub("", one.behind)) for key, one in comments.items()}
 
 
 def as_text(reading: Reading) -> str:
-    """The keys as they are kept."""
-    rows = [[list(key), _out(value)] for key, value in reading.keys.items()]
+    """The keys as they are kept, with what is said above and behind each where anything is."""
+    said = {key: [one.above, one.behind] for key, one in reading.comments.items()}
+    rows = [[list(key), _out(value), *said.get(key, ())] for key, value in reading.keys.items()]
     return json.dumps(rows, ensure_ascii=False, separators=(",", ":"))
 
 
-def from_text(text: str) -> dict[Key, Value]:
+def from_text(text: str, trouble: str = "") -> Reading:
     """What `as_text` wrote."""
-    return {tuple(key): _in(value) for key, value in json.loads(text)}
+    rows = json.loads(text)
+    keys = {tuple(key): _in(value) for key, value, *_ in rows}
+    return Reading(keys, trouble, {tuple(row[0]): Comment(row[2], row[3]) for row in rows if len(row) == 4})
 
 
-def reported(rows: Any) -> dict[Key, Value]:
+def reported(rows: Any) -> Reading:
     """Keys as an agent reports them. Raises MalformedInput for what no reading of a file comes to."""
     if not isinstance(rows, list) or len(rows) > MOST_KEYS:
         raise MalformedInput(f"A reading is a list of at most {MOST_KEYS} keys.", field="keys")
     found: dict[Key, Value] = {}
+    comments: dict[Key, Comment] = {}
     for at, row in enumerate(rows):
-        if not isinstance(row, list) or len(row) != 2 or not isinstance(row[0], list) or not 0 < len(row[0]) <= DEEPEST:
+        is_row = isinstance(row, list) and len(row) in (2, 4) and isinstance(row[0], list)
+        if not is_row or not 0 < len(row[0]) <= DEEPEST:
             raise MalformedInput("A row of a reading is a key and a value.", field=f"keys[{at}]")
-        _refuse_odd([*row[0], row[1]], f"keys[{at}]")
-        if not all(isinstance(name, str) and len(name) <= 300 for name in row[0]):
+        key, value, *said = row
+        _refuse_odd([*key, value, *said], f"keys[{at}]")
+        if not all(isinstance(name, str) and len(name) <= 300 for name in key):
             raise MalformedInput("A key is a list of names.", field=f"keys[{at}]")
-        found[tuple(row[0])] = _in(row[1])
-    return found
+        if not all(isinstance(one, str) and len(one) <= LONGEST for one in said):
+            raise MalformedInput("What is said of a key is text.", field=f"keys[{at}]")
+        found[tuple(key)] = _in(value)
+        if said:
+            comments[tuple(key)] = Comment(*said)
+    return Reading(found, comments=comments)
 
 
 def _refuse_odd(values: Iterable[Any], where: str, depth: int = 0) -> None:
     if depth > DEEPEST:
         raise MalformedInput("A value is nested deeper than any setting.", field=where)
     for value in values:
-        if isinstance(value, str) and CONTROL.search(value):
+        if isinstance(value, str) and (CONTROL.search(value) or not _is_whole(value)):
             raise MalformedInput("A reading holds control characters.", field=where)
         if isinstance(value, list | tuple):
             _refuse_odd(value, where, depth + 1)
         elif isinstance(value, dict):
             _refuse_odd([*value, *value.values()], where, depth + 1)
+
+
+def _is_whole(text: str) -> bool:
+    """Whether no half of a character stands alone in it: no database keeps those."""
+    return text.isascii() or not HALF.search(text)
 
 
 TIMES: dict[str, Any] = {"datetime": datetime, "date": date, "time": time}

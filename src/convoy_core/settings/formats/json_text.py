@@ -1,198 +1,233 @@
-"""JSON, with comments and trailing commas as settings files have them. Read with its places, changed in place."""
+"""JSON, with comments and trailing commas as settings files have them. Read with its places, changed in place.
+
+What strict JSON does not have is blanked out first, in a copy of the same length. Objects are walked in that copy for
+their places; everything else the standard library's scanner reads, which is quicker than anything written in Python.
+"""
 
 from __future__ import annotations
 
 import json
 import re
+from bisect import bisect_left
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
 
-from .base import Key, Value, stuck
+from .base import MAX_DEPTH, Key, Span, Splice, Value, after_line, line_end, line_start, newline_at, stuck
 
-_SPACE = re.compile(r"(?:\s+|//[^\n]*|/\*.*?\*/)*", re.DOTALL)
-_STRING = re.compile(r'"(?:\\.|[^"\\\n])*"')
-_PLAIN = re.compile(r"[-+.\w]+")
-MAX_DEPTH = 200
+_STRING = r'"(?:\\.|[^"\\])*(?:"|\\?\Z)'
+"""To its end; one that has none reaches to the end of the text, so that nothing is looked at twice."""
+_COMMENTS = re.compile(rf"{_STRING}|(//[^\r\n]*|/\*.*?(?:\*/|\Z))", re.DOTALL)
+_TRAILING = re.compile(rf"{_STRING}|(,)[ \t\r\n]*[}}\]]", re.DOTALL)
+_SPACE = re.compile(r"[ \t\r\n]*")
+_KEY = re.compile(r'("(?:\\.|[^"\\\r\n])*")[ \t\r\n]*:[ \t\r\n]*')
+_AFTER = re.compile(r"[ \t\r\n]*(?:,[ \t\r\n]*)?")
+_LETTERS = re.compile(r"[^\r\n]")
+_DECODER = json.JSONDecoder()
 
 
-@dataclass
+@dataclass(slots=True)
 class _Member:
-    """A member of an object: its key's place, and its value's."""
+    """`start`: its key's. `value`: the value's place. `comma`: where the comma behind it is; -1 where none is."""
 
     start: int
-    node: _Node
+    value: Span
+    comma: int
 
 
-@dataclass
-class _Node:
-    """A value and its place in the text: `start` to `end`. `members` for objects, in order."""
-
+@dataclass(slots=True)
+class _Object:
     start: int
-    end: int
-    value: Value
-    members: dict[str, _Member] | None = field(default=None)
+    end: int = 0
+    members: dict[str, _Member] = field(default_factory=dict)
 
 
 class JsonSettings:
     def __init__(self, text: str) -> None:
         self._text = text
-        self._read()
-
-    def _read(self) -> None:
-        self._bom = "\ufeff" if self._text.startswith("\ufeff") else ""
-        parser = _Parser(self._text, len(self._bom))
-        self._top = parser.whole()
-        if self._top.members is None:
+        self.comments = [found.span(1) for found in _COMMENTS.finditer(text) if found[1]]
+        self._plain = _blanked(text, self.comments)
+        trailing = [found.span(1) for found in _TRAILING.finditer(self._plain) if found[1]]
+        self._plain, self._trailing = _blanked(self._plain, trailing), [at for at, _ in trailing]
+        self.values: dict[Key, Value] = {}
+        self._objects: dict[Key, _Object] = {}
+        at = _space(self._plain, 0)
+        if self._plain[at : at + 1] != "{":
             raise ValueError("it is no object")
+        end = self._object((), at)
+        if _space(self._plain, end) < len(text):
+            raise _wrong(text, end, "there is more after the end")
 
-    def values(self) -> dict[Key, Value]:
-        return _leaves(self._top, ())
+    @cached_property
+    def places(self) -> dict[Key, Span]:
+        return {key: self._objects[key[:-1]].members[key[-1]].value for key in self.values}
 
-    def set(self, key: Key, value: Value) -> None:
-        node = self._top
-        for depth, name in enumerate(key):
-            if node.members is None:
-                raise stuck(key, f"“{key[depth - 1]}” is a value in this file, not an object.")
-            member = node.members.get(name)
-            if member is None:
-                for inner in reversed(key[depth + 1 :]):
-                    value = {inner: value}
-                return self._insert(node, name, value)
-            node = member.node
-        self._replace(node.start, node.end, json.dumps(value, ensure_ascii=False))
-        return None
+    def _object(self, above: Key, at: int) -> int:
+        """Reads an object and those in it; gives where it ends."""
+        if len(above) > MAX_DEPTH:
+            raise _wrong(self._plain, at, "it is nested too deeply")
+        text, found = self._plain, _Object(at)
+        self._objects[above] = found
+        at = _space(text, at + 1)
+        while text[at : at + 1] != "}":
+            name, value = self._name(at, found)
+            key = (*above, name)
+            if text[value : value + 1] == "{":
+                end = self._object(key, value)
+            else:
+                self.values[key], end = _DECODER.raw_decode(text, value)
+            after = _past(_AFTER, text, end)
+            comma = text.find(",", end, after)
+            if comma < 0 and text[after : after + 1] != "}":
+                raise _wrong(text, after, "“,” is missing")
+            if comma < 0 and self._trailing:
+                comma = self._trailing_between(end, after)
+            found.members[name] = _Member(at, (value, end), comma)
+            at = after
+        found.end = at + 1
+        return at + 1
 
-    def remove(self, key: Key) -> None:
-        node = self._top
-        for name in key[:-1]:
-            node = (node.members or {})[name].node
-        members = node.members or {}
-        member = members[key[-1]]
-        start, end = member.start, member.node.end
-        line = self._text.rfind("\n", 0, start)
-        own_line = line >= 0 and not self._text[line + 1 : start].strip()
-        following = self._after(end)
-        comma = -1
-        if self._text[following : following + 1] == ",":
-            end = following + 1
-        elif before := [one for one in members.values() if one.start < member.start]:
-            comma = self._after(before[-1].node.end)
-        if own_line and (rest := re.compile(r"[ \t]*\r?\n").match(self._text, end)):
-            start, end = line + 1, rest.end()
-        self._text = self._text[:start] + self._text[end:]
-        if comma >= 0:
-            self._text = self._text[:comma] + self._text[comma + 1 :]
-        self._read()
+    def _trailing_between(self, start: int, end: int) -> int:
+        place = bisect_left(self._trailing, start)
+        return self._trailing[place] if place < len(self._trailing) and self._trailing[place] < end else -1
 
-    def _after(self, place: int) -> int:
-        """The place after blanks and comments."""
-        match = _SPACE.match(self._text, place)
-        return match.end() if match else place
+    def _name(self, at: int, within: _Object) -> tuple[str, int]:
+        """A key, and where its value begins."""
+        told = _KEY.match(self._plain, at)
+        if told is None:
+            raise _wrong(self._plain, at, "a key with its “:” is missing")
+        name = json.loads(told[1]) if "\\" in told[1] else told[1][1:-1]
+        if name in within.members:
+            raise _wrong(self._plain, at, f"“{name}” stands twice")
+        return name, told.end()
 
-    def text(self) -> str:
-        return self._text
+    def splices(self, sets: Mapping[Key, Value], removes: Collection[Key]) -> list[Splice]:
+        found: list[Splice] = []
+        gone: dict[Key, set[str]] = {}
+        for key in removes:
+            gone.setdefault(key[:-1], set()).add(key[-1])
+        added: dict[Key, dict[str, Any]] = {}
+        for key, value in sets.items():
+            holder, name, written = self._holder(key, value, gone)
+            member = self._objects[holder].members.get(name)
+            if member and name not in gone.get(holder, ()):
+                found.append(Splice(*member.value, _spelled(value)))
+            else:
+                _lay_into(added.setdefault(holder, {}), name, written)
+        for holder in {**gone, **added}:
+            found += self._changed(self._objects[holder], gone.get(holder, set()), added.get(holder, {}))
+        return found
 
-    def _insert(self, node: _Node, name: str, value: Value) -> None:
-        members = list((node.members or {}).values())
-        written = f"{json.dumps(name, ensure_ascii=False)}: {json.dumps(value, ensure_ascii=False)}"
-        if members:
-            last = members[-1]
-            line = self._text.rfind("\n", 0, last.start)
-            indent = self._text[line + 1 : last.start] if line >= 0 else ""
-            newline = "\r\n" if self._text[line - 1 : line] == "\r" else "\n"
-            own_line = line >= node.start and not indent.strip()
-            after = _SPACE.match(self._text, last.node.end)
-            trailing = after is not None and self._text[after.end() : after.end() + 1] == ","
-            at = after.end() + 1 if trailing and after else last.node.end
-            gap = f"{newline}{indent}" if own_line else " "
-            self._replace(at, at, f"{'' if trailing else ','}{gap}{written}{',' if trailing else ''}")
-        else:
-            self._replace(node.start, node.end, f"{{{written}}}")
+    def _holder(self, key: Key, value: Value, gone: Mapping[Key, set[str]]) -> tuple[Key, str, Value]:
+        """The object that a key goes into, its name there, and the value with whatever must come around it."""
+        depth = 0
+        while depth < len(key) - 1 and key[: depth + 1] in self._objects:
+            depth += 1
+        if key in self._objects:
+            raise stuck(key, "It is an object in this file, not a value.")
+        name = key[depth]
+        if depth < len(key) - 1 and key[: depth + 1] in self.values and name not in gone.get(key[:depth], ()):
+            raise stuck(key, f"“{name}” is a value in this file, not an object.")
+        for inner in reversed(key[depth + 1 :]):
+            value = {inner: value}
+        return key[:depth], name, value
 
-    def _replace(self, start: int, end: int, by: str) -> None:
-        self._text = self._text[:start] + by + self._text[end:]
-        self._read()
+    def _changed(self, holder: _Object, gone: set[str], added: Mapping[str, Any]) -> list[Splice]:
+        """Members that go from one object, and those that come to its end, with the commas between them."""
+        members = list(holder.members.items())
+        left = [member for name, member in members if name not in gone]
+        has_trailing = bool(members) and members[-1][1].comma >= 0
+        found = [Splice(*self._extent(member), "") for name, member in members if name in gone]
+        written = [f"{_spelled(name)}: {_spelled(value)}" for name, value in added.items()]
+        last = left[-1] if left else None
+        if written and last:
+            gap = self._gap(holder, last)
+            lines = f",{gap}".join(written) + ("," if has_trailing else "")
+            at = last.comma + 1 if last.comma >= 0 else last.value[1]
+            found.append(Splice(at, at, ("" if last.comma >= 0 else ",") + gap + lines))
+        elif written:
+            found.append(self._first(holder, written))
+        elif last and last.comma >= 0 and not has_trailing:
+            found.append(Splice(last.comma, last.comma + 1, ""))
+        return found
+
+    def _extent(self, member: _Member) -> Span:
+        """What goes with a member: its comma, and the whole of its lines where nothing else stands on them."""
+        text, end = self._text, member.comma + 1 if member.comma >= 0 else member.value[1]
+        line = line_start(text, member.start)
+        rest = text[end : line_end(text, end)].strip(" \t")
+        is_said_behind = rest.startswith("//") or (rest.startswith("/*") and rest.find("*/") == len(rest) - 2)
+        before = text[line : member.start]
+        if not before.strip(" \t") and (not rest or is_said_behind):
+            return line, after_line(text, end)
+        if before.rstrip(" \t").endswith(","):
+            return line + len(before.rstrip(" \t")), end
+        return member.start, _space(text, end) if rest else end
+
+    def _gap(self, holder: _Object, last: _Member) -> str:
+        line = line_start(self._text, last.start)
+        indent = self._text[line : last.start]
+        if line <= holder.start or indent.strip(" \t"):
+            return " "
+        return newline_at(self._text, line - 1) + indent
+
+    def _first(self, holder: _Object, written: list[str]) -> Splice:
+        """The first members of an object that holds none, or none any more; comments in it stay."""
+        end = holder.end - 1
+        inside = self._text[holder.start + 1 : end]
+        if "\n" not in inside and "\r" not in inside:
+            lines = ", ".join(written)
+            return Splice(end, end, f" {lines} " if inside.strip() and not holder.members else lines)
+        line = line_start(self._text, end)
+        closing = self._text[line:end]
+        if closing.strip(" \t"):
+            return Splice(end, end, f" {', '.join(written)} ")
+        newline = newline_at(self._text, line - 1)
+        return Splice(
+            line,
+            line,
+            "".join(f"{closing}  {one}{newline}" for one in [f"{line}," for line in written[:-1]] + written[-1:]),
+        )
 
 
-def _leaves(node: _Node, above: Key) -> dict[Key, Value]:
-    found: dict[Key, Value] = {}
-    for name, member in (node.members or {}).items():
-        key = (*above, name)
-        found |= {key: member.node.value} if member.node.members is None else _leaves(member.node, key)
-    return found
+def _lay_into(tree: dict[str, Any], name: str, value: Any) -> None:
+    """Several new keys may share a new object."""
+    while isinstance(value, dict) and isinstance(tree.get(name), dict):
+        tree = tree[name]
+        name, value = next(iter(value.items()))
+    tree[name] = value
 
 
-class _Parser:
-    def __init__(self, text: str, at: int) -> None:
-        self._text, self._at = text, at
+def _spelled(value: Value) -> str:
+    text = json.dumps(value, ensure_ascii=False)
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return json.dumps(value)
+    return text
 
-    def whole(self) -> _Node:
-        self._space()
-        node = self._value(0)
-        self._space()
-        if self._at < len(self._text):
-            raise self._wrong("there is more after the end")
-        return node
 
-    def _space(self) -> None:
-        match = _SPACE.match(self._text, self._at)
-        self._at = match.end() if match else self._at
+def _blanked(text: str, spans: list[Span]) -> str:
+    """The text with spaces in these places; line ends stay."""
+    if not spans:
+        return text
+    parts, at = [], 0
+    for start, end in spans:
+        parts += [text[at:start], _LETTERS.sub(" ", text[start:end])]
+        at = end
+    return "".join([*parts, text[at:]])
 
-    def _value(self, depth: int) -> _Node:
-        if depth > MAX_DEPTH:
-            raise self._wrong("it is nested too deeply")
-        start, char = self._at, self._text[self._at : self._at + 1]
-        if char == "{":
-            return self._object(start, depth)
-        if char == "[":
-            return self._list(start, depth)
-        match = _STRING.match(self._text, start) or _PLAIN.match(self._text, start)
-        if match is None:
-            raise self._wrong("a value is missing")
-        self._at = match.end()
-        return _Node(start, self._at, json.loads(match[0]))
 
-    def _object(self, start: int, depth: int) -> _Node:
-        members: dict[str, _Member] = {}
-        self._at += 1
-        while not self._closes("}"):
-            key = _STRING.match(self._text, self._at)
-            if key is None:
-                raise self._wrong("a key is missing")
-            name, at, self._at = json.loads(key[0]), self._at, key.end()
-            self._space()
-            self._take(":")
-            self._space()
-            if name in members:
-                raise self._wrong(f"“{name}” stands twice")
-            members[name] = _Member(at, self._value(depth + 1))
-            self._comma("}")
-        value = {name: member.node.value for name, member in members.items()}
-        return _Node(start, self._at, value, members)
+def _past(blank: re.Pattern[str], text: str, at: int) -> int:
+    match = blank.match(text, at)
+    return match.end() if match else at
 
-    def _list(self, start: int, depth: int) -> _Node:
-        items = []
-        self._at += 1
-        while not self._closes("]"):
-            items.append(self._value(depth + 1).value)
-            self._comma("]")
-        return _Node(start, self._at, items)
 
-    def _closes(self, bracket: str) -> bool:
-        self._space()
-        if self._text[self._at : self._at + 1] != bracket:
-            return False
-        self._at += 1
-        return True
+def _space(text: str, at: int) -> int:
+    """The place after blanks."""
+    return _past(_SPACE, text, at)
 
-    def _comma(self, bracket: str) -> None:
-        self._space()
-        if self._text[self._at : self._at + 1] != bracket:
-            self._take(",")
 
-    def _take(self, char: str) -> None:
-        if self._text[self._at : self._at + 1] != char:
-            raise self._wrong(f"“{char}” is missing")
-        self._at += 1
-
-    def _wrong(self, what: str) -> ValueError:
-        return ValueError(f"line {self._text.count(chr(10), 0, self._at) + 1}: {what}")
+def _wrong(text: str, at: int, what: str) -> ValueError:
+    return ValueError(f"line {text.count(chr(10), 0, at) + 1}: {what}")

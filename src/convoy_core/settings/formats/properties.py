@@ -1,98 +1,136 @@
-"""Properties: a key and a value a line, `#` and `!` comments, escapes, and lines that go on after a backslash."""
+"""Properties: a key and a value a line, `#` and `!` comments, escapes, and lines that go on after a backslash.
+
+Where a key stands twice the last one counts. What is not ASCII is written by its code unless the file has such letters
+plain: programs differ in whether they read them as UTF-8 or as ISO 8859-1.
+"""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
-from .base import Key, Value, stuck
+from .base import Key, Span, Splice, Value, newline_at, stuck
 
 _ESCAPES = {"t": "\t", "n": "\n", "r": "\r", "f": "\f"}
 _BLANK = " \t\f"
 """What counts as blank in this format: other spaces are letters like any."""
 
-_ENTRY = re.compile(r"([ \t\f]*)((?:\\.|[^ \t\f=:\\])+)([ \t\f]*[=:][ \t\f]*|[ \t\f]+|$)(.*)", re.DOTALL)
+_LINES = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
+_GOES_ON = r"\\(?:\r\n|\r|\n)[ \t\f]*"
+_KEY = re.compile(
+    rf"[ \t\f]*((?:{_GOES_ON}|\\.|[^ \t\f=:\\\r\n])*)((?:[ \t\f]|{_GOES_ON})*(?:[=:](?:[ \t\f]|{_GOES_ON})*)?)",
+    re.DOTALL,
+)
+_MEANT = re.compile(r"\\(?:(\r\n|\r|\n)[ \t\f]*|u([0-9a-fA-F]{4})|(.))", re.DOTALL)
 
 
-@dataclass
-class _Line:
-    """One logical line: `raw` as it stands, and what it says when it is an entry."""
+@dataclass(slots=True)
+class _Entry:
+    """`start` to `end`: its lines, with the last line end. `value`: where it stands, escapes and all."""
 
-    raw: str
-    key: str = ""
-    before: str = ""
-    """Everything up to the value."""
-    value: str = ""
-    end: str = ""
+    name: str
+    start: int
+    end: int
+    value: Span
+    has_sign: bool
 
 
 class PropertiesSettings:
     def __init__(self, text: str) -> None:
-        self._lines = [_read(raw) for raw in _logical_lines(text)]
-        self._newline = "\r\n" if "\r\n" in text else "\n"
+        self._text = text
+        self._entries: dict[str, list[_Entry]] = {}
+        self._last: _Entry | None = None
+        self.comments: list[Span] = []
+        at = 0
+        for raw in _logical_lines(text):
+            start, at = at, at + len(raw)
+            body = raw.strip(_BLANK + "\r\n")
+            if body.startswith(("#", "!")):
+                begin = start + raw.index(body[0])
+                self.comments.append((begin, begin + len(body)))
+            elif body:
+                self._last = _entry(raw, start)
+                self._entries.setdefault(self._last.name, []).append(self._last)
 
+    @cached_property
     def values(self) -> dict[Key, Value]:
-        return {(line.key,): line.value for line in self._lines if line.key}
+        return {(name,): _plain(self._text[slice(*found[-1].value)]) for name, found in self._entries.items()}
 
-    def set(self, key: Key, value: Value) -> None:
-        if len(key) != 1 or not isinstance(value, str):
-            raise stuck(key, "This format has keys with text, and nothing deeper.")
-        found = [line for line in self._lines if line.key == key[0]]
-        for line in found:
-            line.value, line.raw = value, f"{line.before}{_escaped(value)}{line.end}"
-        if not found:
-            if self._lines and not self._lines[-1].raw.endswith(("\n", "\r")):
-                self._lines[-1].raw += self._newline
-            self._lines.append(_read(f"{_escaped(key[0], in_key=True)}={_escaped(value)}{self._newline}"))
+    @cached_property
+    def places(self) -> dict[Key, Span]:
+        return {(name,): found[-1].value for name, found in self._entries.items()}
 
-    def remove(self, key: Key) -> None:
-        self._lines = [line for line in self._lines if (line.key,) != key]
+    def splices(self, sets: Mapping[Key, Value], removes: Collection[Key]) -> list[Splice]:
+        found = [Splice(entry.start, entry.end, "") for key in removes for entry in self._entries[key[0]]]
+        added = {}
+        for key, value in sets.items():
+            if len(key) != 1 or not isinstance(value, str):
+                raise stuck(key, "This format has keys with text, and nothing deeper.")
+            entry = self._entries.get(key[0], [None])[-1]
+            if entry is None:
+                added[key[0]] = value
+            else:
+                found.append(Splice(*entry.value, ("" if entry.has_sign else "=") + self._escaped(value)))
+        return found + self._added(added) if added else found
 
-    def text(self) -> str:
-        return "".join(line.raw for line in self._lines)
+    def _added(self, keys: Mapping[str, str]) -> list[Splice]:
+        at = self._last.end if self._last else len(self._text)
+        newline = newline_at(self._text, max(at - 1, 0))
+        lines = "".join(
+            f"{self._escaped(name, in_key=True)}={self._escaped(value)}{newline}" for name, value in keys.items()
+        )
+        return [Splice(at, at, newline + lines if at and self._text[at - 1] not in "\r\n" else lines)]
+
+    def _escaped(self, text: str, in_key: bool = False) -> str:
+        for plain, code in (("\\", "\\\\"), ("\n", "\\n"), ("\r", "\\r"), ("\t", "\\t"), ("\f", "\\f")):
+            text = text.replace(plain, code)
+        text = re.sub(r"([ =:#!])", r"\\\1", text) if in_key else re.sub(r"^([ #!=:])", r"\\\1", text)
+        return text if not self._text.isascii() else re.sub(r"[^\x20-\x7e]", _coded, text)
 
 
 def _logical_lines(text: str) -> list[str]:
     lines: list[str] = []
-    goes_on = False
-    for raw in re.split(r"(?<=\n)|(?<=\r)(?!\n)", text):
-        if not raw:
-            continue
-        if goes_on:
-            lines[-1] += raw
-        else:
-            lines.append(raw)
+    parts: list[str] = []
+    for raw in _LINES.findall(text):
+        parts.append(raw)
         body = raw.rstrip("\r\n")
-        is_comment = lines[-1].lstrip(_BLANK)[:1] in ("#", "!")
-        goes_on = not is_comment and (len(body) - len(body.rstrip("\\"))) % 2 == 1
-    return lines
+        is_comment = len(parts) == 1 and body.lstrip(_BLANK)[:1] in ("#", "!")
+        if not is_comment and (len(body) - len(body.rstrip("\\"))) % 2:
+            continue
+        lines.append("".join(parts))
+        parts = []
+    return [*lines, "".join(parts)] if parts else lines
 
 
-def _read(raw: str) -> _Line:
+def _entry(raw: str, start: int) -> _Entry:
     body = raw.rstrip("\r\n")
-    if not body.strip(_BLANK) or body.lstrip(_BLANK)[0] in "#!":
-        return _Line(raw)
-    joined = re.sub(r"\\(\r\n|\n|\r)[ \t\f]*", "", body)
-    match = _ENTRY.fullmatch(joined)
+    match = _KEY.match(body)
     if match is None:
         raise ValueError(f"this line is no entry: {body[:60]}")
-    indent, key, separator, value = match.groups()
-    before = f"{indent}{key}{separator or '='}"
-    return _Line(raw, _plain(key), before, _plain(value), raw[len(body) :])
+    value = (start + match.end(), start + len(body))
+    return _Entry(_plain(match[1]), start, start + len(raw), value, bool(match[2]))
 
 
 def _plain(text: str) -> str:
+    """What escapes stand for. Letters beyond the first 65,536 are two codes; one alone of them stands for none."""
+
     def meant(found: re.Match[str]) -> str:
-        code = found[1]
-        return chr(int(code[1:], 16)) if len(code) == 5 else _ESCAPES.get(code, code)
+        if found[1]:
+            return ""
+        return chr(int(found[2], 16)) if found[2] else _ESCAPES.get(found[3], found[3])
 
-    return re.sub(r"\\(u[0-9a-fA-F]{4}|.)", meant, text, flags=re.DOTALL)
+    if "\\" not in text:
+        return text
+    plain = _MEANT.sub(meant, text.removesuffix("\\") if _is_open(text) else text)
+    return plain.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
 
 
-def _escaped(text: str, in_key: bool = False) -> str:
-    text = (
-        text.replace("\\", "\\\\").replace("\n", "\\n").replace("\r", "\\r").replace("\t", "\\t").replace("\f", "\\f")
-    )
-    if in_key:
-        return re.sub(r"([ =:#!])", r"\\\1", text)
-    return re.sub(r"^([ #!=:])", r"\\\1", text)
+def _is_open(text: str) -> bool:
+    return (len(text) - len(text.rstrip("\\"))) % 2 == 1
+
+
+def _coded(found: re.Match[str]) -> str:
+    units = found[0].encode("utf-16-be", "surrogatepass").hex()
+    return "".join(f"\\u{units[at : at + 4]}" for at in range(0, len(units), 4))
