@@ -26,12 +26,28 @@ SETTINGS_OF = {"tillerway": "toml", "gauge-hollow": "ini"}
 """What a mod's settings are written in, where the mod does not say otherwise."""
 
 SETTINGS = {
-    "toml": "# Settings of {name}\nenabled = true\nstrength = 5\n",
-    "ini": "; Settings of {name}\n[mod]\nenabled = true\nstrength = 5\n",
+    "toml": """# Settings of {name}
+
+# Switches the mod off without taking it away.
+enabled = true
+
+# How strongly it shows. Range: 0 to 10. Default: 5
+strength = 5
+""",
+    "ini": """; Settings of {name}
+
+[mod]
+; Switches the mod off without taking it away.
+enabled = true
+; How strongly it shows. Range: 0 to 10. Default: 5
+strength = 5
+""",
     "xml": """<?xml version="1.0"?>
 <!-- Settings of {name} -->
 <settings>
+  <!-- Switches the mod off without taking it away. -->
   <enabled>true</enabled>
+  <!-- How strongly it shows. Range: 0 to 10. Default: 5 -->
   <strength>5</strength>
 </settings>
 """,
@@ -40,7 +56,7 @@ SETTINGS = {
 
 def generate(target: Path) -> bool:
     """Writes TARGET/SOURCE/catalogue.json, its pages, and TARGET/SOURCE/files/*.zip; says whether there was need."""
-    inputs = [*sorted(DEMO.rglob("*.toml")), *sorted(Path(__file__).parent.glob("*.py"))]
+    inputs = [*sorted(one for one in DEMO.rglob("*") if one.is_file()), *sorted(Path(__file__).parent.glob("*.py"))]
     stamp = hashlib.sha256(b"".join(path.read_bytes() for path in inputs)).hexdigest()
     kept = target / "stamp"
     if kept.exists() and kept.read_text() == stamp:
@@ -167,7 +183,7 @@ def contents(game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str,
         members[MARKERS[game]] = marker.encode()
         members["readme.md"] = f"# {mod['name']} {build['version']}\n\n{mod['summary']}\n".encode()
         form = mod.get("settings", SETTINGS_OF[game])
-        members[f"settings.{form}"] = SETTINGS[form].format(name=mod["name"]).encode()
+        members[f"settings.{form}"] = _settings(game, mod, build, form).encode()
     each = mod.get("size_kb", 100) * 1024 // FILES_PER_BUILD
     for number in range(FILES_PER_BUILD):
         # Half of the data stays the same from build to build, as in real mods.
@@ -182,6 +198,15 @@ def contents(game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str,
     if mod.get("shape") == "climbing":
         members["../../outside.txt"] = b"This must never be written.\n"
     return members
+
+
+def _settings(game: str, mod: dict[str, Any], build: dict[str, Any], form: str) -> str:
+    """A mod's settings: written out for this build, or for all, under demo/settings; else as most have them."""
+    for name in (f"{mod['id']}-{build['version']}", mod["id"]):
+        written = DEMO / "settings" / game / f"{name}.{form}"
+        if written.exists():
+            return written.read_text()
+    return SETTINGS[form].format(name=mod["name"])
 
 
 def archive(members: dict[str, bytes]) -> bytes:

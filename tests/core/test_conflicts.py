@@ -13,8 +13,7 @@ from convoy_core.conflicts.set_aside import MAX_LINES, caught_by, read_list
 from convoy_core.conflicts.wire import as_json, read_conflict_problem
 from convoy_core.outside.catcher import MOST_ALIKE, Catcher
 from convoy_core.outside.patterns import matcher
-from convoy_core.settings.formats import UnreadableSettings, open_settings
-from convoy_core.settings.trees import read_tree
+from convoy_core.settings.formats import UnreadableSettings, open_settings, read_tree
 from convoy_core.words.errors import MalformedInput
 
 PATHS = [f"{folder}{name}" for folder in ("", "data/", "data/deep/", "other/") for name in ("a.toml", "b.txt")]
@@ -99,7 +98,7 @@ READABLE = {
 
 @pytest.mark.parametrize(("path", "data"), READABLE.items(), ids=READABLE)
 def test_the_quick_reading_sees_what_the_careful_one_sees(path: str, data: bytes) -> None:
-    assert read_tree(path, data) == open_settings(path, data).values()
+    assert read_tree(path, data) == open_settings(path, data).values
 
 
 @pytest.mark.parametrize("data", [b"[[[", b"\xff\xfe", b"[1, 2]", b'{"a": NaN', b"[" * 100_000])

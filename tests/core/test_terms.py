@@ -50,9 +50,9 @@ KEYS = {path: next(iter(said)) for path, said in SAID.items()}
 @given(text=st.text(alphabet="abcXYZ 0123456789-_", min_size=1, max_size=12).map(str.strip).filter(bool))
 def test_what_is_tweaked_says_so_and_nothing_else_moves(path: str, text: str) -> None:
     tweaks = [Tweak(path, KEYS[path], text, How.ENFORCED), Tweak(path, ("advised",), "x", How.ADVICE)]
-    before = open_settings(path, FILES[path]).values()
+    before = open_settings(path, FILES[path]).values
     rendered = render(path, FILES[path], tweaks)
-    after = open_settings(path, rendered).values()
+    after = open_settings(path, rendered).values
     assert after == {**before, KEYS[path]: text}
     assert broken(path, rendered, tweaks[:1]) == ()
     assert render(path, rendered, tweaks) == rendered
@@ -68,7 +68,7 @@ def test_numbers_and_truths_can_be_enforced_in_every_format(path: str, value: ob
     rendered = render(path, FILES[path], [tweak])
     assert broken(path, rendered, [tweak]) == ()
     assert broken(path, FILES[path], [tweak]) or (path, value) == ("a.toml", True)
-    there = open_settings(path, rendered).values()[KEYS[path]]
+    there = open_settings(path, rendered).values[KEYS[path]]
     assert there == (str(value).lower() if format_of(path) in TEXT_ONLY else value)
 
 

@@ -14,7 +14,7 @@ from ..machine.memory import Needed
 from ..machine.verdict import Machine
 from ..outside.patterns import matcher
 from ..settings.formats import Key, format_of
-from ..settings.limits import Limit, limits_of
+from ..settings.limits import Limit, Noted, limits_of, notes_of
 from ..settings.readings import Reading
 from ..words.model import Base, Build
 from ..words.profile import GameProfile
@@ -145,6 +145,12 @@ class Subject:
             reading = self.readings.get(schema.sha256) if schema else None
             self._limits[mod] = limits_of(reading.keys) if reading and not reading.trouble else {}
         return self._limits[mod]
+
+    def notes(self, mod: str) -> Mapping[Key, Noted]:
+        """What the same description says of a build's settings for people."""
+        schema = self.schema_of(mod)
+        reading = self.readings.get(schema.sha256) if schema else None
+        return notes_of(reading.keys) if reading and not reading.trouble else {}
 
     @cached_property
     def _limits(self) -> dict[str, Mapping[Key, Limit]]:

@@ -6,6 +6,9 @@ from __future__ import annotations
 
 from ..lock.terms import Tweak
 from ..settings.formats import MAX_BYTES, TEXT_ONLY, Value, format_of
+from ..settings.knowledge import known_of
+from ..settings.limits import NO_LIMIT, Limit
+from ..settings.readings import Reading
 from .finding import Finding, Severity, Way
 from .subject import Subject
 
@@ -29,11 +32,11 @@ def check(subject: Subject) -> list[Finding]:
         reading = subject.reading(holder, tweak.path)
         if reading is None or reading.trouble:
             continue
-        limit = subject.limits(holder).get(tweak.key)
         is_text = format_of(tweak.path) in TEXT_ONLY
-        if limit is not None:
+        limit, says = _limit(subject, holder, tweak, reading, is_text)
+        if limit != NO_LIMIT:
             if wrong := limit.wrong(tweak.value, is_text):
-                why = f"{subject.name(holder)} says so of its settings."
+                why = f"{subject.name(holder)} says so {says}."
                 found.append(_finding(subject, tweak, holder, wrong, Severity.WARNING, why))
         elif tweak.key not in reading.keys:
             found.append(
@@ -59,6 +62,16 @@ def check(subject: Subject) -> list[Finding]:
                 )
             )
     return found
+
+
+def _limit(subject: Subject, mod: str, tweak: Tweak, reading: Reading, is_text: bool) -> tuple[Limit, str]:
+    """What a value may be, by the mod's schema or by the comment about the key; and which of them says so."""
+    limits = subject.limits(mod)
+    if tweak.key in limits or tweak.key not in reading.keys:
+        return limits.get(tweak.key, NO_LIMIT), "of its settings"
+    value = {tweak.key: reading.keys[tweak.key]}
+    known = known_of(value, reading.comments, {}, {}, subject.profile.comments, is_text)
+    return known[tweak.key].limit, "in the file"
 
 
 def _unread_schemas(subject: Subject) -> dict[str, str]:
@@ -96,7 +109,7 @@ def kind(value: Value) -> str:
 
 
 def _finding(subject: Subject, tweak: Tweak, mod: str, what: str, severity: Severity, why: str) -> Finding:
-    others = [one.as_data() for one in subject.terms.tweaks if one != tweak]
+    reset = {"do": "reset", "settings": [{"path": tweak.path, "key": list(tweak.key)}]}
     key = ".".join(tweak.key)
     return Finding(
         "tweak",
@@ -107,5 +120,5 @@ def _finding(subject: Subject, tweak: Tweak, mod: str, what: str, severity: Seve
         "Set another key, or take the setting away.",
         mod,
         evidence=(f"{key} = {tweak.value} ({tweak.how})",),
-        ways=(Way("Take the setting away", ({"do": "tweaks", "tweaks": others},), is_choice=True),),
+        ways=(Way("Take the setting away", (reset,), is_choice=True),),
     )

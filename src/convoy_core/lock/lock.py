@@ -108,7 +108,9 @@ class Lock:
 
     def share(self, place: Side) -> Lock:
         """What belongs on a player's machine or on the server (docs/rules.md, "Words")."""
-        return self._only({build.mod for build in self.builds if build.side.goes_to(place)})
+        share = self._only({build.mod for build in self.builds if build.side.goes_to(place)})
+        terms = self.terms.share(place)
+        return share if terms is self.terms else replace(share, terms=terms)
 
     @property
     def choices(self) -> tuple[LockedBuild, ...]:
@@ -176,6 +178,8 @@ class Lock:
         for file in self.files:
             if self.by_mod[file.mod].side is Side.BOTH:
                 for tweak in self.terms.enforced(file.path):
+                    if tweak.side is not Side.BOTH:
+                        continue
                     value = tweak.value if present is None else (values or {}).get(file.path, {}).get(tweak.key)
                     lines.append(f"{file.path} {canonical_json([list(tweak.key), value]).decode()}")
         return fingerprint(lines)

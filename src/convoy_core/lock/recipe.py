@@ -13,6 +13,7 @@ from typing import Any
 from ..machine.memory import Needed
 from ..outside.fields import Fields
 from ..words.errors import MalformedInput
+from ..words.wording import listed
 from .canonical import canonical_json, sha256_hex
 from .in_worlds import for_worlds
 from .lock import Lock
@@ -21,6 +22,11 @@ from .lock_json import as_data, read_lock
 FORMAT = "convoy-recipe/1"
 FORMAT_WITH_WORLDS = "convoy-recipe/2"
 """Of releases with content for saved worlds: an agent that knows nothing of it would make a world called `{world}`."""
+
+FORMAT_WITH_SIDES = "convoy-recipe/3"
+"""Of releases with settings for players or the server alone: an older agent would set them on both."""
+
+FORMATS = (FORMAT, FORMAT_WITH_WORLDS, FORMAT_WITH_SIDES)
 
 
 class ReleaseChannel(StrEnum):
@@ -68,7 +74,7 @@ class Recipe:
         """The exact bytes that are signed, kept and sent."""
         return canonical_json(
             {
-                "format": FORMAT_WITH_WORLDS if for_worlds(self.lock) else FORMAT,
+                "format": _format_of(self.lock),
                 "pack": {"id": self.pack, "name": self.pack_name},
                 "number": self.number,
                 "channel": self.channel,
@@ -89,6 +95,13 @@ class Recipe:
         )
 
 
+def _format_of(lock: Lock) -> str:
+    """The oldest that says all of it: releases that need nothing newer stay as they were, to the byte."""
+    if lock.terms.has_sides:
+        return FORMAT_WITH_SIDES
+    return FORMAT_WITH_WORLDS if for_worlds(lock) else FORMAT
+
+
 def read_recipe(document: bytes) -> Recipe:
     """A recipe from its bytes. Check the signature first. Raises MalformedInput or HostileArchive."""
     try:
@@ -96,10 +109,10 @@ def read_recipe(document: bytes) -> Recipe:
     except (ValueError, RecursionError) as error:
         raise MalformedInput("The release is no JSON.", str(error)) from error
     top = Fields(data)
-    if top.text("format") not in (FORMAT, FORMAT_WITH_WORLDS):
+    if top.text("format") not in FORMATS:
         raise MalformedInput(
             f"The release has the format “{top.text('format')[:40]}”.",
-            f"This program reads {FORMAT} and {FORMAT_WITH_WORLDS}.",
+            f"This program reads {listed(FORMATS)}.",
             "A newer version of the agent may read it.",
         )
     pack = top.fields("pack")

@@ -7,9 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..settings.formats import Key, UnreadableSettings, Value, open_settings, spelled
+from ..settings.formats import Key, Value, open_settings, spelled
 from ..settings.formats.base import same
-from ..words.errors import ConvoyError
 from .canonical import canonical_json, sha256_hex
 from .terms import How, Terms, Tweak
 
@@ -19,16 +18,12 @@ def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
     setting = [tweak for tweak in tweaks if tweak.how is not How.ADVICE]
     if not setting:
         return data
+    sets = {tweak.key: spelled(path, tweak.value) for tweak in setting}
     document = open_settings(path, data)
-    try:
-        for tweak in setting:
-            document.set(tweak.key, spelled(path, tweak.value))
-        return document.text().encode()
-    except ConvoyError:
-        raise
-    # As in merging: the writers are other people's, and their trees can be bent in ways that they do not expect.
-    except Exception as error:
-        raise UnreadableSettings(f"{path} cannot be tweaked.", str(error)[:300], path=path) from error
+    changes = {
+        key: value for key, value in sets.items() if key not in document.values or not same(document.values[key], value)
+    }
+    return document.changed(changes)
 
 
 def rendering(path: str, sha256: str, terms: Terms) -> str:
@@ -40,7 +35,7 @@ def rendering(path: str, sha256: str, terms: Terms) -> str:
 def broken(path: str, data: bytes, enforced: Iterable[Tweak]) -> tuple[tuple[Key, Value], ...]:
     """Enforced keys that do not say what they must, with what they say (None: not there). Raises UnreadableSettings."""
     wanted = list(enforced)
-    values = open_settings(path, data).values() if wanted else {}
+    values = open_settings(path, data).values if wanted else {}
     found = [(tweak.key, values.get(tweak.key)) for tweak in wanted]
     return tuple(
         (key, value)

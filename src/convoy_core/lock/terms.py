@@ -6,7 +6,7 @@ Source: docs/rules.md, "Words" and "Sync"; docs/rules.md, "The job" 6, 9 and 12.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
@@ -15,9 +15,10 @@ from ..outside.paths import checked_path
 from ..outside.patterns import checked_patterns, matcher
 from ..settings.formats import TEXT_ONLY, Key, Value, format_of
 from ..words.errors import MalformedInput
+from ..words.model import Side
 
-MAX_STEPS, MAX_TWEAKS = 50, 500
-"""Nobody does more by hand, and nobody reads more."""
+MAX_STEPS, MAX_TWEAKS = 50, 5_000
+"""Nobody does more by hand; of settings, some large packs set two thousand."""
 
 
 class How(StrEnum):
@@ -30,15 +31,17 @@ class How(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Tweak:
-    """One key of one settings file, set to a value."""
+    """One key of one settings file, set to a value. `side`: where it is set."""
 
     path: str
     key: Key
     value: Value
     how: How
+    side: Side = Side.BOTH
 
     def as_data(self) -> dict[str, Any]:
-        return {"path": self.path, "key": list(self.key), "value": self.value, "how": self.how}
+        told = {"path": self.path, "key": list(self.key), "value": self.value, "how": self.how}
+        return told if self.side is Side.BOTH else {**told, "side": self.side}
 
 
 class Check(StrEnum):
@@ -76,10 +79,10 @@ class Terms:
     by_path: Mapping[str, tuple[Tweak, ...]] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
-        gathered: dict[str, tuple[Tweak, ...]] = {}
+        gathered: dict[str, list[Tweak]] = {}
         for tweak in self.tweaks:
-            gathered[tweak.path] = (*gathered.get(tweak.path, ()), tweak)
-        object.__setattr__(self, "by_path", gathered)
+            gathered.setdefault(tweak.path, []).append(tweak)
+        object.__setattr__(self, "by_path", {path: tuple(tweaks) for path, tweaks in gathered.items()})
 
     @property
     def by_hand(self) -> frozenset[str]:
@@ -92,6 +95,15 @@ class Terms:
 
     def is_world(self, path: str) -> bool:
         return any(path.startswith(f"{folder}/") for folder in self.worlds)
+
+    def share(self, place: Side) -> Terms:
+        """What holds on a player's machine, or on the server."""
+        left = tuple(tweak for tweak in self.tweaks if tweak.side.goes_to(place))
+        return self if len(left) == len(self.tweaks) else replace(self, tweaks=left)
+
+    @property
+    def has_sides(self) -> bool:
+        return any(tweak.side is not Side.BOTH for tweak in self.tweaks)
 
     def enforced(self, path: str) -> tuple[Tweak, ...]:
         return tuple(tweak for tweak in self.by_path.get(path, ()) if tweak.how is How.ENFORCED)
@@ -125,7 +137,7 @@ def read_tweak(fields: Fields) -> Tweak:
         raise MalformedInput("A tweak sets text, a number, true or false, or a list of these.", field="value")
     if isinstance(value, list) and format_of(path) in TEXT_ONLY:
         raise MalformedInput(f"“{path}” holds no lists.", "Its format knows text alone.", field="value")
-    return Tweak(path, key, value, fields.one_of("how", How))
+    return Tweak(path, key, value, fields.one_of("how", How), fields.one_of("side", Side, Side.BOTH))
 
 
 def read_step(fields: Fields) -> HandStep:

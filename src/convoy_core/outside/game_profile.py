@@ -16,6 +16,7 @@ from typing import Any, TypeVar
 from ..words.errors import ConvoyError, MalformedInput
 from ..words.model import Kind
 from ..words.profile import (
+    COMMENT_PARTS,
     LOG_PARTS,
     PLACEHOLDERS,
     SYSTEMS,
@@ -48,11 +49,18 @@ MAX_VERSIONS = 1_000
 MAX_LOADERS, MAX_FOLDERS = 20, 100
 ID_LENGTH = 40
 
+MAX_COMMENTS, MAX_COMMENT, MAX_PLACES = 40, 120, 4
+"""Patterns for comments, characters of one, and places in braces in it: each is held against every line."""
+
+COMMENTS_HOW = (
+    f"It is up to {MAX_COMMENT} characters of plain words, with one to {MAX_PLACES} different places in braces."
+)
+
 _ID = frozenset(string.ascii_lowercase + string.digits + "-")
 KNOWN_FIELDS = {
     "": {
-        "id", "name", "summary", "managed", "settings", "data", "worlds", "versions", "loaders", "kinds", "memory",
-        "start", "log",
+        "id", "name", "summary", "managed", "settings", "data", "comments", "worlds", "versions", "loaders", "kinds",
+        "memory", "start", "log",
     },
     "versions": {"version", "label", "channel", "runtime"},
     "loaders": {"id", "name", "versions"},
@@ -155,6 +163,7 @@ class _Reading:
             settings=self._try(lambda: checked_patterns(top.strings("settings"), "settings"), ()),
             worlds=self._try(lambda: _folders(top, "worlds"), ()),
             data=self._try(lambda: checked_patterns(top.strings("data"), "data"), ()),
+            comments=self._try(lambda: _comments(top), ()),
             start=self._try(lambda: _start(top.fields("start")), None) if top.has("start") else None,
             log=self._try(lambda: _log(top.fields("log")), None) if top.has("log") else None,
         )
@@ -342,6 +351,19 @@ def _log(fields: Fields) -> LogShape:
     line = fields.text("line", "{text}", longest=200)
     _filled(line, LOG_PARTS, fields.place("line"))
     return LogShape(place, line, fields.text("main_screen", "", longest=200))
+
+
+def _comments(fields: Fields) -> tuple[str, ...]:
+    found = fields.strings("comments")
+    if len(found) > MAX_COMMENTS:
+        raise MalformedInput(f"“comments” has {len(found)} patterns.", f"{MAX_COMMENTS} is the most.", field="comments")
+    for at, one in enumerate(found):
+        where = f"comments[{at}]"
+        _filled(one, COMMENT_PARTS, where)
+        places = [name for _, name, _, _ in string.Formatter().parse(one) if name]
+        if len(one) > MAX_COMMENT or not 0 < len(places) <= MAX_PLACES or len(set(places)) < len(places):
+            raise MalformedInput(f"The pattern “{one[:60]}” cannot be used.", COMMENTS_HOW, field=where)
+    return found
 
 
 def _filled(text: str, known: frozenset[str], where: str) -> None:

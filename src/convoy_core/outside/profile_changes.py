@@ -77,6 +77,7 @@ def _plain(profile: GameProfile) -> dict[str, str]:
         "managed folders": _listed(profile.managed),
         "settings files": _listed(profile.settings),
         "data files": _listed(profile.data),
+        "patterns for comments": _listed(profile.comments),
         "worlds": _listed(profile.worlds),
         "memory": "; ".join(memory),
         "how it is started": _listed([*start.files.values(), *start.arguments, *start.plain]) if start else "",

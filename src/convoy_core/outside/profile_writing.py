@@ -16,8 +16,8 @@ from ..words.errors import MalformedInput
 from ..words.versions import parse_version
 
 ORDER = (
-    "id", "name", "summary", "managed", "settings", "data", "worlds", "versions", "loaders", "kinds", "memory",
-    "start", "log",
+    "id", "name", "summary", "managed", "settings", "data", "comments", "worlds", "versions", "loaders", "kinds",
+    "memory", "start", "log",
 )  # fmt: skip
 """In which order a new text has its fields: plain ones first, as TOML wants it."""
 

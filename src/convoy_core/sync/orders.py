@@ -15,6 +15,7 @@ class OrderKind(StrEnum):
     RESTORE = "restore"
     DROP_BACKUP = "drop backup"
     STEP = "step"
+    SET_BACK = "set back"
     LEAVE = "leave"
 
 

@@ -128,6 +128,10 @@ LOG_PARTS = frozenset({"time", "severity", "origin", "text"})
 """What a line of a log is made of."""
 
 
+COMMENT_PARTS = frozenset({"title", "description", "default", "allowed", "lowest", "highest", "unit"})
+"""What a pattern for comments may take from one."""
+
+
 @dataclass(frozen=True, slots=True)
 class GameProfile:
     id: str
@@ -146,6 +150,8 @@ class GameProfile:
     """Folders of saved worlds."""
     data: tuple[str, ...] = ()
     """Patterns of other files that can be read key by key, and are compared so."""
+    comments: tuple[str, ...] = ()
+    """How comments in settings files say what a setting is (`settings.knowledge`); none: as people usually do."""
     start: StartHints | None = None
     log: LogShape | None = None
 
