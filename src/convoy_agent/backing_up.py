@@ -25,7 +25,7 @@ def back_up(root: Path, now: Now = utc_now) -> Backup:
     with folder.held():
         recover(folder)
         Calm(folder).forget()
-        terms = _terms_here(folder).terms
+        terms = lock_here(folder).terms
         made = Backups(folder).make(terms, now(), "Asked for", folder.record().release, True)
     if made is None:
         raise BackupRefused("There is nothing to back up yet.", "No world and no settings lie here.")
@@ -67,7 +67,7 @@ def restore(root: Path, backup: str, now: Now = utc_now, step: Step = no_step) -
         with folder.held():
             recover(folder, step)
             Calm(folder).forget()
-            return Restoring(Backups(folder)).restore(backup, _terms_here(folder).terms, now(), step)
+            return Restoring(Backups(folder)).restore(backup, lock_here(folder).terms, now(), step)
     except NotPaired:
         kept = _kept(root, backup)
         if kept is None:
@@ -107,6 +107,6 @@ def has_kept_backups(root: Path) -> bool:
     return any(backups.all() for backups in kept_backups(root))
 
 
-def _terms_here(folder: Folder) -> Lock:
+def lock_here(folder: Folder) -> Lock:
     """The installed release's lock. Raises NothingInstalled."""
     return folder.installed(folder.pairing()) or nothing_installed()

@@ -20,6 +20,7 @@ from .folder.before import Before
 from .folder.differences import Look
 from .folder.folder import Folder
 from .folder.machine import facts
+from .folder.own_settings import own_settings
 from .site.site import Head, as_told
 from .storage import sealed
 from .storage.store import Store
@@ -89,6 +90,7 @@ def tell(
         ],
         "history": [_entry(one) for one in reversed(history[-ENTRIES:])],
         "undo": back["from"] if back else "",
+        "settings": own_settings(folder, before, look.hashes) if head.tells_settings and before else [],
         "had_before": had_before(folder),
         "remarks": [one[:LONGEST] for one in dict.fromkeys(folder.remarks)][:REMARKS],
     }

@@ -21,7 +21,7 @@ from convoy_core.trust.word import call_name, read_word
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted
 
-from . import backing_up, by_hand, sync, taking_back
+from . import backing_up, by_hand, setting_back, sync, taking_back
 from .change import Wish
 from .errors import ErrandsLeft, LineLimit, SiteAway, SiteRefused
 from .fetching.inbox import Lookout, wait_for
@@ -252,6 +252,12 @@ def _step(watcher: Watcher, given: Fields) -> str:
     return "Noted." + _after(watcher)
 
 
+def _set_back(watcher: Watcher, given: Fields) -> str:
+    places = [(one.text("path"), one.strings("key")) for one in given.items("settings")]
+    many = setting_back.set_back(watcher.root, places)
+    return f"{counted(many, 'setting')} as the pack has {'it' if many == 1 else 'them'}." + _after(watcher)
+
+
 def _leave(watcher: Watcher, given: Fields) -> str:
     # The site hears of it by the answer to this order; after that the token opens nothing any more.
     left = leave(watcher.root, sync.utc_now(), given.flag("keep_all", False), tell=False)
@@ -278,5 +284,6 @@ DO: Mapping[str, Callable[[Watcher, Fields], str]] = {
     OrderKind.RESTORE: _restore,
     OrderKind.DROP_BACKUP: _drop,
     OrderKind.STEP: _step,
+    OrderKind.SET_BACK: _set_back,
     OrderKind.LEAVE: _leave,
 }

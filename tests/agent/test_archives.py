@@ -146,6 +146,8 @@ def test_settings_are_read_changed_and_merged_on_the_command_line(tmp_path: Path
     assert run("settings", "set", mine, "bow/strength", "9").returncode == 0
     assert run("settings", "get", mine, "bow/strength").stdout == "9\n"
     assert run("settings", "get", mine, "bow/none").returncode == 2
+    mine.write_text("list = [ # of all\n 1]\n")
+    assert "1 comment within what is replaced" in run("settings", "set", mine, "list", "[2]").stderr
     mine.write_text("= broken")
     refused = run("settings", "set", mine, "bow/strength", "1")
     assert (refused.returncode, "cannot be read" in refused.stderr, mine.read_text()) == (2, True, "= broken")

@@ -32,11 +32,13 @@ from convoy_agent.folder.folder import Folder
 from convoy_agent.folder.releases import Releases
 from convoy_agent.join import join
 from convoy_agent.leave import leave
+from convoy_agent.setting_back import set_back
 from convoy_agent.storage.store import Store
 from convoy_agent.watch import Watcher
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.settings.formats import UnreadableSettings
 from convoy_core.sync.orders import Allowance
 from convoy_core.sync.plan import SyncChoices
 from convoy_core.trust.signing import new_key
@@ -117,6 +119,43 @@ def test_a_starting_value_is_set_once_and_then_the_members(member: Member) -> No
     member.harbour.publish("1.2.0", ledger(FIRST), terms=tweaked(5, How.START))
     member.sync()
     assert "rate = 8" in text(member)
+
+
+def test_what_a_member_changed_is_told_where_they_allowed_it_and_nowhere_else(member: Member) -> None:
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=tweaked(4, How.START))
+    member.sync()
+    (member.folder / SETTINGS).write_text(text(member).replace("volume = 5", f"volume = 1\nmine = '{'x' * 400}'"))
+    member.status()
+    assert member.harbour.reports[-1]["about"]["settings"] == []
+    member.harbour.choice = {"tells_settings": True}
+    member.status()
+    # A value that nobody would read is not told either; nor is what is as the pack placed it.
+    assert member.harbour.reports[-1]["about"]["settings"] == [
+        {"path": SETTINGS, "key": ["volume"], "mine": 1, "was": 5}
+    ]
+    (member.folder / SETTINGS).write_text("this is [no TOML")
+    member.status()
+    assert member.harbour.reports[-1]["about"]["settings"] == []
+
+
+def test_settings_are_set_back_key_by_key_where_asked_and_backed_up_before(member: Member) -> None:
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=tweaked(4, How.START))
+    member.sync()
+    mine = text(member).replace("volume = 5", "volume = 1 # mine\nown = 2").replace("rate = 4", "rate = 8")
+    (member.folder / SETTINGS).write_text(mine)
+    places = [(SETTINGS, ("tolls", "rate")), (SETTINGS, ("own",))]
+    assert set_back(member.folder, places) == 2
+    assert text(member) == mine.replace("rate = 8", "rate = 4").replace("own = 2\n", "")
+    [kept] = Backups(Folder(member.folder)).all()
+    assert kept.why == "Before settings were set back" and kept.files
+    assert set_back(member.folder, places) == 0 and len(Backups(Folder(member.folder)).all()) == 1
+    for odd in ("mods/ledger/data.bin", "../outside.toml", "notes/mine.toml"):
+        with pytest.raises(ConvoyError):
+            set_back(member.folder, [(odd, ("a",))])
+    (member.folder / SETTINGS).write_text("this is [no TOML")
+    with pytest.raises(UnreadableSettings):
+        set_back(member.folder, places)
+    assert text(member) == "this is [no TOML"
 
 
 def test_settings_that_cannot_be_read_are_never_rewritten(member: Member) -> None:

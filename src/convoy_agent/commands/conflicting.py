@@ -12,8 +12,7 @@ from convoy_core.conflicts.clashes import Compared, Tree, compare
 from convoy_core.conflicts.laying import Layer, Meeting, lay
 from convoy_core.conflicts.wire import ConflictProblem, FolderLayer, Unread, conflict_answer, read_conflict_problem
 from convoy_core.outside.patterns import matcher
-from convoy_core.settings.formats import MAX_BYTES, UnreadableSettings
-from convoy_core.settings.trees import read_tree
+from convoy_core.settings.formats import MAX_BYTES, UnreadableSettings, read_tree
 from convoy_core.words.errors import MalformedInput
 
 from ..storage.files import sha256_of, walk

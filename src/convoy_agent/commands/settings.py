@@ -11,6 +11,7 @@ import typer
 from convoy_core.settings.formats import Key, Value, open_settings, typed
 from convoy_core.settings.merge import KeyMerge, merge
 from convoy_core.words.errors import MalformedInput
+from convoy_core.words.wording import counted
 
 from ..storage.files import write_at_once
 from .options import FILES
@@ -25,7 +26,7 @@ KeyArgument = Annotated[str, typer.Argument(help="Where the value stands: parts 
 @settings.command("get")
 def get(file: Path, key: Annotated[str, typer.Argument(help="One key; all of them when it is left out.")] = "") -> None:
     """Print a value, or every value, as JSON."""
-    values = open_settings(file.name, file.read_bytes()).values()
+    values = open_settings(file.name, file.read_bytes()).values
     if not key:
         print(
             json.dumps(
@@ -42,9 +43,10 @@ def get(file: Path, key: Annotated[str, typer.Argument(help="One key; all of the
 def set_(file: Path, key: KeyArgument, value: Annotated[str, typer.Argument(help="JSON, or plain text.")]) -> None:
     """Change or add one value; everything else stays as it is."""
     document = open_settings(file.name, file.read_bytes())
-    document.set(_key(key), typed(file.name, value))
-    text = document.text().encode()
-    open_settings(file.name, text)
+    sets = {_key(key): typed(file.name, value)}
+    text = document.changed(sets)
+    if lost := document.comments_lost(sets):
+        typer.echo(f"{counted(lost, 'comment')} within what is replaced will be gone.", err=True)
     write_at_once(file, text, among_others=True)
 
 

@@ -93,6 +93,8 @@ class Head:
     said: Signed | None = None
     """The pack's statement, unverified."""
     keep: int = 0
+    tells_settings: bool = False
+    """Whether its member allowed to tell which settings they changed."""
 
     @property
     def named(self) -> Named:
@@ -186,6 +188,7 @@ class Site:
                 urljoin(self._site, str(told["word"])) if told.get("word") else "",
                 read_signed_data(told["statement"]),
                 max(0, int(told.get("keep", 0))),
+                told.get("tells_settings") is True,
             )
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error

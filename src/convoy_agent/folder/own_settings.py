@@ -1,0 +1,54 @@
+"""What a member has otherwise than the pack in its settings files: told to the site where they allowed it.
+
+Only keys that differ from what was placed, and never a file. Source: docs/rules.md, "Settings".
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from convoy_core.lock.lock import Lock
+from convoy_core.settings.formats import Key, UnreadableSettings, Value, open_settings
+from convoy_core.settings.formats.base import same
+
+from ..storage.files import inside
+from .folder import Folder
+
+MOST = 300
+"""Keys that are told: who changed more has a file of their own, and sends it."""
+
+LONGEST = 300
+"""Characters of one value, as JSON: longer ones are nobody's to read."""
+
+
+def own_settings(folder: Folder, share: Lock, hashes: Mapping[str, str]) -> list[dict[str, Any]]:
+    """`share`: what is installed; `hashes`: what lies there. Rows of path, key, the member's value (`mine`) and the one
+    that was placed (`was`), None where there is none. Files that cannot be read have no rows.
+    """
+    found: list[dict[str, Any]] = []
+    for path, (placed, _) in sorted(folder.record().files.items()):
+        if share.terms.is_settings(path) and hashes.get(path, placed) != placed:
+            for key, mine, was in _changed(folder, path, placed):
+                if len(found) >= MOST:
+                    return found
+                found.append({"path": path, "key": list(key), "mine": _plain(mine), "was": _plain(was)})
+    return found
+
+
+def _changed(folder: Folder, path: str, placed: str) -> Iterator[tuple[Key, Value, Value]]:
+    try:
+        was = open_settings(path, (folder.settings / placed).read_bytes()).values
+        mine = open_settings(path, inside(folder.root, path).read_bytes()).values
+    except (OSError, UnreadableSettings):
+        return
+    for key in [*mine, *(key for key in was if key not in mine)]:
+        is_same = key in mine and key in was and same(mine[key], was[key])
+        told = json.dumps([key, mine.get(key), was.get(key)], default=str)
+        if not is_same and len(told) <= LONGEST:
+            yield key, mine.get(key), was.get(key)
+
+
+def _plain(value: Value) -> Any:
+    return json.loads(json.dumps(value, default=str))
