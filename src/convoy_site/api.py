@@ -25,6 +25,7 @@ from .keeping.shapes import HealthOut, PartOut
 from .keeping.standing import standing
 from .notices.api import router as news
 from .packs.api.adding import router as ways_in
+from .packs.api.all_settings import router as settings_place
 from .packs.api.beginning import router as beginnings
 from .packs.api.checking import router as checks
 from .packs.api.mods import router as mods
@@ -56,6 +57,7 @@ STATUS = {
     "working": 409,
     "still-reading": 409,
     "no-such-content": 404,
+    "no-such-text": 404,
     "not-watching": 409,
     "blocked": 409,
     "in-use": 409,
@@ -165,6 +167,7 @@ for router in (
     packs,
     ahead,
     checks,
+    settings_place,
     ways_in,
     beginnings,
     releases,

@@ -142,3 +142,9 @@ def world(catalogue: None) -> World:
     made = join(users["member"], code, "My machine", "player")
     paired, token = pair(pairing_command(users["member"], made.id).code, "127.0.0.1")
     return World(crew, pack, users, code, paired, token)
+
+
+def set_edit(tweak: dict[str, Any]) -> dict[str, Any]:
+    """The edit that sets one key of a settings file."""
+    about = {name: tweak[name] for name in ("how", "side", "because", "set") if name in tweak}
+    return {"do": "set", "settings": [{name: one for name, one in tweak.items() if name not in about}], **about}

@@ -17,7 +17,7 @@ from convoy_site.catalogue.models import Build
 from convoy_site.installations.models import Installation, StandInMachine
 from convoy_site.people.services import bring_aboard
 
-from .conftest import World
+from .conftest import World, set_edit
 from .test_drafts import edit
 from .test_installations import called, deferred, on_stand_in, report
 from .test_releases import publish
@@ -397,12 +397,12 @@ def test_a_member_names_the_worlds_that_a_scenario_goes_into(world: World) -> No
 def test_tweaks_and_steps_are_published_and_can_be_taken_back(world: World) -> None:
     tweak = {"path": "mods/lock-ledger/settings.toml", "key": ["strength"], "value": 7, "how": "enforced"}
     step = {"id": "patch", "text": "Run the patcher once.", "check": "exists", "path": "patched.txt"}
-    edit(world, {"do": "tweaks", "tweaks": [tweak]}, {"do": "steps", "steps": [step]})
+    edit(world, set_edit(tweak), {"do": "steps", "steps": [step]})
     publish(world, "1.1.0")
     terms = read_recipe(bytes(world.pack.releases.get(number="1.1.0").document)).lock.terms
     assert [one.as_data() for one in terms.tweaks] == [tweak] and [one.as_data() for one in terms.steps] == [step]
     for bad in ({**tweak, "path": "../x.toml"}, {**tweak, "how": "maybe"}, {**tweak, "value": {}}, {"key": ["a"]}):
-        body = {"revision": world.revision(), "edits": [{"do": "tweaks", "tweaks": [bad]}]}
+        body = {"revision": world.revision(), "edits": [set_edit(bad)]}
         assert world.as_("owner").post(f"{world.at}/draft/edits", body)[0] == 422
     edit(world, {"do": "take back", "revision": 2})
     draft = world.as_("owner").get(f"{world.at}/draft")[1]
@@ -414,7 +414,7 @@ def test_a_tweak_is_taken_as_a_person_writes_it(world: World) -> None:
 
     def send(path: str, text: str) -> tuple[int, Any]:
         tweak = {"path": path, "key": ["strength"], "text": text, "how": "enforced"}
-        body = {"revision": world.revision(), "edits": [{"do": "tweaks", "tweaks": [tweak]}]}
+        body = {"revision": world.revision(), "edits": [set_edit(tweak)]}
         return world.as_("owner").post(f"{world.at}/draft/edits", body)
 
     for path, text, kept in (
@@ -422,7 +422,7 @@ def test_a_tweak_is_taken_as_a_person_writes_it(world: World) -> None:
         ("config/game.ini", "1.50", ("config/game.ini", "1.50")),
     ):
         assert send(path, text)[0] == 200
-        [tweak] = world.as_("owner").get(f"{world.at}/draft")[1]["tweaks"]
+        *_, tweak = world.as_("owner").get(f"{world.at}/draft")[1]["tweaks"]
         assert (tweak["path"], tweak["value"]) == kept
     edit(world, {"do": "add", "mod": "green-water"})
     for path, says in (

@@ -20,6 +20,7 @@ MINE = {"owner": 404, "curator": 404, "member": 200, "stranger": 404, "nobody": 
 ANYBODY = {"owner": 200, "curator": 200, "member": 200, "stranger": 200, "nobody": 401}
 OPEN = {**ANYBODY, "nobody": 200}
 
+NOT_THERE = {"owner": 404, "curator": 404}
 NOBODYS = "00000000-0000-0000-0000-000000000000"
 NO_FILE = {**dict.fromkeys(SEE, 422), "nobody": 401}
 """Refused before anybody's rights are asked; with a file they are: tests of listings and of errands in the browser."""
@@ -61,6 +62,15 @@ DOORS = [
     ("POST", "/api/packs/{pack}/draft/edits", EDITS, CURATE),
     ("GET", "/api/packs/{pack}/releases/1.0.0/list/table", None, SEE),
     ("GET", "/api/packs/{pack}/findings", None, SEE),
+    ("GET", "/api/packs/{pack}/settings", None, SEE),
+    ("GET", "/api/packs/{pack}/settings/machines", None, CURATE),
+    ("GET", "/api/packs/{pack}/settings/text?path=no.toml", None, {**dict.fromkeys(SEE, 404), "nobody": 401}),
+    (
+        "POST",
+        "/api/packs/{pack}/settings/text",
+        {"path": "a.toml", "text": ""},
+        {**CURATE, "owner": 404, "curator": 404},
+    ),
     ("POST", "/api/packs/{pack}/findings/read", {}, CURATE),
     ("GET", "/api/packs/{pack}/finding?finding=no", None, NEVER),
     ("POST", "/api/packs/{pack}/findings/ways", {"finding": "no: such"}, {**CURATE, "owner": 404, "curator": 404}),

@@ -294,6 +294,20 @@ class Reading(models.Model):
         ]
 
 
+class SettingsText(models.Model):
+    """A settings file itself, kept beside its reading to be shown as text. `crew`: as of readings."""
+
+    sha256 = models.CharField(max_length=64)
+    crew = models.ForeignKey("people.Crew", models.CASCADE, null=True, related_name="+")
+    data = models.BinaryField()
+    at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["sha256", "crew"], nulls_distinct=False, name="one_text_per_file")
+        ]
+
+
 class OwnFile(models.Model):
     """An archive that somebody of a crew dropped in. Kept for the crew alone, and only what a build names stays; what
     is `lasting` stays always: a pack's own files, and the archives made of them.

@@ -9,7 +9,7 @@ import hashlib
 import tempfile
 import zipfile
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
@@ -28,7 +28,7 @@ from convoy_io.zips import opened
 
 from .. import kept_files, receiving
 from ..people.models import User
-from . import reaching
+from . import reaching, texts
 from .drawing import Drawing
 from .fetching import NotRead, fetch_archive
 from .models import Build, OwnFile
@@ -60,16 +60,19 @@ def _reading(sha256: str, keys: str, trouble: str) -> Reading:
     if found is None:
         if len(_parsed) >= MOST_PARSED:
             _parsed.clear()
-        found = _parsed[at] = Reading(from_text(keys), trouble)
+        found = _parsed[at] = from_text(keys, trouble)
     return found
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """Files of one build that are to be read: member to sha256, with the path at which each would lie."""
+    """Files of one build that are to be read: member to sha256, with the path at which each would lie. `settings`: the
+    game's patterns of those that are settings, and whose text is kept.
+    """
 
     build: Build
     files: Mapping[str, tuple[str, str]]
+    settings: tuple[str, ...] = ()
 
 
 def wanted_of(pack: Drawing, builds: Iterable[Build], by_hand: bool = False) -> list[Wanted]:
@@ -83,11 +86,12 @@ def wanted_of(pack: Drawing, builds: Iterable[Build], by_hand: bool = False) -> 
             continue
         files = readable_of(build, profile)
         if files:
-            found.append(Wanted(build, files))
+            found.append(Wanted(build, files, profile.settings))
     hashes = {sha256 for one in found for sha256, _ in one.files.values()}
     there = known_hashes(pack, hashes)
     unread = (
-        Wanted(one.build, {member: told for member, told in one.files.items() if told[0] not in there}) for one in found
+        replace(one, files={member: told for member, told in one.files.items() if told[0] not in there})
+        for one in found
     )
     return [one for one in unread if one.files]
 
@@ -122,6 +126,13 @@ def readable_of(build: Build, profile: GameProfile) -> dict[str, tuple[str, str]
     }
 
 
+def settings_of(build: Build, profile: GameProfile) -> dict[str, str]:
+    """The settings files of a build among those that are read: placed path to sha256."""
+    catches = matcher(profile.settings) if profile.settings else None
+    files = readable_of(build, profile).values()
+    return {path: sha256 for sha256, path in files if catches and catches.fullmatch(path)}
+
+
 def read_build(wanted: Wanted, client: httpx.Client) -> int:
     """Fetches a build's archive to a bounded place, reads what is wanted in it, and keeps that. Gives bytes read.
 
@@ -152,8 +163,9 @@ def _fetch(build: Build, path: Path, client: httpx.Client) -> None:
 
 
 def _read(wanted: Wanted, archive: Path) -> int:
-    rows, done = [], 0
+    rows, shown, done = [], [], 0
     source = wanted.build.mod.source
+    is_settings = matcher(wanted.settings) if wanted.settings else None
     with opened(archive) as packed:
         for member, (sha256, path) in wanted.files.items():
             entry = packed.get(member)
@@ -165,7 +177,10 @@ def _read(wanted: Wanted, archive: Path) -> int:
                 raise NotRead(f"{member} is not the file that its source lists.")
             found = read_file(path, data)
             rows.append(ReadingRow(sha256=sha256, crew_id=source.crew_id, keys=as_text(found), trouble=found.trouble))
+            if is_settings and is_settings.fullmatch(path):
+                shown.append(data)
             done += len(data)
+    texts.keep(source.crew_id, shown)
     ReadingRow.objects.bulk_create(rows, ignore_conflicts=True)
     return done
 
@@ -177,6 +192,7 @@ def keep_own(pack: Drawing, path: str, data: bytes) -> None:
         row = ReadingRow(sha256=hashlib.sha256(data).hexdigest(), crew_id=pack.crew_id, keys=as_text(found))
         row.trouble = found.trouble
         ReadingRow.objects.bulk_create([row], ignore_conflicts=True)
+        texts.keep(pack.crew_id, [data])
 
 
 @dataclass(frozen=True)
@@ -197,8 +213,7 @@ def take_reported(pack: Drawing, user: User, builds: Iterable[Build], told: Iter
     for one in told:
         if one.sha256 not in wanted:
             continue
-        keys = {} if one.trouble else reported(one.keys)
-        text = as_text(Reading(keys))
+        text = as_text(Reading() if one.trouble else reported(one.keys))
         if len(text) > MOST_BYTES:
             raise MalformedInput("A reading says more than anybody compares.", field="keys")
         rows.append(ReadingRow(sha256=one.sha256, crew_id=pack.crew_id, keys=text, trouble=one.trouble[:400], by=user))

@@ -7,6 +7,8 @@ class InstallationsConfig(AppConfig):
 
     def ready(self) -> None:
         from ..packs import checking
+        from .own_settings import set_otherwise
         from .standings import followers_of
 
         checking.ASKED.followers = followers_of
+        checking.ASKED.set_otherwise = set_otherwise

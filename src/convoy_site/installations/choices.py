@@ -23,6 +23,7 @@ class MemberChoices:
 
     stays_at: str | None = None
     trial: bool | None = None
+    tells_settings: bool | None = None
     left_out: Sequence[str] | None = None
     asked_about: Sequence[str] | None = None
     worlds: Mapping[str, Sequence[str]] | None = None
@@ -49,6 +50,11 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
         one = Installation.objects.select_for_update(of=("self",)).select_related("pack").get(pk=installation_id)
         if choices.trial is not None:
             one.trial = choices.trial
+        if choices.tells_settings is not None:
+            one.tells_settings = choices.tells_settings
+            if not choices.tells_settings:
+                # What was told goes at once, not at the next look.
+                one.about = {name: told for name, told in one.about.items() if name != "settings"}
         for name in ("left_out", "asked_about"):
             if (value := getattr(choices, name)) is not None:
                 setattr(one, name, sorted(set(value)))
@@ -70,8 +76,9 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
                 )
             one.stays_at = found
         one.orders, one.called_at = one.orders + 1, timezone.now()
-        one.save(update_fields=[*CHOSEN, "orders", "called_at"])
-        moved = any(each is not None for each in (choices.trial, choices.stays_at, choices.left_out, choices.worlds))
+        one.save(update_fields=[*CHOSEN, "about", "orders", "called_at"])
+        looked_at = (choices.trial, choices.stays_at, choices.left_out, choices.worlds, choices.tells_settings)
+        moved = any(each is not None for each in looked_at)
         if moved and one.machine_id and one.token_hash:
             stand_ins.send_agent(one, only_look=True)
     return one

@@ -94,6 +94,8 @@ class Installation(models.Model):
     """The release that its member chose to stay at; empty: whatever is newest."""
     trial = models.BooleanField(default=False)
     """Whether it follows trial releases too."""
+    tells_settings = models.BooleanField(default=False)
+    """Its member allowed the agent to tell which settings they changed, for the crew's curators to see."""
     left_out = ArrayField(models.CharField(max_length=80), default=list)
     """Optional mods that its member does without."""
     worlds = models.JSONField(default=dict)

@@ -1,5 +1,6 @@
 """The page of one installation, from what its agent told and what its release holds."""
 
+from dataclasses import asdict
 from typing import Any
 
 from django.db.models import QuerySet
@@ -22,6 +23,7 @@ from ..releases.services import recipe_of, releases_of
 from ..releases.shapes import ReleaseRow, release_row
 from . import orders, progress
 from .models import Installation
+from .own_settings import own_settings
 from .shapes.member import (
     BackupOut,
     ChoiceOut,
@@ -32,6 +34,7 @@ from .shapes.member import (
     HoldsOut,
     InstallationPage,
     IntoWorldsOut,
+    OwnSettingOut,
     PlanOut,
     ProgressOut,
     StandingOut,
@@ -134,6 +137,8 @@ def page_of(one: Installation) -> InstallationPage:
         choices=_choices(one, target),
         worlds_here=[row["world"] for row in about.get("worlds", ())],
         into_worlds=_into_worlds(one, target),
+        tells_settings=one.tells_settings,
+        settings=[OwnSettingOut(**asdict(row)) for row in own_settings(one, target)],
         steps=_steps(about.get("steps", []), target),
         backups=[BackupOut(**row) for row in about.get("backups", [])],
         history=[HistoryOut(**row) for row in about.get("history", [])],

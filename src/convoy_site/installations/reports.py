@@ -63,6 +63,9 @@ def take_report(known: Installation, told: AgentReport) -> None:
     installation.release, installation.deviations = release, deviations
     installation.fingerprint, installation.strayed = told.fingerprint, told.strayed
     installation.about = told.about
+    if not installation.tells_settings:
+        # Allowed no more since the agent asked: then it is not kept.
+        installation.about.pop("settings", None)
     installation.has, installation.harmless = {}, []
     if release and told.found:
         share = recipe_of(release.pk).lock.share(Side(installation.side))

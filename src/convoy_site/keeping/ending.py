@@ -68,7 +68,18 @@ def _told(crew: Crew) -> dict[str, Any]:
 
 def _pack(pack: Pack) -> dict[str, Any]:
     draft = pack.draft
-    kept = ("revision", "game_version", "loader", "loader_version", "picks", "tweaks", "steps", "parts", "winners")
+    kept = (
+        "revision",
+        "game_version",
+        "loader",
+        "loader_version",
+        "picks",
+        "tweaks",
+        "tweak_sets",
+        "steps",
+        "parts",
+        "winners",
+    )
     lines = draft.lines.values("mod", "held_version", "held_because", "on", "optional", "advice", "tags", "note")
     edits = Edit.objects.filter(draft=draft).values("revision", "by__username", "at", "sentence")
     releases = pack.releases.values("number", "channel", "notes", "announcement", "published_at", "sha256")

@@ -4,7 +4,7 @@ Releases and installations stand above packs; what the checks ask of them they h
 (`ASKED`).
 """
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, TypeVar
@@ -16,7 +16,7 @@ from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Sub
 from convoy_core.conflicts.clashes import Comparisons
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
-from convoy_core.settings.formats import MAX_BYTES
+from convoy_core.settings.formats import MAX_BYTES, Key
 from convoy_core.settings.readings import Reading
 from convoy_core.words.model import Base, Channel, Kind, misfit
 from convoy_core.words.model import Build as CoreBuild
@@ -39,9 +39,11 @@ class Around:
 
     last_release: Callable[[Pack], Lock | None]
     followers: Callable[[Pack], Sequence[Follower]]
+    set_otherwise: Callable[[Pack], Collection[tuple[str, Key]]]
+    """Settings that somebody who plays the pack has otherwise, as far as they let it be seen."""
 
 
-ASKED = Around(lambda pack: None, lambda pack: ())
+ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: ())
 """Set by releases and installations when the site starts."""
 
 

@@ -16,11 +16,12 @@ from convoy_core.draft.lines import in_order
 from convoy_core.draft.parts import AS_IT_COMES, PartRule, as_patterns, read_rule
 from convoy_core.draft.settling import Settled, Unsettled, WantedLine, settle
 from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.lock.terms import Terms, read_step, read_tweak
+from convoy_core.lock.terms import Terms, Tweak, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.fields import Fields
 from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges, needed_by
+from convoy_core.settings.formats import Key
 from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.profile import GameProfile
@@ -271,9 +272,21 @@ def terms_of(draft: Draft) -> Terms:
     return Terms(
         profile.settings,
         profile.worlds,
-        tuple(read_tweak(Fields(one)) for one in draft.tweaks),
+        tuple(read_tweak(Fields(one)) for one in effective(draft)),
         tuple(read_step(Fields(one)) for one in draft.steps),
     )
+
+
+def effective(draft: Draft) -> list[dict[str, Any]]:
+    """The settings that the pack sets now: those of no set, and those of sets that are on."""
+    off = {one for one, told in draft.tweak_sets.items() if not told["on"]}
+    return [one for one in draft.tweaks if one.get("set") not in off]
+
+
+def tweaks_of(draft: Draft) -> dict[tuple[str, Key], Tweak]:
+    """All that the draft sets, those of sets that are off among them, by file and key."""
+    found = [read_tweak(Fields(one)) for one in draft.tweaks]
+    return {(one.path, one.key): one for one in found}
 
 
 def needed_by_draft(draft: Draft, found: Picked | None = None) -> Needed:

@@ -8,7 +8,7 @@ from typing import Any
 
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import read_recipe
-from convoy_core.lock.terms import read_step, read_tweak
+from convoy_core.lock.terms import read_step
 from convoy_core.outside.fields import Fields
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
@@ -30,14 +30,12 @@ from .shapes.edits import (
     MoveLines,
     RemoveMod,
     SetSteps,
-    SetTweaks,
     SwitchLine,
     TakeBack,
     TakeBuild,
     TakeOver,
     UpdateMods,
 )
-from .tweaks import as_meant
 
 
 class TooManyLines(ConvoyError):
@@ -170,13 +168,6 @@ def _move(draft: Draft, edit: MoveLines) -> Applied:
     return Applied(tuple(edit.mods), f"moved {where}", names_in(draft, edit.mods))
 
 
-def _set_tweaks(draft: Draft, edit: SetTweaks) -> Applied:
-    read = [read_tweak(Fields(as_meant(draft, one), f"tweaks[{at}]")) for at, one in enumerate(edit.tweaks)]
-    # One key is set once: what was said last counts.
-    draft.tweaks = [one.as_data() for one in {(one.path, one.key): one for one in read}.values()]
-    return Applied(("tweaks",), f"the pack sets {counted(len(draft.tweaks), 'setting')}")
-
-
 def _set_steps(draft: Draft, edit: SetSteps) -> Applied:
     draft.steps = [read_step(Fields(one, f"steps[{at}]")).as_data() for at, one in enumerate(edit.steps)]
     if len({one["id"] for one in draft.steps}) != len(draft.steps):
@@ -232,6 +223,8 @@ def _take_terms(draft: Draft, other: Pack, edit: CopyLines) -> list[str]:
         if fresh and getattr(edit, name):
             setattr(draft, name, [*getattr(draft, name), *fresh])
             came.append(counted(len(fresh), word, "steps by hand" if name == "steps" else ""))
+    named = {one["set"] for one in draft.tweaks if "set" in one} - draft.tweak_sets.keys()
+    draft.tweak_sets |= {one: other.draft.tweak_sets[one] for one in named}
     return came
 
 
@@ -294,7 +287,6 @@ APPLY: dict[type, Callable[..., Applied]] = {
     MoveLines: _move,
     CopyLines: _copy,
     TakeOver: _take_over,
-    SetTweaks: _set_tweaks,
     SetSteps: _set_steps,
     **LAYING,
     TakeBack: _take_back,

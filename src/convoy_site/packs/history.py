@@ -3,6 +3,7 @@
 Only what the edit itself changed is restored: edits that were made since, elsewhere in the draft, stay.
 """
 
+import json
 from copy import copy
 from dataclasses import dataclass
 from typing import Any
@@ -14,7 +15,7 @@ from .models import Draft, Edit, Line
 
 KEPT_FIELDS = ("held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note", "order")
 BASE_FIELDS = ("game_version", "loader", "loader_version")
-TERMS = ("tweaks", "steps", "parts", "winners", "set_aside", "own_files", "laid_down")
+TERMS = ("tweak_sets", "steps", "parts", "winners", "set_aside", "own_files", "laid_down")
 """What of a draft is kept and restored as a whole."""
 
 Pair = list[Any]
@@ -35,6 +36,8 @@ class Moment:
     picks: dict[str, str]
     base: list[str]
     terms: dict[str, Any]
+    tweaks: dict[str, dict[str, Any]]
+    """What the pack sets, by file and key."""
     said: dict[str, dict[str, Any]]
     """What the crew says of builds: verdicts and additions."""
 
@@ -44,7 +47,13 @@ def moment(draft: Draft) -> Moment:
     lines = {row.pop("mod"): row for row in rows}
     terms = {name: copy(getattr(draft, name)) for name in TERMS}
     base = [getattr(draft, name) for name in BASE_FIELDS]
-    return Moment(lines, dict(draft.picks), base, terms, said_by(draft.pack))
+    tweaks = {tweak_key(one): one for one in draft.tweaks}
+    return Moment(lines, dict(draft.picks), base, terms, tweaks, said_by(draft.pack))
+
+
+def tweak_key(tweak: dict[str, Any]) -> str:
+    """Names a setting that a pack sets: its file and its key."""
+    return json.dumps([tweak["path"], tweak["key"]], ensure_ascii=False)
 
 
 def difference(before: Moment, after: Moment) -> dict[str, Any]:
@@ -52,6 +61,8 @@ def difference(before: Moment, after: Moment) -> dict[str, Any]:
     did: dict[str, Any] = {"lines": _pairs(before.lines, after.lines), "picks": _pairs(before.picks, after.picks)}
     if before.base != after.base:
         did["base"] = [before.base, after.base]
+    if before.tweaks != after.tweaks:
+        did["settings"] = _pairs(before.tweaks, after.tweaks)
     if before.said != after.said:
         did["said"] = _pairs(before.said, after.said)
     return {**did, **_pairs(before.terms, after.terms)}
@@ -72,6 +83,8 @@ def restore(draft: Draft, edit: Edit) -> None:
     changed = [mod for mod, (_, after) in lines.items() if now.lines.get(mod) != after]
     terms = {name: edit.did[name] for name in TERMS if name in edit.did}
     changed += [name.replace("_", " ") for name, (_, after) in terms.items() if now.terms[name] != after]
+    tweaks = edit.did.get("settings", {})
+    changed += [".".join(json.loads(one)[1]) for one, (_, after) in tweaks.items() if now.tweaks.get(one) != after]
     said = edit.did.get("said", {})
     changed += [key for key, (_, after) in said.items() if now.said.get(key) != after]
     if changed or (base and now.base != base[1]):
@@ -92,6 +105,9 @@ def restore(draft: Draft, edit: Edit) -> None:
             setattr(draft, name, value)
     for name, (before, _) in terms.items():
         setattr(draft, name, before)
+    if tweaks:
+        kept = now.tweaks | {one: before for one, (before, _) in tweaks.items()}
+        draft.tweaks = [one for one in kept.values() if one is not None]
     for key, (before, _) in said.items():
         say_again(draft.pack, key, before)
     for mod, (version, after) in edit.did.get("picks", {}).items():

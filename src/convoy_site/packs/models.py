@@ -52,7 +52,11 @@ class Draft(models.Model):
     unsettled = models.JSONField(default=dict)
     """Mod to why its line has no build: `why` as sentences, `core` the lines that clash, `ways` what would free it."""
     tweaks = models.JSONField(default=list)
-    """Settings that the pack sets, as `convoy_core.lock.terms.Tweak.as_data` gives them."""
+    """Settings that the pack sets, as `convoy_core.lock.terms.Tweak.as_data` gives them; beside that `by`, `at`,
+    `because`, and `set`, the set that one belongs to.
+    """
+    tweak_sets = models.JSONField(default=dict)
+    """Named groups of settings: id to `name` and `on`."""
     steps = models.JSONField(default=list)
     """Steps by hand, as `convoy_core.lock.terms.HandStep.as_data` gives them."""
     parts = models.JSONField(default=dict)

@@ -61,6 +61,13 @@ def updates(pack: Pack) -> tuple[list[Update], list[Behind]]:
     return moved, _behind(pack, settled.picks, {slug: rows[mod.pk] for slug, mod in mods.items()}, mods)
 
 
+def newer_builds(pack: Pack) -> list[Build]:
+    """The builds that taking every update would bring."""
+    moves = {(one.mod, one.after) for one in updates(pack)[0] if one.before and one.after}
+    rows = Build.objects.filter(mod__in=shelf(pack), mod__slug__in={mod for mod, _ in moves}, gone=False)
+    return [row for row in rows.select_related("mod__source") if (row.mod.slug, row.version) in moves]
+
+
 def _add_logs(pack: Pack, moved: list[Update]) -> None:
     by_mod: dict[str, list[tuple[str, str]]] = {}
     wanted = [one.mod for one in moved if one.before and one.after]

@@ -30,10 +30,12 @@ from .edits import APPLY
 from .history import difference, moment
 from .models import Draft, Edit, Pack
 from .saying_edits import SAYING
+from .setting_edits import SETTING
 from .shapes.edits import (
     AddMod,
     AddMods,
     CopyLines,
+    CopySet,
     EditIn,
     HoldLine,
     RemoveMod,
@@ -220,7 +222,7 @@ def edit_draft(
     """
     pack = pack_for(user, pack_id, Action.EDIT)
     for edit in edits:
-        if isinstance(edit, CopyLines):
+        if isinstance(edit, CopyLines | CopySet):
             pack_for(user, edit.pack, Action.SEE)
     try:
         with transaction.atomic():
@@ -286,7 +288,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
 
 
 def _apply(user: User, draft: Draft, edit: EditIn) -> Applied:
-    if by_somebody := SAYING.get(type(edit)):
+    if by_somebody := SAYING.get(type(edit)) or SETTING.get(type(edit)):
         return by_somebody(draft, edit, user)
     return APPLY[type(edit)](draft, edit)
 

@@ -3,7 +3,7 @@
 from procrastinate.contrib.django import app
 
 from ..catalogue import readings
-from . import drafts
+from . import drafts, outlook
 from .models import Pack
 
 
@@ -14,3 +14,5 @@ def read_files_of(pack_id: str) -> None:
     if pack is not None:
         pack.draft.pack = pack
         readings.read_all(readings.wanted_of(pack, drafts.picked(pack.draft, with_files=True).rows))
+        # What a newer build would do to settings is told before it is taken.
+        readings.read_all(readings.wanted_of(pack, outlook.newer_builds(pack)))

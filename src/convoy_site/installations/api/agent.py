@@ -108,6 +108,7 @@ def head(request: FromAgent) -> Head:
         line=holds["line_kb"].value,
         most=holds["most_mb"].value,
         keep=holds["kept_backups"].value,
+        tells_settings=installation.tells_settings,
         order=OrderOut(**order) if order else None,
     )
 

@@ -7,12 +7,14 @@ from ninja import File, Router, UploadedFile
 
 from convoy_core.words.errors import MalformedInput
 
-from ...people.rights import SignedIn
+from ...packs.services import pack_for
+from ...people.rights import Action, SignedIn
 from ...releases.models import Release
 from ...shapes import Done, Short
 from .. import agents, choices, joining, orders, reports
 from ..brought import bring
 from ..models import Installation
+from ..own_settings import machines_of
 from ..page import all_releases, page_of, row_of, shown
 from ..shapes.member import (
     AgentFileOut,
@@ -23,9 +25,11 @@ from ..shapes.member import (
     InstallationRow,
     JoinIn,
     MachineOut,
+    MachineSettingsOut,
     NamedOut,
     OrderIn,
     PairingOut,
+    ToldSettingOut,
 )
 from ..standings import stand, target_of
 
@@ -53,6 +57,23 @@ def installations(request: SignedIn) -> list[InstallationRow]:
 def machines(request: SignedIn) -> list[MachineOut]:
     """One's own stand-in machines; none outside the demo."""
     return [MachineOut(slug=one.slug, name=one.name, memory_mb=one.memory_mb) for one in request.user.machines.all()]
+
+
+@router.get("/packs/{pack_id}/settings/machines", response=list[MachineSettingsOut], operation_id="machine_settings")
+def machine_settings(request: SignedIn, pack_id: UUID) -> list[MachineSettingsOut]:
+    """What machines that follow a pack have otherwise, of those whose members let it be seen."""
+    pack = pack_for(request.user, pack_id, Action.EDIT)
+    return [
+        MachineSettingsOut(
+            installation=told.installation.pk,
+            name=told.installation.name,
+            member=told.installation.member.shown,
+            own=told.installation.member_id == request.user.pk,
+            heard_at=told.installation.heard_at,
+            rows=[ToldSettingOut(**row) for row in told.rows],
+        )
+        for told in machines_of(pack)
+    ]
 
 
 @router.get("/installations/{installation_id}", response=InstallationPage, operation_id="installation")

@@ -1,8 +1,9 @@
 """Shapes of what agents send and are told."""
 
+import json
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, field_validator
 
 from convoy_core.settings.readings import MOST_KEYS
 from convoy_core.sync.deviations import Deviation
@@ -73,6 +74,7 @@ class Head(Schema):
     line: int
     most: int
     keep: int
+    tells_settings: bool
     order: OrderOut | None
 
 
@@ -190,6 +192,27 @@ class StrayedIn(Schema):
     there: Annotated[Plain, Field(max_length=200)]
 
 
+MOST_OF_A_VALUE = 400
+"""Characters of one value as JSON."""
+
+
+class OwnSettingIn(Schema):
+    """A key that its member has otherwise than it was placed; no value where there is none."""
+
+    path: Path300
+    key: list[Annotated[Plain, Field(max_length=300)]] = Field(min_length=1, max_length=40)
+    mine: Any = None
+    was: Any = None
+
+    @field_validator("mine", "was")
+    @classmethod
+    def short(cls, value: Any) -> Any:
+        """As JSON a value stays within what anybody reads."""
+        if len(json.dumps(value)) > MOST_OF_A_VALUE:
+            raise ValueError("a value is longer than anybody reads")
+        return value
+
+
 class AboutIn(Schema):
     """What an agent tells beside its deviations (`convoy_agent.report`). Kept as it stands, within these bounds."""
 
@@ -207,6 +230,8 @@ class AboutIn(Schema):
     worlds: Annotated[list[WorldThereIn], Field(max_length=200)] = []
     backups: Annotated[list[BackupIn], Field(max_length=30)]
     history: Annotated[list[HistoryIn], Field(max_length=30)]
+    settings: Annotated[list[OwnSettingIn], Field(max_length=300)] = []
+    """Told only where the member allowed it."""
     had_before: Count = 0
     """Files of the pack that lay there before joining."""
     remarks: Annotated[list[Text], Field(max_length=20)] = []

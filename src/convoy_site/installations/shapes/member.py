@@ -1,7 +1,7 @@
 """What goes in and out where a member's own installations are concerned."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import Field
@@ -232,6 +232,40 @@ class HistoryOut(Schema):
     mods: list[str] = []
 
 
+class OwnSettingOut(Schema):
+    """One key: what the followed release sets it to, what the installed one does, and what it says here. Empty: not
+    set, or nobody told. `how`: how much the followed release insists.
+    """
+
+    path: str
+    key: list[str]
+    how: str
+    pack: str
+    installed: str
+    mine: str
+    was: str
+
+
+class ToldSettingOut(Schema):
+    """A key that somebody has otherwise than it was placed: their value, and the one that was placed."""
+
+    path: str
+    key: list[str]
+    mine: Any
+    was: Any
+
+
+class MachineSettingsOut(Schema):
+    """What one installation has otherwise. `own`: whether it is one's own."""
+
+    installation: UUID
+    name: str
+    member: str
+    own: bool
+    heard_at: datetime | None
+    rows: list[ToldSettingOut]
+
+
 class HoldsOut(Schema):
     """A value that holds for an installation, and where it comes from."""
 
@@ -261,6 +295,9 @@ class InstallationPage(InstallationRow):
     worlds_here: list[str]
     """Saved worlds that lie there, as `FOLDER/NAME`."""
     into_worlds: list[IntoWorldsOut]
+    tells_settings: bool
+    settings: list[OwnSettingOut]
+    """What the pack sets here, and what was changed here as far as the agent may tell."""
     steps: list[StepOut]
     backups: list[BackupOut]
     history: list[HistoryOut]
@@ -311,6 +348,13 @@ class PairingOut(Schema):
     files: list[AgentFileOut]
 
 
+class SettingPlaceIn(Schema):
+    """A key of one of the installation's settings files."""
+
+    path: Annotated[str, Field(min_length=1, max_length=300)]
+    key: list[Annotated[str, Field(min_length=1, max_length=300)]] = Field(min_length=1, max_length=40)
+
+
 class OrderIn(Schema):
     """What is asked of the agent. Which fields count depends on `what`; the agent checks them again."""
 
@@ -324,6 +368,7 @@ class OrderIn(Schema):
     step: Short = ""
     done: bool = True
     keep_all: bool = False
+    settings: list[SettingPlaceIn] = Field(default=[], max_length=400)
 
 
 class HoldIn(Schema):
@@ -335,6 +380,8 @@ class ChoicesIn(Schema):
 
     stays_at: Short | None = None
     trial: bool | None = None
+    tells_settings: bool | None = None
+    """Whether the agent tells which settings were changed here: the crew's curators see them."""
     left_out: list[Name] | None = Field(default=None, max_length=500)
     asked_about: list[Name] | None = Field(default=None, max_length=500)
     worlds: dict[Name, Annotated[list[WorldName], Field(max_length=200)]] | None = Field(default=None, max_length=200)

@@ -7,7 +7,7 @@ there already is left as it is; only the sources' addresses are brought up to da
 import io
 import random
 import zipfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import date, timedelta
 from typing import Any
 from uuid import UUID
@@ -19,6 +19,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
 from convoy_core.lock.recipe import read_recipe
+from convoy_core.lock.terms import How
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.installations.choices import MemberChoices, choose
@@ -51,12 +52,13 @@ from ...packs.shapes.edits import (
     DescribeLine,
     EditIn,
     HoldLine,
+    KeyIn,
     PlaceOwn,
     RemoveMod,
     SayVerdict,
     SetAside,
+    SetSettings,
     SetSteps,
-    SetTweaks,
 )
 from ...packs.tasks import read_files_of
 from ...rollcall.departures import answer, set_departure
@@ -161,6 +163,14 @@ OPTIONAL = {
 TAGS = {"seasons-turn": ["world"], "autumn-spate": ["world"], "drought-order": ["world"], "big-dials": ["helm"]}
 
 
+def setting(tweaks: Sequence[dict[str, Any]]) -> list[EditIn]:
+    """Edits that set these, those that insist alike together."""
+    return [
+        SetSettings(do="set", settings=[KeyIn(**one) for one in tweaks if one["how"] == how], how=How(how))
+        for how in dict.fromkeys(one["how"] for one in tweaks)
+    ]
+
+
 class Command(BaseCommand):
     help = __doc__
 
@@ -207,7 +217,7 @@ class Command(BaseCommand):
         perrins = join(people["perrin"], code, "Night Freight", "player", "perrins-pc")
         self._sync(pack)
         self._grow(maren, people["tolliver"], pack)
-        join(maren, code, "Night Freight", "player", "marens-desk")
+        marens = join(maren, code, "Night Freight", "player", "marens-desk")
         join(maren, code, "Wharf server", "server", "wharf-server")
         tollivers = join(people["tolliver"], code, "Night Freight", "player", "tollivers-tower")
         sunnivas = join(people["sunniva"], code, "Night Freight", "player", "sunnivas-desk")
@@ -218,7 +228,10 @@ class Command(BaseCommand):
         join(people["liesel"], code, "Night Freight", "player", "liesels-laptop")
         odwins = pack.installations.get(member=people["odwin"])
         self._of_his_own(odwins)
-        for one in (tollivers, sunnivas, corvins, odwins):
+        self._tuned(marens)
+        for one in (marens, odwins):
+            choose(one.member, one.pk, MemberChoices(tells_settings=True))
+        for one in (marens, tollivers, sunnivas, corvins, odwins):
             self._ask(one, "look")
         Installation.objects.filter(pk=perrins.pk).update(heard_at=timezone.now() - UNHEARD)
         self._departure(maren, people, pack)
@@ -254,7 +267,7 @@ class Command(BaseCommand):
         described: list[EditIn] = [
             *(DescribeLine(do="describe", mod=mod, optional=True, advice=why) for mod, why in OPTIONAL.items()),
             *(DescribeLine(do="describe", mod=mod, tags=tags) for mod, tags in TAGS.items()),
-            SetTweaks(do="tweaks", tweaks=TWEAKS),
+            *setting(TWEAKS),
             SetSteps(do="steps", steps=STEPS),
         ]
         for number, notes, shelves in LATER:
@@ -311,6 +324,13 @@ class Command(BaseCommand):
         text = place.read_text()
         assert before in text
         place.write_text(text.replace(before, after))
+
+    def _tuned(self, one: Installation) -> None:
+        """Maren tried gentler weather in the game, and has not handed it out yet."""
+        almanac = "mods/heron-almanac/settings.toml"
+        self._setting(one, almanac, "chance = 0.35", "chance = 0.2")
+        self._setting(one, almanac, "at_least_days_apart = 6", "at_least_days_apart = 10")
+        self._setting(one, almanac, 'moored = "tug"', 'moored = "nothing"')
 
     def _of_his_own(self, one: Installation) -> None:
         """Odwin changed settings that the next release changes too, and others, and has a file of his own."""
@@ -375,7 +395,7 @@ class Command(BaseCommand):
         self._edit(
             maren,
             pack,
-            SetTweaks(do="tweaks", tweaks=HOLLOW_TWEAKS),
+            *setting(HOLLOW_TWEAKS),
             SetSteps(do="steps", steps=HOLLOW_STEPS),
         )
         self._publish(maren, pack, "1.0.0", "The first Sunday: one valley, slate down, coal up.")
@@ -400,7 +420,7 @@ class Command(BaseCommand):
         self._edit(maren, pack, works)
         self._edit(tolliver, pack, *(AddMod(do="add", mod=mod) for mod in SPRING))
         self._edit(maren, pack, HoldLine(do="hold", mod="night-lanterns", version="1.4.0", because="keeps our world"))
-        self._edit(tolliver, pack, SetTweaks(do="tweaks", tweaks=SPRING_TWEAKS))
+        self._edit(tolliver, pack, *setting(SPRING_TWEAKS))
         own = {path: own_files.keep(maren, pack, text.encode(), path) for path, text in OWN_TEXTS.items()}
         self._edit(maren, pack, PlaceOwn(do="own files", add=own))
         for one in Pack.objects.filter(crew=crew):

@@ -38,6 +38,7 @@ from ..shapes.packs import (
     PackRow,
     StayingOut,
     TweakOut,
+    TweakSetOut,
     UnsettledOut,
     base_out,
 )
@@ -168,6 +169,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
             shares=SHARES,
         ),
         tweaks=[TweakOut(**one) for one in pack.draft.tweaks],
+        tweak_sets=[TweakSetOut(id=one, **told) for one, told in pack.draft.tweak_sets.items()],
         steps=[HandStepOut(**one) for one in pack.draft.steps],
         undo=next_to_undo(done),
         redo=next_to_redo(done),

@@ -4,9 +4,12 @@ from uuid import UUID
 
 from ninja import Router
 
+from convoy_core.settings.knowledge import as_words
+
 from ...people.rights import Action, SignedIn
 from ...shapes import Short
-from .. import drafts, outlook, recognising
+from .. import all_settings, drafts, outlook, recognising
+from ..all_settings import FileChange
 from ..services import pack_for
 from ..shapes.planning import (
     BaseLineOut,
@@ -20,11 +23,15 @@ from ..shapes.planning import (
     PasteIn,
     PasteOut,
     RecognisedOut,
+    SettingChangeOut,
     UpdateOut,
     UpdatesOut,
 )
 
 router = Router(tags=["packs"])
+
+MOST_SETTINGS = 80
+"""Changes of one mod's settings that are told with its update."""
 
 
 @router.post("/packs/{pack_id}/draft/recognise", response=PasteOut, operation_id="recognise")
@@ -53,6 +60,7 @@ def recognise(request: SignedIn, pack_id: UUID, body: PasteIn) -> PasteOut:
 def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
     moves, behind = outlook.updates(pack)
+    settings = all_settings.between(pack.draft, [(one.mod, one.before, one.after) for one in moves if one.before])
     return UpdatesOut(
         revision=pack.draft.revision,
         moves=[
@@ -64,12 +72,26 @@ def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
                 chosen=one.chosen,
                 size=one.size,
                 logs=[LogOut(version=version, text=text) for version, text in one.logs],
+                settings=[_setting_out(each) for each in settings.get(one.mod, ())[:MOST_SETTINGS]],
             )
             for one in moves
         ],
         behind=[
             BehindOut(mod=one.mod, name=one.name, version=one.version, newest=one.newest, why=one.why) for one in behind
         ],
+    )
+
+
+def _setting_out(one: FileChange) -> SettingChangeOut:
+    change = one.change
+    return SettingChangeOut(
+        what=change.what,
+        path=one.path,
+        key=list(change.key),
+        now=list(change.now),
+        before=as_words(change.before) if change.before is not None else "",
+        after=as_words(change.after) if change.after is not None else "",
+        is_set=one.is_set,
     )
 
 

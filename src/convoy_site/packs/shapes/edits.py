@@ -6,7 +6,7 @@ from uuid import UUID
 from pydantic import Field
 
 from convoy_core.draft.parts import MAX_CHOSEN, MAX_PARTS_NAMED
-from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS
+from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS, How
 from convoy_core.outside.patterns import MAX_PATTERN_LENGTH
 from convoy_core.words.model import Reach, Side
 
@@ -136,13 +136,60 @@ class TakeOver(Schema):
     out_of: Literal["folder", "list"] = "folder"
 
 
-class SetTweaks(Schema):
-    """All settings that the pack sets, in the place of those that it had. A new one may name a mod for its `path`, and
-    give its value as it was typed (`text`).
+class KeyIn(Schema):
+    """One key of one file, by its names; the value as it is, or as it was typed (`text`)."""
+
+    path: Annotated[str, Field(min_length=1, max_length=220)]
+    key: list[Annotated[str, Field(min_length=1, max_length=300)]] = Field(min_length=1, max_length=40)
+    value: bool | int | float | str | list[Any] | None = None
+    text: Annotated[str, Field(max_length=20_000)] | None = None
+
+
+class SetSettings(Schema):
+    """Sets keys of settings files, beside those that the pack sets already. What is not said of a key that the pack
+    sets (how, side, reason, set) stays as it was.
     """
 
-    do: Literal["tweaks"]
-    tweaks: list[dict[str, Any]] = Field(max_length=MAX_TWEAKS)
+    do: Literal["set"]
+    settings: list[KeyIn] = Field(min_length=1, max_length=MAX_TWEAKS)
+    how: How | None = None
+    side: Side | None = None
+    because: Annotated[str, Field(max_length=300)] | None = None
+    set: Short | None = None
+
+
+class ResetSettings(Schema):
+    """Sets them no more: some keys, all of some files, or all there are."""
+
+    do: Literal["reset"]
+    settings: list[KeyIn] = Field(default=[], max_length=MAX_TWEAKS)
+    paths: list[Annotated[str, Field(max_length=220)]] = Field(default=[], max_length=MAX_TWEAKS)
+    everything: bool = False
+
+
+class KeepSet(Schema):
+    """Makes a set of settings, names it anew, or switches it on and off as one."""
+
+    do: Literal["keep set"]
+    id: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,40}$")]
+    name: Annotated[str, Field(min_length=1, max_length=60)] | None = None
+    on: bool | None = None
+
+
+class DropSet(Schema):
+    """Drops a set; its settings go with it, or stay set on their own."""
+
+    do: Literal["drop set"]
+    id: Short
+    keep_settings: bool = False
+
+
+class CopySet(Schema):
+    """Takes a set over from another pack's draft, beside what is set here; it comes switched on."""
+
+    do: Literal["copy set"]
+    pack: UUID
+    id: Short
 
 
 class SetSteps(Schema):
@@ -248,7 +295,11 @@ EditIn = (
     | MoveLines
     | CopyLines
     | TakeOver
-    | SetTweaks
+    | SetSettings
+    | ResetSettings
+    | KeepSet
+    | DropSet
+    | CopySet
     | SetSteps
     | SetParts
     | SetWinner
@@ -296,8 +347,12 @@ def subjects_of(edit: EditIn) -> set[str]:
     """
     if isinstance(edit, ChangeBase):
         return {"base"}
-    if isinstance(edit, SetTweaks | SetSteps):
+    if isinstance(edit, SetSteps):
         return {edit.do}
+    if isinstance(edit, SetSettings | ResetSettings):
+        return {f"setting {one.path} {'.'.join(one.key)}"[:600] for one in edit.settings} or {"settings"}
+    if isinstance(edit, KeepSet | DropSet | CopySet):
+        return {f"set {edit.id}"}
     if isinstance(edit, SetAside | SetAsideAlso):
         return {"set aside"}
     if isinstance(edit, SetWinner):

@@ -153,6 +153,19 @@ class TweakOut(Schema):
     key: list[str]
     value: str | int | float | bool | list[str | int | float | bool]
     how: How
+    side: Side = Side.BOTH
+    by: str = ""
+    at: datetime | None = None
+    because: str = ""
+    set: str = ""
+
+
+class TweakSetOut(Schema):
+    """Settings that are switched on and off as one."""
+
+    id: str
+    name: str
+    on: bool
 
 
 class HandStepOut(Schema):
@@ -175,6 +188,7 @@ class DraftOut(Schema):
     errands: int
     demand: DemandOut
     tweaks: list[TweakOut]
+    tweak_sets: list[TweakSetOut]
     steps: list[HandStepOut]
     undo: int | None
     redo: int | None

@@ -5,6 +5,7 @@ from typing import Annotated
 from pydantic import Field
 
 from convoy_core.outside.pasting import MAX_TEXT
+from convoy_core.settings.changes import SettingsWhat
 
 from ...shapes import Schema
 from .. import recognising
@@ -46,6 +47,20 @@ class LogOut(Schema):
     text: str
 
 
+class SettingChangeOut(Schema):
+    """A setting that the newer build has otherwise. `now`: what a renamed one is called; `is_set`: the pack sets it, so
+    that it would be lost, or not be found.
+    """
+
+    what: SettingsWhat
+    path: str
+    key: list[str]
+    now: list[str]
+    before: str
+    after: str
+    is_set: bool
+
+
 class UpdateOut(Schema):
     mod: str
     name: str
@@ -54,6 +69,8 @@ class UpdateOut(Schema):
     chosen: bool
     size: int
     logs: list[LogOut]
+    settings: list[SettingChangeOut]
+    """As far as both builds were read."""
 
 
 class BehindOut(Schema):
