@@ -38,6 +38,7 @@ const Overlap = lazy(() => import("./places/pack/check/Overlap"));
 const Pair = lazy(() => import("./places/pack/check/Pair"));
 const Aside = lazy(() => import("./places/pack/check/Aside"));
 const OwnFiles = lazy(() => import("./places/pack/check/OwnFiles"));
+const Settings = lazy(() => import("./places/pack/settings/Settings"));
 const Publish = lazy(() => import("./places/pack/Publish"));
 const Crew = lazy(() => import("./places/pack/Crew"));
 const ModPlace = lazy(() => import("./places/pack/ModPlace"));
@@ -92,6 +93,7 @@ const router = createBrowserRouter([
               { path: "own-files", element: <OwnFiles /> },
             ],
           },
+          { path: "settings", element: <Settings /> },
           { path: "publish", element: <Publish /> },
           { path: "hand-out", element: <HandOut /> },
           { path: "crew", element: <Crew /> },

@@ -285,13 +285,17 @@ type Said =
   | "game_version"
   | "revision"
   | "pack"
-  | "tweaks"
   | "steps"
+  | "id"
   | "places"
   | "patterns"
   | "finding"
   | "text";
-type WithDefaults<T> = T extends unknown ? Pick<T, Extract<keyof T, Said>> & Partial<Omit<T, Said>> : never;
+type WithDefaults<T> = T extends { settings: unknown }
+  ? Pick<T, Extract<keyof T, Said>> & Partial<Omit<T, Said | "settings">> & { settings?: Partial<Shape["KeyIn"]>[] }
+  : T extends unknown
+    ? Pick<T, Extract<keyof T, Said>> & Partial<Omit<T, Said>>
+    : never;
 
 /** An edit as the screens write it: what the site has a default for may be left out. */
 export type Edit = WithDefaults<SentEdit>;

@@ -2626,6 +2626,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Settings
+         * @description Keys of the draft's settings files by words, mod, file, set, and what they are narrowed to; a page of them.
+         */
+        get: operations["all_settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/settings/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine Settings
+         * @description What machines that follow a pack have otherwise, of those whose members let it be seen.
+         */
+        get: operations["machine_settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/settings/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Text
+         * @description One file as the next release would render it, with the place of each key.
+         */
+        get: operations["settings_text"];
+        put?: never;
+        /**
+         * Retyped
+         * @description What a text that somebody typed says otherwise than the pack; nothing is kept.
+         */
+        post: operations["retyped_settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/to-sign": {
         parameters: {
             query?: never;
@@ -2766,6 +2830,11 @@ export interface components {
              * @default []
              */
             remarks: string[];
+            /**
+             * Settings
+             * @default []
+             */
+            settings: components["schemas"]["OwnSettingIn"][];
             /** Steps */
             steps: components["schemas"]["StepIn"][];
             /** Strayed */
@@ -3631,6 +3700,8 @@ export interface components {
             most_mb?: number | null;
             /** Stays At */
             stays_at?: string | null;
+            /** Tells Settings */
+            tells_settings?: boolean | null;
             /** Trial */
             trial?: boolean | null;
             /** Worlds */
@@ -3705,6 +3776,24 @@ export interface components {
              * @default true
              */
             tweaks: boolean;
+        };
+        /**
+         * CopySet
+         * @description Takes a set over from another pack's draft, beside what is set here; it comes switched on.
+         */
+        CopySet: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "copy set";
+            /** Id */
+            id: string;
+            /**
+             * Pack
+             * Format: uuid
+             */
+            pack: string;
         };
         /**
          * CrewDefaultsBody
@@ -4020,12 +4109,32 @@ export interface components {
             revision: number;
             /** Steps */
             steps: components["schemas"]["HandStepOut"][];
+            /** Tweak Sets */
+            tweak_sets: components["schemas"]["TweakSetOut"][];
             /** Tweaks */
             tweaks: components["schemas"]["TweakOut"][];
             /** Undo */
             undo: number | null;
             /** Unsettled */
             unsettled: number;
+        };
+        /**
+         * DropSet
+         * @description Drops a set; its settings go with it, or stay set on their own.
+         */
+        DropSet: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "drop set";
+            /** Id */
+            id: string;
+            /**
+             * Keep Settings
+             * @default false
+             */
+            keep_settings: boolean;
         };
         /**
          * DroppedOut
@@ -4127,7 +4236,7 @@ export interface components {
              */
             ask: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -4577,6 +4686,8 @@ export interface components {
                 [key: string]: string;
             };
             statement: components["schemas"]["SignedOut"];
+            /** Tells Settings */
+            tells_settings: boolean;
             /** Word */
             word: string;
             /** Worlds */
@@ -4816,6 +4927,8 @@ export interface components {
             releases: components["schemas"]["ReleaseRow"][];
             /** Remarks */
             remarks: string[];
+            /** Settings */
+            settings: components["schemas"]["OwnSettingOut"][];
             side: components["schemas"]["Side"];
             standing: components["schemas"]["StandingOut"];
             /** Stays At */
@@ -4826,6 +4939,8 @@ export interface components {
             sync_does: string;
             /** Target */
             target: string;
+            /** Tells Settings */
+            tells_settings: boolean;
             /** Trial */
             trial: boolean;
             /** Undo */
@@ -4968,6 +5083,23 @@ export interface components {
              */
             side: "player" | "server";
         };
+        /**
+         * KeepSet
+         * @description Makes a set of settings, names it anew, or switches it on and off as one.
+         */
+        KeepSet: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "keep set";
+            /** Id */
+            id: string;
+            /** Name */
+            name?: string | null;
+            /** On */
+            on?: boolean | null;
+        };
         /** KeeperIn */
         KeeperIn: {
             /** Keeper */
@@ -5000,6 +5132,20 @@ export interface components {
             workers: number;
         };
         /**
+         * KeyIn
+         * @description One key of one file, by its names; the value as it is, or as it was typed (`text`).
+         */
+        KeyIn: {
+            /** Key */
+            key: string[];
+            /** Path */
+            path: string;
+            /** Text */
+            text?: string | null;
+            /** Value */
+            value?: boolean | number | string | unknown[] | null;
+        };
+        /**
          * KeyOut
          * @description `fingerprint`: as people compare it; `on_site`: it lies on the site.
          */
@@ -5010,6 +5156,27 @@ export interface components {
             on_site: boolean;
             /** Public */
             public: string;
+        };
+        /**
+         * KeyPlaceOut
+         * @description Where a key's value stands in the text, in UTF-16 units, as browsers count.
+         */
+        KeyPlaceOut: {
+            /** End */
+            end: number;
+            /** Key */
+            key: string[];
+            /** Start */
+            start: number;
+        };
+        /** KeyValueOut */
+        KeyValueOut: {
+            /** Key */
+            key: string[];
+            /** Path */
+            path: string;
+            /** Value */
+            value: boolean | number | string | unknown[] | null;
         };
         /**
          * Kind
@@ -5344,6 +5511,27 @@ export interface components {
             /** Slug */
             slug: string;
         };
+        /**
+         * MachineSettingsOut
+         * @description What one installation has otherwise. `own`: whether it is one's own.
+         */
+        MachineSettingsOut: {
+            /** Heard At */
+            heard_at: string | null;
+            /**
+             * Installation
+             * Format: uuid
+             */
+            installation: string;
+            /** Member */
+            member: string;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Rows */
+            rows: components["schemas"]["ToldSettingOut"][];
+        };
         /** MadeOut */
         MadeOut: {
             /** Mod */
@@ -5499,6 +5687,22 @@ export interface components {
             source: string;
             /** Summary */
             summary: string;
+        };
+        /**
+         * ModSettingsOut
+         * @description `keys`: found; `set`: of all, those that the pack sets; `is_all_off`: its switches all come off.
+         */
+        ModSettingsOut: {
+            /** Is All Off */
+            is_all_off: boolean;
+            /** Keys */
+            keys: number;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Set */
+            set: number;
         };
         /**
          * MoreOfMod
@@ -5714,6 +5918,12 @@ export interface components {
             when: string | null;
         };
         /**
+         * Only
+         * @description What a table is narrowed to.
+         * @enum {string}
+         */
+        Only: "set by the pack" | "differs from default" | "new since the last release" | "enforced" | "players set otherwise" | "off by default" | "value not allowed";
+        /**
          * OpenedCode
          * @description What a join code opens.
          */
@@ -5857,6 +6067,11 @@ export interface components {
              */
             only: string[];
             /**
+             * Settings
+             * @default []
+             */
+            settings: components["schemas"]["SettingPlaceIn"][];
+            /**
              * Step
              * @default
              */
@@ -5872,7 +6087,7 @@ export interface components {
          * OrderKind
          * @enum {string}
          */
-        OrderKind: "look" | "sync" | "undo" | "put back" | "back up" | "restore" | "drop backup" | "step" | "leave";
+        OrderKind: "look" | "sync" | "undo" | "put back" | "back up" | "restore" | "drop backup" | "step" | "set back" | "leave";
         /** OrderOut */
         OrderOut: {
             /** Given */
@@ -6072,6 +6287,41 @@ export interface components {
             files: components["schemas"]["OwnFileOut"][];
             /** Size */
             size: number;
+        };
+        /**
+         * OwnSettingIn
+         * @description A key that its member has otherwise than it was placed; no value where there is none.
+         */
+        OwnSettingIn: {
+            /** Key */
+            key: string[];
+            /** Mine */
+            mine?: unknown;
+            /** Path */
+            path: string;
+            /** Was */
+            was?: unknown;
+        };
+        /**
+         * OwnSettingOut
+         * @description One key: what the followed release sets it to, what the installed one does, and what it says here. Empty: not
+         *     set, or nobody told. `how`: how much the followed release insists.
+         */
+        OwnSettingOut: {
+            /** How */
+            how: string;
+            /** Installed */
+            installed: string;
+            /** Key */
+            key: string[];
+            /** Mine */
+            mine: string;
+            /** Pack */
+            pack: string;
+            /** Path */
+            path: string;
+            /** Was */
+            was: string;
         };
         /** OwnTextIn */
         OwnTextIn: {
@@ -7084,6 +7334,46 @@ export interface components {
             serial: number;
         };
         /**
+         * ResetSettings
+         * @description Sets them no more: some keys, all of some files, or all there are.
+         */
+        ResetSettings: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "reset";
+            /**
+             * Everything
+             * @default false
+             */
+            everything: boolean;
+            /**
+             * Paths
+             * @default []
+             */
+            paths: string[];
+            /**
+             * Settings
+             * @default []
+             */
+            settings: components["schemas"]["KeyIn"][];
+        };
+        /**
+         * RetypedOut
+         * @description What a text says otherwise than the pack. `is_more`: it also differs in what does not travel.
+         */
+        RetypedOut: {
+            /** Dropped */
+            dropped: string[];
+            /** Is More */
+            is_more: boolean;
+            /** Resets */
+            resets: components["schemas"]["KeyValueOut"][];
+            /** Sets */
+            sets: components["schemas"]["KeyValueOut"][];
+        };
+        /**
          * RevisionOut
          * @description One change of a profile. `by`: empty where a followed source said something new.
          */
@@ -7170,6 +7460,12 @@ export interface components {
             /** Upload Mb */
             upload_mb: number;
         };
+        /**
+         * SaidBy
+         * @description Who says what is known.
+         * @enum {string}
+         */
+        SaidBy: "schema" | "comment" | "value";
         /**
          * SayMore
          * @description What the crew adds to what builds of a mod say of themselves; nothing said takes the addition away.
@@ -7305,6 +7601,26 @@ export interface components {
             only: string[];
         };
         /**
+         * SetSettings
+         * @description Sets keys of settings files, beside those that the pack sets already. What is not said of a key that the pack
+         *     sets (how, side, reason, set) stays as it was.
+         */
+        SetSettings: {
+            /** Because */
+            because?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set";
+            how?: components["schemas"]["How"] | null;
+            /** Set */
+            set?: string | null;
+            /** Settings */
+            settings: components["schemas"]["KeyIn"][];
+            side?: components["schemas"]["Side"] | null;
+        };
+        /**
          * SetSteps
          * @description All steps by hand, in the place of those that there were.
          */
@@ -7320,20 +7636,26 @@ export interface components {
             }[];
         };
         /**
-         * SetTweaks
-         * @description All settings that the pack sets, in the place of those that it had. A new one may name a mod for its `path`, and
-         *     give its value as it was typed (`text`).
+         * SetToOut
+         * @description What the pack sets a key to. `holds`: false where its set is switched off; `wrong`: why the value is none.
          */
-        SetTweaks: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            do: "tweaks";
-            /** Tweaks */
-            tweaks: {
-                [key: string]: unknown;
-            }[];
+        SetToOut: {
+            /** At */
+            at: string | null;
+            /** Because */
+            because: string;
+            /** By */
+            by: string;
+            /** Holds */
+            holds: boolean;
+            how: components["schemas"]["How"];
+            /** Set */
+            set: string;
+            side: components["schemas"]["Side"];
+            /** Value */
+            value: boolean | number | string | unknown[] | null;
+            /** Wrong */
+            wrong: string;
         };
         /**
          * SetWinner
@@ -7353,6 +7675,26 @@ export interface components {
             /** Places */
             places: string[];
         };
+        /**
+         * SettingChangeOut
+         * @description A setting that the newer build has otherwise. `now`: what a renamed one is called; `is_set`: the pack sets it, so
+         *     that it would be lost, or not be found.
+         */
+        SettingChangeOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Is Set */
+            is_set: boolean;
+            /** Key */
+            key: string[];
+            /** Now */
+            now: string[];
+            /** Path */
+            path: string;
+            what: components["schemas"]["SettingsWhat"];
+        };
         /** SettingIn */
         SettingIn: {
             /** Key */
@@ -7362,6 +7704,12 @@ export interface components {
             /** New */
             new: string;
         };
+        /**
+         * SettingKind
+         * @description What a setting is, and so how it is set.
+         * @enum {string}
+         */
+        SettingKind: "switch" | "whole number" | "number" | "choice" | "colour" | "key binding" | "list" | "text";
         /** SettingOut */
         SettingOut: {
             /** Key */
@@ -7371,6 +7719,145 @@ export interface components {
             /** New */
             new: string;
         };
+        /**
+         * SettingPlaceIn
+         * @description A key of one of the installation's settings files.
+         */
+        SettingPlaceIn: {
+            /** Key */
+            key: string[];
+            /** Path */
+            path: string;
+        };
+        /**
+         * SettingRowOut
+         * @description One key. `value`: as its build carries it; `released`: as the last release has it, null where it has none.
+         */
+        SettingRowOut: {
+            /** Allowed */
+            allowed: (boolean | number | string | unknown[] | null)[];
+            /** Default */
+            default: string;
+            /** Description */
+            description: string;
+            /** Highest */
+            highest: number | null;
+            /** Key */
+            key: string[];
+            kind: components["schemas"]["SettingKind"];
+            /** Lowest */
+            lowest: number | null;
+            /** Mod */
+            mod: string;
+            /** Path */
+            path: string;
+            /** Released */
+            released: boolean | number | string | unknown[] | null;
+            said_by: components["schemas"]["SaidBy"];
+            /** Title */
+            title: string;
+            to: components["schemas"]["SetToOut"] | null;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: boolean | number | string | unknown[] | null;
+            /** Was There */
+            was_there: boolean;
+        };
+        /** SettingSetOut */
+        SettingSetOut: {
+            /** Id */
+            id: string;
+            /** Keys */
+            keys: number;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+        };
+        /** SettingsAsked */
+        SettingsAsked: {
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+            /**
+             * Mod
+             * @default
+             */
+            mod: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            only?: components["schemas"]["Only"] | null;
+            /**
+             * Path
+             * @default
+             */
+            path: string;
+            /**
+             * Set
+             * @default
+             */
+            set: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /** SettingsOut */
+        SettingsOut: {
+            /** All */
+            all: number;
+            /** Files */
+            files: number;
+            /** Lone */
+            lone: components["schemas"]["SettingRowOut"][];
+            /** Mods */
+            mods: components["schemas"]["ModSettingsOut"][];
+            /** Reading */
+            reading: boolean;
+            /** Revision */
+            revision: number;
+            /** Rows */
+            rows: components["schemas"]["SettingRowOut"][];
+            /** Sets */
+            sets: components["schemas"]["SettingSetOut"][];
+            /** Total */
+            total: number;
+            /** Unread */
+            unread: components["schemas"]["UnreadOut"][];
+        };
+        /** SettingsTextIn */
+        SettingsTextIn: {
+            /** Path */
+            path: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SettingsTextOut
+         * @description A file as the next release would render it.
+         */
+        SettingsTextOut: {
+            /** Mod */
+            mod: string;
+            /** Path */
+            path: string;
+            /** Places */
+            places: components["schemas"]["KeyPlaceOut"][];
+            /** Text */
+            text: string;
+        };
+        /**
+         * SettingsWhat
+         * @enum {string}
+         */
+        SettingsWhat: "new" | "gone" | "renamed" | "other default";
         /**
          * Severity
          * @enum {string}
@@ -7771,6 +8258,20 @@ export interface components {
             waits: components["schemas"]["WaitsOut"] | null;
         };
         /**
+         * ToldSettingOut
+         * @description A key that somebody has otherwise than it was placed: their value, and the one that was placed.
+         */
+        ToldSettingOut: {
+            /** Key */
+            key: string[];
+            /** Mine */
+            mine: unknown;
+            /** Path */
+            path: string;
+            /** Was */
+            was: unknown;
+        };
+        /**
          * TreeFileOut
          * @description A file of a build by its path below the build's own top; `laid`: whether the draft lays it down.
          */
@@ -7839,13 +8340,44 @@ export interface components {
          * @description One setting that the pack sets: enforced, a starting value, or advice.
          */
         TweakOut: {
+            /** At */
+            at?: string | null;
+            /**
+             * Because
+             * @default
+             */
+            because: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
             how: components["schemas"]["How"];
             /** Key */
             key: string[];
             /** Path */
             path: string;
+            /**
+             * Set
+             * @default
+             */
+            set: string;
+            /** @default both */
+            side: components["schemas"]["Side"];
             /** Value */
             value: string | number | boolean | (string | number | boolean)[];
+        };
+        /**
+         * TweakSetOut
+         * @description Settings that are switched on and off as one.
+         */
+        TweakSetOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
         };
         /** UnderWayIn */
         UnderWayIn: {
@@ -7867,6 +8399,15 @@ export interface components {
             name: string;
             /** Total */
             total: number;
+        };
+        /** UnreadOut */
+        UnreadOut: {
+            /** Mod */
+            mod: string;
+            /** Path */
+            path: string;
+            /** Why */
+            why: string;
         };
         /** UnsettledOut */
         UnsettledOut: {
@@ -7923,6 +8464,8 @@ export interface components {
             mod: string;
             /** Name */
             name: string;
+            /** Settings */
+            settings: components["schemas"]["SettingChangeOut"][];
             /** Size */
             size: number;
         };
@@ -8017,7 +8560,7 @@ export interface components {
          */
         WayOut: {
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
             /** Is Choice */
             is_choice: boolean;
             /** Text */
@@ -8029,7 +8572,7 @@ export interface components {
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetTweaks"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
         };
@@ -13725,6 +14268,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AsideOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    all_settings: {
+        parameters: {
+            query?: {
+                words?: string;
+                mod?: string;
+                path?: string;
+                only?: components["schemas"]["Only"] | null;
+                set?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    machine_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineSettingsOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    settings_text: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsTextOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    retyped_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsTextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetypedOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -17,6 +17,7 @@ import { History } from "./History";
 import { Leave } from "./Leave";
 import { Machine } from "./Machine";
 import { NextDeparture } from "./NextDeparture";
+import { OwnSettings } from "./OwnSettings";
 import { Standing } from "./Standing";
 import { Steps } from "./Steps";
 import { Versions } from "./Versions";
@@ -69,6 +70,7 @@ function Shown({ one }: { one: Page }) {
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {!one.by_listing && <NextDeparture one={one} />}
           <Choices one={one} />
+          <OwnSettings one={one} />
           <Worlds one={one} />
           <Machine one={one} />
           <Versions one={one} />

@@ -1,45 +1,37 @@
-// What a release sets beside its files: settings of mods (enforced, starting value, advice), and steps by hand.
+// What a release has beside its files: the settings that it sets, which have a place of their own, and steps by hand.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Paper from "@mui/material/Paper";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Shape } from "../../api/client";
 import { type Edit, sendEdits, useChange, useDraft } from "../../api/queries";
 import { RefusalRemark } from "../../parts/notices";
-import { mono } from "../../theme";
+import { many } from "../../parts/words";
 
 type Draft = Shape["DraftOut"];
 type Send = (edit: Edit, done: () => void) => void;
 
-const HOW = ["enforced", "starting value", "advice"];
 const CHECKS = { none: "nobody can check it", exists: "this file is there", changed: "this file has changed" };
 
 export function Terms({ packId, may }: { packId: string; may: boolean }) {
   const draft = useDraft(packId).data;
   const save = useChange((edit: Edit) => sendEdits(packId, draft?.revision ?? 0, [edit], "keep"), ["pack", packId]);
   if (!draft || (!may && !draft.tweaks.length && !draft.steps.length)) return null;
+  const enforced = draft.tweaks.filter((one) => one.how === "enforced").length;
   const send: Send = (edit, done) => save.mutate(edit, { onSuccess: done });
   return (
     <Paper variant="outlined" component="section" sx={{ p: 2, mt: 3 }} aria-label="Settings and steps">
       <Typography variant="h2">Settings and steps</Typography>
       <Typography variant="body2" sx={{ color: "text.secondary", mb: 1 }}>
-        They travel with the next release. An enforced setting must match, and counts in the roll call; every other is
-        the member's own once it is set.
+        They travel with the next release. The pack sets{" "}
+        <Link to={`/packs/${packId}/settings?only=${encodeURIComponent("set by the pack")}`}>
+          {many(draft.tweaks.length, "setting")}
+        </Link>
+        {enforced > 0 && `, of which ${enforced} ${enforced === 1 ? "is" : "are"} enforced`}.
       </Typography>
-      {draft.tweaks.map((one, at) => (
-        <Row
-          key={`${one.path} ${one.key.join(".")}`}
-          remove={may && (() => send({ do: "tweaks", tweaks: draft.tweaks.filter((_, place) => place !== at) }, noop))}
-        >
-          <Box component="code" sx={{ fontSize: "0.82rem", overflowWrap: "anywhere" }}>
-            {one.path} · {one.key.join(".")} = {JSON.stringify(one.value)}
-          </Box>{" "}
-          {one.how}
-        </Row>
-      ))}
-      {may && <NewTweak draft={draft} send={send} />}
       {draft.steps.map((one, at) => (
         <Row
           key={one.id}
@@ -72,75 +64,6 @@ function Row({ remove, children }: { remove: false | (() => void); children: Rea
           Drop it
         </Button>
       )}
-    </Box>
-  );
-}
-
-function NewTweak({ draft, send }: { draft: Draft; send: Send }) {
-  const [mod, setMod] = useState("");
-  const [key, setKey] = useState("");
-  const [value, setValue] = useState("");
-  const [how, setHow] = useState("enforced");
-  const add = () =>
-    send(
-      {
-        do: "tweaks",
-        tweaks: [...draft.tweaks, { path: mod, key: key.split(".").map((part) => part.trim()), text: value, how }],
-      },
-      () => {
-        setKey("");
-        setValue("");
-      },
-    );
-  return (
-    <Box
-      component="form"
-      sx={{ display: "flex", gap: 1, flexWrap: "wrap", py: 1.25, mb: 1.5 }}
-      onSubmit={(event) => {
-        event.preventDefault();
-        add();
-      }}
-    >
-      <TextField
-        label="Mod, or path of a file"
-        required
-        value={mod}
-        onChange={(event) => setMod(event.target.value)}
-        sx={{ flex: 2, minWidth: 150 }}
-        slotProps={{ htmlInput: { style: { fontFamily: mono, fontSize: "0.85rem" } } }}
-      />
-      <TextField
-        label="Setting"
-        required
-        value={key}
-        onChange={(event) => setKey(event.target.value)}
-        sx={{ flex: 1, minWidth: 110 }}
-        slotProps={{ htmlInput: { style: { fontFamily: mono, fontSize: "0.85rem" } } }}
-      />
-      <TextField
-        label="Value"
-        required
-        value={value}
-        onChange={(event) => setValue(event.target.value)}
-        sx={{ width: 90 }}
-      />
-      <TextField
-        select
-        slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-        label="How"
-        value={how}
-        onChange={(event) => setHow(event.target.value)}
-        sx={{ width: 140 }}
-      >
-        {HOW.map((name) => (
-          <option key={name} value={name}>
-            {name}
-          </option>
-        ))}
-      </TextField>
-      <Button type="submit" variant="outlined">
-        Set it
-      </Button>
     </Box>
   );
 }

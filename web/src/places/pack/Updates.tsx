@@ -104,6 +104,7 @@ function Newer({ one, on, toggle }: { one: Move; on: boolean; toggle: () => void
           {!one.chosen && <Box sx={{ color: "text.secondary", fontSize: "0.82rem" }}>brought in</Box>}
           <Box sx={{ color: "text.secondary", fontSize: "0.82rem", ml: "auto" }}>{bytes(one.size)}</Box>
         </Box>
+        <SettingsOf one={one} />
         {one.logs.map((log) => (
           <Box key={log.version} sx={{ fontSize: "0.86rem", color: "text.secondary" }}>
             <Box component="span" sx={{ fontFamily: mono, fontSize: "0.78rem" }}>
@@ -113,6 +114,39 @@ function Newer({ one, on, toggle }: { one: Move; on: boolean; toggle: () => void
           </Box>
         ))}
       </Box>
+    </Box>
+  );
+}
+
+const SAID: Record<Shape["SettingsWhat"], string> = {
+  new: "new",
+  gone: "gone",
+  renamed: "renamed, likely",
+  "other default": "other default",
+};
+
+/** What the newer build has otherwise in its settings: what the pack sets among it stands out. */
+function SettingsOf({ one }: { one: Move }) {
+  if (!one.settings.length) return null;
+  return (
+    <Box component="ul" aria-label={`Settings of ${one.name}`} sx={{ m: 0, pl: 2.25, fontSize: "0.86rem" }}>
+      {one.settings.map((each) => (
+        <li key={`${each.path} ${each.what} ${each.key.join(".")}`}>
+          <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem" }}>
+            {each.key.join(".")}
+            {each.now.length > 0 && ` → ${each.now.join(".")}`}
+          </Box>{" "}
+          {SAID[each.what]}
+          {each.what === "other default" && `: ${each.before} → ${each.after}`}
+          {each.what === "new" && `: ${each.after}`}
+          {each.is_set && each.what !== "other default" && (
+            <Box component="span" sx={{ color: "warning.main", fontWeight: 600 }}>
+              {" "}
+              ◆ the pack sets it; {each.what === "renamed" ? "set it under its new name" : "that would do nothing more"}
+            </Box>
+          )}
+        </li>
+      ))}
     </Box>
   );
 }

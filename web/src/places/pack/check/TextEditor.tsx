@@ -26,6 +26,19 @@ const LOOK = EditorView.theme({
   ".cm-cursor": { borderLeftColor: "var(--mui-palette-text-primary)" },
 });
 
+/** What every text edited in place has. */
+export const basics = (label: string, readOnly: boolean) => [
+  lineNumbers(),
+  history(),
+  drawSelection(),
+  highlightActiveLine(),
+  // Tab leaves the editor, as everywhere: nobody is caught in it.
+  keymap.of([...defaultKeymap, ...historyKeymap]),
+  EditorState.readOnly.of(readOnly),
+  EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
+  LOOK,
+];
+
 export default function TextEditor({ label, text, readOnly, changed }: Props) {
   const place = useRef<HTMLDivElement>(null);
   const tell = useRef(changed);
@@ -37,16 +50,8 @@ export default function TextEditor({ label, text, readOnly, changed }: Props) {
       state: EditorState.create({
         doc: text,
         extensions: [
-          lineNumbers(),
-          history(),
-          drawSelection(),
-          highlightActiveLine(),
-          // Tab leaves the editor, as everywhere: nobody is caught in it.
-          keymap.of([...defaultKeymap, ...historyKeymap]),
-          EditorState.readOnly.of(readOnly),
-          EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
+          basics(label, readOnly),
           EditorView.updateListener.of((update) => update.docChanged && tell.current(update.state.doc.toString())),
-          LOOK,
         ],
       }),
     });

@@ -1,0 +1,112 @@
+// The field of one setting, as its kind wants it. What is wrong is said while it is typed, and is not sent.
+import Box from "@mui/material/Box";
+import InputAdornment from "@mui/material/InputAdornment";
+import Switch from "@mui/material/Switch";
+import TextField from "@mui/material/TextField";
+import Tooltip from "@mui/material/Tooltip";
+import { useEffect, useState } from "react";
+import type { Plain, Setting } from "../../../api/settings";
+import { mono } from "../../../theme";
+import { isOn, now, turned, typed, wrong } from "./values";
+
+interface Props {
+  one: Setting;
+  may: boolean;
+  /** `text`: as it was typed; else a value. */
+  set: (to: { value: Plain } | { text: string }) => void;
+}
+
+export function Control({ one, may, set }: Props) {
+  const value = now(one);
+  const label = one.key.join(".");
+  if (one.kind === "switch")
+    return (
+      <Box sx={{ display: "flex", alignItems: "center" }}>
+        <Switch
+          size="small"
+          checked={isOn(value)}
+          disabled={!may}
+          onChange={() => set({ value: turned(value) })}
+          slotProps={{ input: { "aria-label": label } }}
+        />
+        <Box component="span" sx={{ fontSize: "0.85rem" }}>
+          {isOn(value) ? "on" : "off"}
+        </Box>
+      </Box>
+    );
+  if (one.kind === "choice")
+    return (
+      <TextField
+        select
+        value={typed(value)}
+        disabled={!may}
+        onChange={(event) => {
+          const chosen = one.allowed.find((each) => typed(each as Plain) === event.target.value);
+          set({ value: (chosen ?? event.target.value) as Plain });
+        }}
+        slotProps={{ select: { native: true }, htmlInput: { "aria-label": label, style: { padding: "3px 6px" } } }}
+      >
+        {!one.allowed.some((each) => typed(each as Plain) === typed(value)) && <option>{typed(value)}</option>}
+        {one.allowed.map((each) => (
+          <option key={typed(each as Plain)}>{typed(each as Plain)}</option>
+        ))}
+      </TextField>
+    );
+  return <Typed key={typed(value)} one={one} may={may} set={set} />;
+}
+
+function Typed({ one, may, set }: Props) {
+  const kept = typed(now(one));
+  const [text, setText] = useState(kept);
+  useEffect(() => setText(kept), [kept]);
+  const fault = text === kept ? "" : wrong(one, text);
+  const commit = () => {
+    if (text === kept) return;
+    if (fault) return setText(kept);
+    set(one.kind === "text" || one.kind === "colour" || one.kind === "key binding" ? { value: text } : { text });
+  };
+  return (
+    <Tooltip open={!!fault} title={fault} placement="top">
+      <TextField
+        value={text}
+        disabled={!may}
+        error={!!fault}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={commit}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") commit();
+          if (event.key === "Escape") setText(kept);
+          event.stopPropagation();
+        }}
+        slotProps={{
+          htmlInput: {
+            "aria-label": one.key.join("."),
+            "aria-invalid": !!fault,
+            inputMode: one.kind === "number" || one.kind === "whole number" ? "decimal" : undefined,
+            style: { padding: "3px 6px", fontFamily: mono, fontSize: "0.82rem" },
+          },
+          input: {
+            endAdornment: one.unit ? (
+              <InputAdornment position="end" sx={{ "& p": { fontSize: "0.78rem" } }}>
+                {one.unit}
+              </InputAdornment>
+            ) : undefined,
+            startAdornment:
+              one.kind === "colour" ? (
+                <Box
+                  component="input"
+                  type="color"
+                  aria-label={`Colour of ${one.key.join(".")}`}
+                  disabled={!may}
+                  value={/^#[0-9a-f]{6}$/i.test(text) ? text : "#000000"}
+                  onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)}
+                  onBlur={commit}
+                  sx={{ width: 28, height: 24, p: 0, border: 0, bgcolor: "transparent" }}
+                />
+              ) : undefined,
+          },
+        }}
+      />
+    </Tooltip>
+  );
+}

@@ -1,0 +1,159 @@
+// One setting: what it is and who says so, its values side by side, how much the pack insists, for whom, and why.
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Shape } from "../../../api/client";
+import type { Setting } from "../../../api/settings";
+import { when } from "../../../parts/words";
+import { mono } from "../../../theme";
+import type { Editing } from "../useEditing";
+import { now, rangeOf, shown } from "./values";
+
+const SAID_BY: Record<Setting["said_by"], string> = {
+  schema: "The mod describes its settings.",
+  comment: "From the comments in the file.",
+  value: "Nobody says more of it than its value.",
+};
+
+const HOW: Record<Shape["How"], string> = {
+  enforced: "enforced: it must match, and the roll call counts it",
+  "starting value": "starting value: set once, then the member’s own",
+  advice: "advice: told, not set",
+};
+
+const SIDES: Record<Shape["Side"], string> = {
+  both: "players and server",
+  player: "players alone",
+  server: "the server alone",
+};
+
+interface Props {
+  one: Setting;
+  sets: Shape["SettingSetOut"][];
+  may: boolean;
+  editing: Editing;
+  asText: () => void;
+}
+
+export function Detail({ one, sets, may, editing, asText }: Props) {
+  const change = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string; because?: string }) =>
+    editing.edit({ do: "set", settings: [{ path: one.path, key: one.key, value: now(one) }], ...said });
+  const values = [
+    ["As it comes", one.value],
+    ...(one.was_there ? [["Last release", one.released] as const] : []),
+    ["In the draft", now(one)],
+  ] as const;
+  return (
+    <Box component="section" aria-label="The setting in hand" sx={{ display: "grid", gap: 1.25 }}>
+      <Box>
+        <Typography variant="h2" sx={{ fontFamily: mono, fontSize: "1rem", overflowWrap: "anywhere" }}>
+          {one.title || one.key.join(".")}
+        </Typography>
+        <Box sx={{ fontSize: "0.82rem", color: "text.secondary", overflowWrap: "anywhere" }}>
+          {one.title && `${one.key.join(".")} · `}
+          {one.path}
+        </Box>
+      </Box>
+      {one.description && (
+        <Typography variant="body2" sx={{ whiteSpace: "pre-line", maxWidth: 560 }}>
+          {one.description}
+        </Typography>
+      )}
+      <Box sx={{ fontSize: "0.85rem", color: "text.secondary" }}>
+        {[one.kind, rangeOf(one), one.allowed.length > 0 && one.allowed.map((each) => shown(each as never)).join(", ")]
+          .filter(Boolean)
+          .join(" · ")}
+        {one.default && ` · default ${one.default}`}
+        <div>{SAID_BY[one.said_by]}</div>
+      </Box>
+      <Box component="table" sx={{ borderCollapse: "collapse", fontSize: "0.88rem", "& td": { py: 0.4, pr: 2 } }}>
+        <tbody>
+          {values.map(([name, value]) => (
+            <Box component="tr" key={name} sx={{ borderTop: 1, borderColor: "divider" }}>
+              <Box component="td" sx={{ color: "text.secondary", width: 120 }}>
+                {name}
+              </Box>
+              <Box component="td" sx={{ fontFamily: mono, fontSize: "0.82rem", overflowWrap: "anywhere" }}>
+                {shown(value) || "—"}
+              </Box>
+            </Box>
+          ))}
+        </tbody>
+      </Box>
+      {one.to && (
+        <>
+          <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "minmax(0, 1fr)" }}>
+            <Pick label="How" value={one.to.how} names={HOW} disabled={!may} pick={(how) => change({ how })} />
+            <Pick label="For" value={one.to.side} names={SIDES} disabled={!may} pick={(side) => change({ side })} />
+            {sets.length > 0 && (
+              <Pick
+                label="In the set"
+                value={one.to.set}
+                names={{ "": "of no set", ...Object.fromEntries(sets.map((each) => [each.id, each.name])) }}
+                disabled={!may}
+                pick={(set) => change({ set })}
+              />
+            )}
+          </Box>
+          <Why
+            key={`${one.path} ${one.key.join(".")} ${one.to.because}`}
+            because={one.to.because}
+            may={may}
+            keep={(because) => change({ because })}
+          />
+          <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
+            Set by {one.to.by || "somebody"}
+            {one.to.at && `, ${when(one.to.at)}`}.{!one.to.holds && " Its set is switched off: it does not travel."}
+          </Box>
+        </>
+      )}
+      <Box>
+        <Button variant="outlined" size="small" onClick={asText}>
+          The whole file as text
+        </Button>
+      </Box>
+    </Box>
+  );
+}
+
+function Pick<T extends string>(props: {
+  label: string;
+  value: T;
+  names: Record<T, string>;
+  disabled: boolean;
+  pick: (value: T) => void;
+}) {
+  return (
+    <TextField
+      select
+      label={props.label}
+      value={props.value}
+      disabled={props.disabled}
+      onChange={(event) => props.pick(event.target.value as T)}
+      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+    >
+      {Object.entries<string>(props.names).map(([value, name]) => (
+        <option key={value} value={value}>
+          {name}
+        </option>
+      ))}
+    </TextField>
+  );
+}
+
+function Why({ because, may, keep }: { because: string; may: boolean; keep: (because: string) => void }) {
+  const [text, setText] = useState(because);
+  return (
+    <TextField
+      label="Why"
+      value={text}
+      disabled={!may}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={() => text !== because && keep(text)}
+      onKeyDown={(event) => event.key === "Enter" && text !== because && keep(text)}
+      slotProps={{ htmlInput: { maxLength: 300 } }}
+    />
+  );
+}
