@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
 sys.path.insert(0, "src")
 django.setup()
 
-from . import chaos, checking, files, in_step, load, making, resolving, site_pages, syncing, walk, ways_in  # noqa: E402 - after django.setup
+from . import chaos, checking, files, in_step, load, making, resolving, site_pages, syncing, tuning, walk, ways_in  # noqa: E402 - after django.setup
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "benchmarks.md"
@@ -32,6 +32,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "resolver": resolving.measure,
     "checks": checking.measure,
     "checks over the site": checking.over_the_site,
+    "settings": tuning.measure,
     "ways in": ways_in.measure,
     "making a source": making.measure,
     "packs as files": files.measure,

@@ -53,6 +53,7 @@ def of_the_curator(maren: Browser) -> None:
     maren.go(f"{pack}/mods/lock-ledger")
     maren.sees("If it is removed", "In my packs")
     take(maren, "mod")
+    of_settings(maren, pack)
     maren.go(f"{pack}/publish")
     maren.sees("Changes since release", "any number of uses")
     maren.press("See it, and change it")
@@ -64,10 +65,6 @@ def of_the_curator(maren: Browser) -> None:
     maren.press("Make the file")
     maren.sees("Files are kept for a day", "Forget")
     take(maren, "hand-out")
-    maren.press("Log")
-    maren.sees("Send again", "taken")
-    scroll_to(maren, "//h2[text()='Calls of other services']")
-    take(maren, "calls")
     maren.go(f"{pack}/crew")
     maren.sees("Roll call", "2.9.0 in place of")
     opener = "//button[@aria-expanded='false'][contains(., '2.9.0 in place of')]"
@@ -76,6 +73,19 @@ def of_the_curator(maren: Browser) -> None:
     scroll_to(maren, "//h1[text()='Roll call']")
     take(maren, "crew")
     of_check(maren)
+
+
+def of_settings(maren: Browser, pack: str) -> None:
+    maren.go(f"{pack}/settings?mod=heron-almanac")
+    maren.sees("How often a morning is foggy.", "Take over from a machine", "storms.moored")
+    maren.press("Take fog.chance")
+    take(maren, "settings")
+    maren.go(f"{pack}/settings?words=foggy+morning")
+    maren.sees("1 of")
+    maren.click("button[aria-pressed]")
+    maren.press("The whole file as text")
+    maren.sees("As the next release would have it.")
+    take(maren, "settings-text")
 
 
 def of_check(maren: Browser) -> None:
@@ -125,11 +135,6 @@ def of_the_keeper(stranger: Browser, maren: Browser) -> None:
     stranger.go("/")
     stranger.sees("Everyone in step")
     take(stranger, "front")
-    stranger.go("/p/slow-water")
-    stranger.sees("How to join", "What is in it")
-    drawn = "return [...document.images].every((one) => one.complete && one.naturalWidth > 0)"
-    stranger.until("all pictures of it", lambda: stranger.driver.execute_script(drawn))
-    take(stranger, "public")
     maren.go("/games/tillerway")
     maren.sees("What was changed")
     maren.press("As text")

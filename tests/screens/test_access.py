@@ -59,6 +59,8 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
         (f"{hollow}/check/set-aside", "set aside by 340 lines", ()),
         (f"{spring}/check/own-files", "stern = 9", ("Open config/lamps/glow.toml",)),
         (f"{spring}/assemble?mod=old-salts-kit", "songs/", ("Choose among its files", "Say what it changes")),
+        (f"{pack}/settings", "Take over from a machine", ()),
+        (f"{pack}/settings?words=foggy", "1 setting chosen", ("Choose fog.chance",)),
         (f"{pack}/publish", "Latest edits", ()),
         (f"{pack}/releases/1.4.0", "1.4.0", ()),
         (f"{pack}/hand-out", "What was sent", ("Log",)),

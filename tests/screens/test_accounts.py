@@ -15,11 +15,16 @@ from .browser import Browser
 from .test_access import of_the_demo
 from .test_walk import PASSWORD, People, sign_up
 
+PERIOD = 30
+"""Seconds for which a code holds."""
+
 
 def six_digits(secret: str) -> str:
-    """What an app shows for a secret (RFC 6238)."""
+    """What an app shows for a secret (RFC 6238); one that holds long enough to be typed on a busy machine."""
+    while time.time() % PERIOD > PERIOD / 6:
+        time.sleep(0.2)
     key = base64.b32decode(secret + "=" * (-len(secret) % 8))
-    digest = hmac.new(key, struct.pack(">Q", int(time.time()) // 30), hashlib.sha1).digest()
+    digest = hmac.new(key, struct.pack(">Q", int(time.time()) // PERIOD), hashlib.sha1).digest()
     at = digest[-1] & 15
     return f"{(struct.unpack('>I', digest[at : at + 4])[0] & 0x7FFFFFFF) % 1_000_000:06}"
 

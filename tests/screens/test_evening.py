@@ -99,12 +99,11 @@ def test_an_update_keeps_my_setting_and_my_choice(people: People, stack: dict[st
     mine = folder_of(stack, isbet) / "mods/night-lanterns/settings.toml"
     assert "strength = 8" in mine.read_text()  # as the pack starts it
     mine.write_text(mine.read_text().replace("strength = 8", "strength = 2  # my eyes"))
+    maren.go(kept["pack"] + "/settings?mod=night-lanterns&words=how+bright")
+    maren.sees("1 of", "How bright the lanterns are.")
+    maren.fill("strength", "9\n")
+    maren.sees("the pack sets strength")
     maren.go(kept["pack"] + "/publish")
-    maren.fill("Mod, or path of a file", "night-lanterns")
-    maren.fill("Setting", "strength")
-    maren.fill("Value", "9")
-    maren.choose("How", "starting value")
-    maren.press("Set it")
     maren.sees("Settings and steps (1)", "8 (starting value) → 9 (starting value)")
     maren.press("Publish release 1.5.0")
     maren.sees("Release 1.5.0 is published and signed.")
