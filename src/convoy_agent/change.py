@@ -21,7 +21,7 @@ from .folder.allowed import Ask, nobody_to_ask
 from .folder.backup import Backup
 from .folder.backups import Backups
 from .folder.folder import Folder
-from .folder.journal import Carried, Change, Step, carry_out, plan_moves, record_after, write_journal
+from .folder.journal import Carried, Change, Step, adjusted_after, carry_out, plan_moves, record_after, write_journal
 from .folder.staging import Staged, Stager
 from .site import site as sites
 from .site.progress import NoListener, Progress
@@ -70,7 +70,15 @@ class Work:
 
     def change(self) -> Done:
         folder, plan = self.visit.folder, self.prospect.plan
-        self.stager = Stager(folder, plan, self.prospect.target, self.prospect.record, self.visit.store, NoListener())
+        self.stager = Stager(
+            folder,
+            plan,
+            self.prospect.target,
+            self.prospect.record,
+            self.visit.store,
+            NoListener(),
+            self.visit.head.pinned,
+        )
         self._fetch(plan.fetch)
         self._bring(plan.errands)
         self.progress.phase("unpacking", *self.stager.left())
@@ -155,6 +163,8 @@ class Work:
             prospect.recipe.sha256,
             record.sha256,
             {mod: sorted(worlds) for mod, worlds in worlds_of(target).items()},
+            adjusted_after(target, staged, record),
+            sorted(self.visit.head.sets if self.wish.choices.only is None else record.sets),
         )
 
 

@@ -13,6 +13,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
+from convoy_core.settings.formats import UnreadableSettings
+from convoy_core.settings.merge import adjust
+
 from .errors import SiteAway, SiteRefused
 from .folder.backups import Backups
 from .folder.before import Before
@@ -32,6 +35,7 @@ from .storage.files import (
     remove_empty_folders,
     sha256_of,
     unless_hopeless,
+    write_at_once,
 )
 
 KEPT = "Kept by True Convoy"
@@ -86,6 +90,8 @@ def leave(root: Path, now: datetime, keep_all: bool = False, tell: bool = True) 
             with unless_hopeless(lambda why: None):
                 if fate in ("goes", "put back"):
                     _remove(folder, path, sha256)
+        if not keep_all:
+            _unset(folder)
         _put_back(folder, [path for path, _, fate in fates if fate == "put back"])
         # Whatever lies there from here on is nobody's but the member's, also where it is just what the pack had.
         folder.write_record(Record())
@@ -135,6 +141,16 @@ def _fates(folder: Folder, keep_all: bool) -> Iterator[tuple[str, str, str]]:
             yield path, sha256, "put back"
         else:
             yield path, sha256, "goes"
+
+
+def _unset(folder: Folder) -> None:
+    """Files that the game wrote say again what they said before the pack, where their member left that as it was."""
+    for path, one in folder.record().adjusted.items():
+        with suppress(UnreadableSettings, FileNotFoundError), unless_hopeless(lambda why: None):
+            place = own_place(folder.root, path)
+            if not is_link(place):
+                merged, _ = adjust(path, place.read_bytes(), {}, one.keys)
+                write_at_once(place, merged.data, among_others=True)
 
 
 def _put_back(folder: Folder, paths: Sequence[str]) -> None:

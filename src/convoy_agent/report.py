@@ -20,7 +20,7 @@ from .folder.before import Before
 from .folder.differences import Look
 from .folder.folder import Folder
 from .folder.machine import facts
-from .folder.own_settings import own_settings
+from .folder.own_settings import own_settings, written
 from .site.site import Head, as_told
 from .storage import sealed
 from .storage.store import Store
@@ -91,6 +91,7 @@ def tell(
         "history": [_entry(one) for one in reversed(history[-ENTRIES:])],
         "undo": back["from"] if back else "",
         "settings": own_settings(folder, before, look.hashes) if head.tells_settings and before else [],
+        "written": written(folder, target, look.hashes) if head.tells_settings else {},
         "had_before": had_before(folder),
         "remarks": [one[:LONGEST] for one in dict.fromkeys(folder.remarks)][:REMARKS],
     }
@@ -110,7 +111,10 @@ def _plan(plan: Plan, number: str, store: Store) -> dict[str, Any]:
         "release": number,
         "counts": {act.value: plan.count(act) for act in Act},
         "left_alone": plan.left_alone,
-        "merged": _paths(plan.paths(Act.MERGE)),
+        "merged": _paths((*plan.paths(Act.MERGE), *plan.paths(Act.ADJUST))),
+        "rewritten": [
+            {"path": as_told(path), "comments": lost} for path, lost in list(plan.rewritten.items())[:LISTED]
+        ],
         "mine": _paths(plan.mine),
         "aside": _paths(plan.paths(Act.ASIDE)),
         "extras": _paths(plan.extras),
@@ -140,6 +144,7 @@ def _note(note: dict[str, Any]) -> dict[str, Any]:
     """As the site takes it: a settings file may have thousands of keys, and a report that is refused helps nobody."""
     told: dict[str, Any] = {"path": as_told(note["path"])}
     told["changed"] = [str(key)[:LONGEST] for key in note.get("changed", [])[:LISTED]]
+    told["comments_lost"] = int(note.get("comments_lost", 0))
     for name in ("kept", "overruled"):
         rows = note.get(name, [])[:LISTED]
         told[name] = [{part: str(row[part])[:LONGEST] for part in ("key", "mine", "new")} for row in rows]

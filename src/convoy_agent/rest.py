@@ -78,7 +78,16 @@ class Calm:
 
     def _of(self, release: Named, head: Head) -> list[Any]:
         worlds = {mod: sorted(names) for mod, names in head.worlds.items()}
-        return [release.number, release.sha256, sorted(head.left_out), worlds]
+        pinned = sorted([path, list(key)] for path, key in head.pinned)
+        return [
+            release.number,
+            release.sha256,
+            sorted(head.left_out),
+            worlds,
+            sorted(head.sets),
+            pinned,
+            head.tells_settings,
+        ]
 
 
 def _sum(folder: Folder) -> list[int]:

@@ -259,8 +259,14 @@ def _tell_site(visit: Visit, prospect: Prospect, seen: Prospect | None) -> Repor
     except (SiteAway, SiteRefused):
         return None
     Calm(visit.folder).keep(Named(prospect.recipe.number, prospect.recipe.sha256), head, after)
-    read_along(visit.site, visit.store, prospect.recipe)
+    read_along(visit.site, visit.store, prospect.recipe, visit.folder, _written(after))
     return after
+
+
+def _written(told: Reported) -> Mapping[str, str]:
+    """Settings files that the site was just told of."""
+    written = told.about.get("written", {})
+    return written if isinstance(written, dict) and not told.unheard else {}
 
 
 def _end(visit: Visit, installed: Named) -> None:
@@ -323,6 +329,8 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now,
         _rehearse(visit)
         recipe, doubt = _recipe(visit, said.doubt)
         told = visit.report(recipe, thorough, if_news=if_news)
+        if written := _written(told):
+            read_along(site, store, recipe, folder, written)
         _end(visit, told.release)
         return Status(
             pairing,

@@ -22,6 +22,7 @@ from convoy_core.words.errors import ConvoyError
 from .errors import BadRelease, SiteAway
 from .folder.differences import Look, look_at, look_at_record
 from .folder.folder import Folder
+from .folder.merging import Merging
 from .folder.record import Record
 from .folder.releases import share_of
 from .folder.told import Told
@@ -104,22 +105,31 @@ class Visit:
             # Mending alone: what was chosen since is not followed yet.
             left_out = {build.mod for build in share.choices} - _lying(record, share)
         share = share.without(left_out)
+        share = share.with_sets(self.head.sets if choices.only is None else record.sets)
         target = self._as_it_lies(share, record) if choices.only is not None else self._as_chosen(share)
         folder.keep_left_out(left_out)
-        renderings = folder.spelled(dict(record.renderings), target)
-        record = replace(record, files=folder.spelled(record.files, target), renderings=renderings)
+        record = replace(
+            record,
+            files=folder.spelled(record.files, target),
+            renderings=folder.spelled(dict(record.renderings), target),
+            adjusted=folder.spelled(dict(record.adjusted), target),
+        )
         scan = folder.scan(record, target, thorough)
         if folder.doubted:
             folder.doubt(folder.doubted)
         stored = {build.archive.sha256 for build in target.builds if build.archive.sha256 in self.store}
         before = self._before(recipe, share, record)
         plan = make_plan(
-            Recorded(record.hashes(), record.renderings, before),
+            Recorded(
+                record.hashes(), record.renderings, before, {path: one.name for path, one in record.adjusted.items()}
+            ),
             Scan(scan, look_at(folder, target, scan).to_mend),
             target,
             stored,
             choices,
+            {path for path, _ in self.head.pinned},
         )
+        plan = replace(plan, rewritten=Merging(folder, target, record, self.head.pinned).rewritten(plan, self.store))
         return Prospect(recipe, target, record, scan, plan, before)
 
     def report(

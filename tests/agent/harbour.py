@@ -172,6 +172,8 @@ class Harbour(Press):
         self.orders: list[dict[str, Any]] = []
         self.done: list[dict[str, Any]] = []
         self.known: dict[str, str] = {}
+        self.wanted_readings: list[Any] = []
+        self.readings: list[dict[str, Any]] = []
         self.left = self.asked = self.words = 0
         self.calls: dict[str, int] = {}
         self.codes_used = 0
@@ -190,6 +192,7 @@ class Harbour(Press):
             Route("/api/agent/progress", self._progress, methods=["POST"]),
             Route("/api/agent/order", self._order, methods=["POST"]),
             Route("/api/agent/known/{sha256}", self._known),
+            Route("/api/agent/readings", self._readings, methods=["GET", "POST"]),
             Route("/api/agent/left", self._left, methods=["POST"]),
         ]
         with socket.socket() as probe:
@@ -273,6 +276,12 @@ class Harbour(Press):
     async def _left(self, request: Request) -> Response:
         self.left += 1
         return JSONResponse({"done": True})
+
+    async def _readings(self, request: Request) -> Response:
+        """Asks for `wanted_readings` again and again, and keeps what it is told."""
+        if request.method == "POST":
+            self.readings += json.loads(await request.body())["files"]
+        return JSONResponse(self.wanted_readings)
 
     async def _known(self, request: Request) -> Response:
         return JSONResponse({"name": self.known.get(request.path_params["sha256"], "")})

@@ -6,6 +6,8 @@ import os
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO, Any
 
@@ -37,10 +39,10 @@ from convoy_agent.storage.store import Store
 from convoy_agent.watch import Watcher
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import LockedBuild
-from convoy_core.lock.terms import Check, HandStep, How, Terms, Tweak
+from convoy_core.lock.terms import Check, HandStep, How, Offer, Terms, Tweak
 from convoy_core.settings.formats import UnreadableSettings
 from convoy_core.sync.orders import Allowance
-from convoy_core.sync.plan import SyncChoices
+from convoy_core.sync.plan import Act, SyncChoices
 from convoy_core.trust.signing import new_key
 from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
@@ -156,6 +158,101 @@ def test_settings_are_set_back_key_by_key_where_asked_and_backed_up_before(membe
     with pytest.raises(UnreadableSettings):
         set_back(member.folder, places)
     assert text(member) == "this is [no TOML"
+
+
+GAMES = "mods/engine/settings.toml"
+
+
+def games(**values: tuple[Any, How]) -> Terms:
+    """Keys of a file that no build carries."""
+    tweaks = (Tweak(GAMES, (key,), value, how) for key, (value, how) in values.items())
+    return Terms(**PATTERNS, tweaks=tuple(tweaks))
+
+
+def test_the_games_own_file_gets_single_keys_once_it_is_written_and_says_its_own_again(member: Member) -> None:
+    own = member.folder / GAMES
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=games(fps=(60, How.START), fog=(True, How.ENFORCED)))
+    assert not member.sync().plan.paths(Act.ADJUST) and not own.exists()
+    own.parent.mkdir()
+    own.write_text("# by the game\nfps = 30 # a second\nfog = false\nsound = 7\n")
+    assert member.status().deviations == {GAMES: "setting"}
+    assert member.sync().plan.paths(Act.ADJUST) == (GAMES,)
+    assert own.read_text() == "# by the game\nfps = 60 # a second\nfog = true\nsound = 7\n"
+    assert member.sync().plan.moves == () and member.status().deviations == {}
+    # From then on a starting value is the member's, an enforced one is not; and neither is anybody's file.
+    own.write_text(own.read_text().replace("60", "144").replace("true", "false"))
+    assert [one["key"] for one in member.sync().notes[0]["overruled"]] == ["fog"]
+    assert own.read_text() == "# by the game\nfps = 144 # a second\nfog = true\nsound = 7\n"
+    member.harbour.publish("1.2.0", ledger(FIRST), terms=games(fps=(90, How.START), sound=(1, How.START)))
+    member.sync()
+    assert own.read_text() == "# by the game\nfps = 144 # a second\nfog = false\nsound = 1\n"
+    own.write_text("fps = [no TOML")
+    member.harbour.publish("1.3.0", ledger(FIRST), terms=games(fps=(91, How.START), sound=(1, How.START)))
+    assert member.sync().notes[0]["problem"] and own.read_text() == "fps = [no TOML"
+    own.write_text("fps = 1\nsound = 1\n")
+    leave(member.folder, datetime.now(UTC))
+    assert own.read_text() == "fps = 1\nsound = 7\n" and not (member.folder / SETTINGS).exists()
+
+
+def test_what_the_game_wrote_is_read_for_the_site_where_allowed_without_what_is_private(member: Member) -> None:
+    own = member.folder / GAMES
+    own.parent.mkdir(parents=True)
+    data = b"# Frames a second\nfps = 30\n[login]\nname = 'me'\n"
+    own.write_bytes(data)
+    sha256 = sha256_hex(data)
+    asked = {"archive_sha256": "", "files": [{"member": "", "path": GAMES, "sha256": sha256}]}
+    outside = {"member": "", "path": "../outside.toml", "sha256": sha256_hex(b"a = 1\n")}
+    (member.folder.parent / "outside.toml").write_bytes(b"a = 1\n")
+    member.harbour.wanted_readings = [asked, {"archive_sha256": "", "files": [outside, {}, 7]}]
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=PLAIN)
+    member.sync()
+    assert member.harbour.reports[-1]["about"]["written"] == {} and not member.harbour.readings
+    member.harbour.choice = {"tells_settings": True}
+    member.sync()
+    assert member.harbour.reports[-1]["about"]["written"] == {GAMES: sha256}
+    [told] = member.harbour.readings
+    assert told == {"sha256": sha256, "keys": [[["fps"], 30, "Frames a second", ""]], "trouble": ""}
+
+
+def test_a_setting_that_its_member_keeps_stays_and_a_set_that_they_chose_comes(member: Member) -> None:
+    calm = Offer("calm", "Calm", (Tweak(SETTINGS, ("volume",), 2, How.START),))
+    member.harbour.publish("1.1.0", ledger(FIRST), terms=PLAIN)
+    member.harbour.choice = {"pinned": [[SETTINGS, ["volume"]], [SETTINGS, ["tolls", "rate"]]]}
+    member.sync()
+    # Both are as they were placed: without being kept, they would follow the release.
+    member.harbour.publish("1.2.0", ledger(SECOND), terms=replace(tweaked(3), offers=(calm,)))
+    note = member.sync().notes[0]
+    assert "volume = 5" in text(member) and "rate = 3" in text(member) and "new = 1" in text(member)
+    told = {name: [one["key"] for one in note[name]] for name in ("kept", "overruled")}
+    assert told == {"kept": ["volume"], "overruled": ["tolls.rate"]}
+    member.harbour.choice = {"sets": ["calm", "gone"]}
+    member.sync()
+    assert "volume = 5" in text(member)
+    member.harbour.choice = {}
+    (member.folder / SETTINGS).write_text(SECOND)
+    member.sync()
+    member.harbour.choice = {"sets": ["calm"]}
+    member.sync()
+    assert "volume = 2" in text(member) and member.sync().plan.moves == ()
+    # Mending alone keeps to what was installed, whatever was chosen since.
+    member.harbour.choice = {}
+    assert member.sync(wish=Wish(SyncChoices(only=frozenset({SETTINGS})))).plan.moves == ()
+    member.sync()
+    assert "volume = 9" in text(member)
+
+
+def test_a_plan_tells_beforehand_where_a_list_loses_its_comments(member: Member) -> None:
+    listed = "ports = [\n  1, # home\n  2,\n]\nvolume = 1\n"
+    member.harbour.publish("1.1.0", ledger(listed), terms=PLAIN)
+    member.sync()
+    (member.folder / SETTINGS).write_text(listed.replace("volume = 1", "volume = 3"))
+    member.harbour.publish("1.2.0", ledger(listed.replace("  2,", "  2, 3,")), terms=PLAIN)
+    assert member.status().plan.rewritten == {}  # Its archive is still to come.
+    assert member.sync().notes[0]["comments_lost"] == 1
+    member.sync(wish=Wish(to=Named("1.1.0", "")))
+    (member.folder / SETTINGS).write_text(listed.replace("volume = 1", "volume = 4"))
+    assert member.status().plan.rewritten == {SETTINGS: 1}
+    assert member.harbour.reports[-1]["about"]["plan"]["rewritten"] == [{"path": SETTINGS, "comments": 1}]
 
 
 def test_settings_that_cannot_be_read_are_never_rewritten(member: Member) -> None:

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from convoy_core.settings.formats import UnreadableSettings, open_settings
 from convoy_core.settings.formats.base import flattened
-from convoy_core.settings.merge import merge
+from convoy_core.settings.merge import Adjusted, adjust, merge
 
 TOML = b'# Lamps\nenabled = true # on\n\n[bow]\nstrength = 5\ncolour = "amber"\n\n[[post]]\nat = 1\n'
 INI = b"; railway\r\n[Engine]\r\nPower = 40\r\n; brakes\r\nBrake: soft\r\n\r\n[Sound]\r\nhorn=loud\r\n"
@@ -171,3 +171,35 @@ def test_laws_of_merging(path: str) -> None:
         assert all(forced[key] == value for key, value in wanted.items()), "enforced wins"
 
     laws()
+
+
+ADJUSTED = st.dictionaries(st.sampled_from([("fps",), ("sound",), ("new",)]), st.integers(0, 3))
+
+
+@given(st.lists(st.tuples(ADJUSTED, ADJUSTED), max_size=5))
+def test_what_a_pack_sets_in_the_games_own_file_goes_again_and_what_its_owner_sets_stays(
+    steps: list[tuple[dict[tuple[str, ...], int], dict[tuple[str, ...], int]]],
+) -> None:
+    first = b"# by the game\nfps = 7 # a second\nsound = 8\nother = 9\n"
+    data, known = first, ()
+    mine: dict[tuple[str, ...], int] = {}
+    for sets, own in steps:
+        merged, known = adjust("a.toml", data, sets, known)
+        values = open_settings("a.toml", merged.data).values
+        assert {key: value for key, value in values.items() if key in mine} == mine
+        # The member takes hold of a key with a value of their own, that no pack ever sets.
+        mine |= {key: value + 100 for key, value in own.items()}
+        data = open_settings("a.toml", merged.data).changed({key: mine[key] for key in own})
+    # Without the pack everything is the member's again; without a member's hand, to the byte.
+    left, known = adjust("a.toml", data, {}, known)
+    assert open_settings("a.toml", left.data).values == {**open_settings("a.toml", first).values, **mine}
+    assert known == () and (mine or left.data == first)
+
+
+def test_an_enforced_key_of_the_games_own_file_wins_and_the_members_value_is_told() -> None:
+    before = (Adjusted(("fps",), 30, (60,)),)
+    merged, after = adjust("a.toml", b"fps = 99\n", {("fps",): 40}, before, enforced=[("fps",)])
+    assert merged.data == b"fps = 40\n" and [one.mine for one in merged.overruled] == [99]
+    assert after == (Adjusted(("fps",), 40, (60,)),)
+    merged, after = adjust("a.toml", b"fps = 30\n", {("fps",): 40}, before, pinned=[("fps",)])
+    assert merged.data == b"fps = 30\n" and [one.mine for one in merged.kept] == [30]

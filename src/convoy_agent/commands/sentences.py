@@ -56,6 +56,12 @@ def _say_extras(extras: Sequence[str]) -> None:
         say_rows([f"not of the pack, left alone: {path}" for path in extras], "extras")
 
 
+def _say_rewritten(plan: Plan | None) -> None:
+    if plan is not None and plan.rewritten:
+        rows = [f"settings: {path} loses {counted(lost, 'comment')}" for path, lost in plan.rewritten.items()]
+        say_rows([f"{row}, which stand within a list that is written anew." for row in rows], "such files")
+
+
 def _say_worlds(plan: Plan | None) -> None:
     if plan is not None:
         say_rows([f"worlds: {one.sentence}. {one.note}" for one in plan.worlds], "changes to worlds")
@@ -88,6 +94,7 @@ def say_status(found: work.Status) -> None:
         say(f"A sync would do: {describe(found.plan)}")
         say_rows(found.mods, "mods")
     _say_worlds(found.plan)
+    _say_rewritten(found.plan)
     for remark in found.remarks:
         if remark != found.doubt:
             say(remark)
@@ -140,6 +147,7 @@ def plan_data(plan: Plan | None) -> dict[str, Any] | None:
         "moves": [[move.act, move.path] for move in plan.moves],
         "left_alone": plan.left_alone,
         "mine": list(plan.mine),
+        "rewritten": dict(plan.rewritten),
         "extras": list(plan.extras),
         "fetch_bytes": plan.fetch_bytes,
         "errands": [build.archive.name for build in plan.errands],

@@ -11,6 +11,7 @@ from convoy_core.lock.rendering import broken
 from convoy_core.lock.terms import Tweak
 from convoy_core.settings.formats import Key, UnreadableSettings, Value
 from convoy_core.sync.deviations import Deviation, Strayed, deviations_of
+from convoy_core.sync.plan import NOT_PLAIN
 
 from ..storage.files import inside
 from .folder import Folder
@@ -36,14 +37,16 @@ def look_at(folder: Folder, share: Lock, hashes: dict[str, str]) -> Look:
     strayed: list[Strayed] = []
     values: dict[str, dict[Key, Value]] = {}
     to_mend: set[str] = set()
-    for file in share.files:
-        if file.path not in found and (enforced := share.terms.enforced(file.path)):
-            off, values[file.path] = _strayed(folder, file.path, enforced)
+    # One that the game writes itself is right as long as it is not there.
+    written = (path for path in share.adjusted if hashes.get(path, NOT_PLAIN) != NOT_PLAIN)
+    for path in (*(file.path for file in share.files), *written):
+        if path not in found and (enforced := share.terms.enforced(path)):
+            off, values[path] = _strayed(folder, path, enforced)
             if off:
-                found[file.path] = Deviation.SETTING
+                found[path] = Deviation.SETTING
                 strayed += off
-            if off and values[file.path]:
-                to_mend.add(file.path)
+            if off and values[path]:
+                to_mend.add(path)
     return Look(hashes, found, tuple(strayed), values, frozenset(to_mend))
 
 

@@ -35,7 +35,7 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.profile import WORLD
 
 from ..errors import FolderRefused, NotPaired, SomebodyElse
-from ..site.site import Head, Pairing
+from ..site.site import Head, Pairing, pinned_of
 from ..storage import disk, sealed
 from ..storage.disk import is_link
 from ..storage.files import free_name, hashed, move, trouble_told, walk
@@ -230,15 +230,18 @@ class Folder:
             "left_out": sorted(head.left_out),
             "sources": dict(head.sources),
             "worlds": {mod: list(worlds) for mod, worlds in head.worlds.items()},
+            "sets": sorted(head.sets),
+            "pinned": sorted([path, list(key)] for path, key in head.pinned),
         }
         if told != self._kept_head():
             sealed.write(self.own / "head.json", told)
 
     def kept_head(self) -> Head | None:
         """What the site said when it was last heard; None when it never was. Good enough to look at a folder by."""
-        with suppress(TypeError):
+        with suppress(TypeError, ValueError):
             if told := self._kept_head():
-                return Head(**{**told, "left_out": frozenset(told.get("left_out", ()))})
+                sets = {name: frozenset(told.get(name, ())) for name in ("left_out", "sets")}
+                return Head(**{**told, **sets, "pinned": pinned_of(told.get("pinned", ()))})
         return None
 
     def _kept_head(self) -> dict[str, Any] | None:
@@ -258,6 +261,7 @@ class Folder:
         found: dict[str, str] = {}
         unknown: list[tuple[str, str]] = []
         alike: set[str] = set()
+        adjusted = {*target.adjusted, *record.adjusted}
         for path, entry in self.spelled(dict(walk(self.root)), target).items():
             try:
                 stat = entry.stat(follow_symlinks=False)
@@ -270,7 +274,7 @@ class Folder:
                 found[path] = NOT_PLAIN
             elif known and looks_known and not thorough:
                 found[path] = known[0]
-            elif known or path in target.by_path or is_extra(path, target):
+            elif known or path in target.by_path or path in adjusted or is_extra(path, target):
                 unknown.append((path, entry.path))
                 if looks_known:
                     alike.add(path)
@@ -283,7 +287,7 @@ class Folder:
 
     def spelled(self, found: dict[str, Thing], lock: Lock) -> dict[str, Thing]:
         """By path, as the lock spells paths: on systems that tell cases apart that is how they are spelled anyway."""
-        return respelled(found, [*lock.managed, *lock.by_path]) if self.folds else found
+        return respelled(found, [*lock.managed, *lock.by_path, *lock.terms.by_path]) if self.folds else found
 
     @cached_property
     def folds(self) -> bool:

@@ -43,7 +43,7 @@ from .backups import Backups
 from .before import Before
 from .folder import Folder
 from .history import lying_in
-from .record import UNSEEN, Record, Sight
+from .record import UNSEEN, Record, Sight, read_adjusting
 from .restoring import Restoring
 from .staging import Staged
 
@@ -82,6 +82,9 @@ class Change:
     before_sha256: str = ""
     worlds: dict[str, list[str]] = field(default_factory=dict)
     """What the record will name, by mod: the worlds that its content is in."""
+    adjusted: dict[str, Any] = field(default_factory=dict)
+    """What the record will name, by path: what is set in files that no build carries, as `Adjusting.as_data`."""
+    sets: list[str] = field(default_factory=list)
 
     @property
     def aside(self) -> str:
@@ -105,6 +108,8 @@ def plan_moves(
     """A journal's moves. `placed`: path to the sha256 of the pack's own; `back`: path to where it was moved aside."""
     moves: list[tuple[str, str, str, str]] = []
     for one in plan.moves:
+        if one.act is Act.ADJUST and one.path not in staged.content:
+            continue
         was = staged.found.get(one.path) or placed.get(one.path, "")
         moves.append((one.act.value, one.path, staged.content.get(one.path, ""), was))
         beside = f"{one.path}{BESIDE}"
@@ -127,6 +132,12 @@ def record_after(target: Lock, staged: Staged, before: Record) -> tuple[dict[str
             )
             after[file.path], renderings[file.path] = staged.rendered.get(file.path) or known
     return after, renderings
+
+
+def adjusted_after(target: Lock, staged: Staged, before: Record) -> dict[str, Any]:
+    """What the record names of settings files that no build carries, as data."""
+    found = {path: one for path, one in before.adjusted.items() if path not in target.by_path} | staged.adjusted
+    return {path: one.as_data() for path, one in found.items() if one.name}
 
 
 def write_journal(folder: Folder, change: Change) -> None:
@@ -262,7 +273,7 @@ class _Carrying:
                 if returned(self._folder, path, sha256, was):
                     # What lies there now is the member's, whatever was placed there a moment ago.
                     self.verified.discard(path)
-            elif act == Act.MERGE:
+            elif act in (Act.MERGE, Act.ADJUST):
                 self._merge(path, sha256, was)
             else:
                 self._place(path, sha256, was)
@@ -410,7 +421,8 @@ def _new_record(folder: Folder, change: Change, before: Record, carried: _Carryi
     completed days after it began) keeps the pack's hash and no sight, so that the next scan finds it out. Of what was
     left out, the record goes on to say what it said.
     """
-    made = Record(change.release, change.sha256, worlds=change.worlds)
+    made = Record(change.release, change.sha256, worlds=change.worlds, sets=change.sets)
+    made.adjusted = {path: read_adjusting(one) for path, one in change.adjusted.items() if path not in carried.undone}
     for path, sha256 in change.after.items():
         if path in carried.undone:
             continue
@@ -424,6 +436,8 @@ def _new_record(folder: Folder, change: Change, before: Record, carried: _Carryi
             made.files[path] = before.files[path]
         if path in before.renderings:
             made.renderings[path] = before.renderings[path]
+        if path in before.adjusted:
+            made.adjusted[path] = before.adjusted[path]
     return made
 
 

@@ -1,19 +1,24 @@
-"""What a member has otherwise than the pack in its settings files: told to the site where they allowed it.
+"""What a member has otherwise than the pack in its settings files, and which of these the game wrote by itself: told to
+the site where they allowed it.
 
-Only keys that differ from what was placed, and never a file. Source: docs/rules.md, "Settings".
+Of the pack's files only keys that differ from what was placed, and never a file. Source: docs/rules.md, "Settings".
 """
 
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from typing import Any
 
 from convoy_core.lock.lock import Lock
-from convoy_core.settings.formats import Key, UnreadableSettings, Value, open_settings
+from convoy_core.settings.formats import MAX_BYTES, Key, UnreadableSettings, Value, open_settings
 from convoy_core.settings.formats.base import same
+from convoy_core.sync.plan import NOT_PLAIN
 
-from ..storage.files import inside
+from ..site.site import as_told
+from ..storage.files import inside, sha256_of
 from .folder import Folder
 
 MOST = 300
@@ -37,6 +42,34 @@ def own_settings(folder: Folder, share: Lock, hashes: Mapping[str, str]) -> list
     return found
 
 
+PRIVATE = re.compile(
+    "pass(word|wd|code|phrase)|token|secret|session|account|user|login|mail|credential|api.?key", re.IGNORECASE
+)
+"""Names of keys that may hold what is nobody else's business; told of are neither they nor what lies below them."""
+
+MOST_WRITTEN = 60
+"""Files that the game wrote and that are told of."""
+
+
+def tells_of(key: Key) -> bool:
+    return not any(PRIVATE.search(name) for name in key)
+
+
+def written(folder: Folder, target: Lock, hashes: Mapping[str, str]) -> dict[str, str]:
+    """Settings files that no build of `target` carries, with their sha256. `hashes`: paths that lie there."""
+    found: dict[str, str] = {}
+    for path in sorted(hashes):
+        if path in target.by_path or hashes[path] == NOT_PLAIN or not target.terms.is_own_settings(path):
+            continue
+        if len(found) >= MOST_WRITTEN:
+            break
+        with suppress(OSError):
+            place = inside(folder.root, path)
+            if place.stat().st_size <= MAX_BYTES:
+                found[as_told(path)] = sha256_of(place)
+    return found
+
+
 def _changed(folder: Folder, path: str, placed: str) -> Iterator[tuple[Key, Value, Value]]:
     try:
         was = open_settings(path, (folder.settings / placed).read_bytes()).values
@@ -46,7 +79,7 @@ def _changed(folder: Folder, path: str, placed: str) -> Iterator[tuple[Key, Valu
     for key in [*mine, *(key for key in was if key not in mine)]:
         is_same = key in mine and key in was and same(mine[key], was[key])
         told = json.dumps([key, mine.get(key), was.get(key)], default=str)
-        if not is_same and len(told) <= LONGEST:
+        if not is_same and tells_of(key) and len(told) <= LONGEST:
             yield key, mine.get(key), was.get(key)
 
 

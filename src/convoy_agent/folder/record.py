@@ -13,6 +13,8 @@ from convoy_core.lock.in_worlds import world_of
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
 from convoy_core.lock.rendering import rendering
+from convoy_core.settings.merge import Adjusted
+from convoy_core.settings.readings import as_json, from_json
 from convoy_core.trust.statement import Named
 
 Sight = tuple[int, int, int]
@@ -20,6 +22,18 @@ Sight = tuple[int, int, int]
 
 UNSEEN: Sight = (-1, -1, -1)
 """A sight that no file has: it is hashed at the next scan."""
+
+
+@dataclass(frozen=True)
+class Adjusting:
+    """What was set in a settings file that no build carries. `name`: as `rendering` names it."""
+
+    name: str
+    keys: tuple[Adjusted, ...] = ()
+
+    def as_data(self) -> dict[str, Any]:
+        rows = [[list(one.key), as_json(one.value), [as_json(was) for was in one.earlier]] for one in self.keys]
+        return {"name": self.name, "keys": rows}
 
 
 @dataclass
@@ -36,6 +50,10 @@ class Record:
     renderings: dict[str, str] = field(default_factory=dict)
     worlds: dict[str, list[str]] = field(default_factory=dict)
     """By mod the saved worlds that its content was placed in."""
+    adjusted: dict[str, Adjusting] = field(default_factory=dict)
+    """What was set in settings files that no build carries, by path."""
+    sets: list[str] = field(default_factory=list)
+    """Offered sets of settings that were in what was placed."""
 
     @property
     def named(self) -> Named:
@@ -51,7 +69,8 @@ class Record:
     def as_data(self) -> dict[str, Any]:
         rows = {path: [sha256, *sight] for path, (sha256, sight) in self.files.items()}
         told = {"release": self.release, "sha256": self.sha256, "files": rows, "renderings": self.renderings}
-        return {**told, "worlds": self.worlds}
+        adjusted = {path: one.as_data() for path, one in self.adjusted.items()}
+        return {**told, "worlds": self.worlds, "adjusted": adjusted, "sets": self.sets}
 
 
 def read_record(told: Any) -> Record:
@@ -62,7 +81,18 @@ def read_record(told: Any) -> Record:
     }
     renderings = {str(path): str(name) for path, name in told.get("renderings", {}).items()}
     worlds = {str(mod): [str(world) for world in names] for mod, names in told.get("worlds", {}).items()}
-    return Record(str(told["release"]), str(told.get("sha256", "")), files, renderings, worlds)
+    adjusted = {str(path): read_adjusting(one) for path, one in told.get("adjusted", {}).items()}
+    sets = [str(one) for one in told.get("sets", ())]
+    return Record(str(told["release"]), str(told.get("sha256", "")), files, renderings, worlds, adjusted, sets)
+
+
+def read_adjusting(told: Any) -> Adjusting:
+    """From what `Adjusting.as_data` gave. Raises as `read_record`."""
+    keys = (
+        Adjusted(tuple(map(str, key)), from_json(value), tuple(from_json(one) for one in earlier))
+        for key, value, earlier in told["keys"]
+    )
+    return Adjusting(str(told["name"]), tuple(keys))
 
 
 def rebuilt(release: Named, share: Lock, hashes: Mapping[str, str]) -> Record:
@@ -72,6 +102,8 @@ def rebuilt(release: Named, share: Lock, hashes: Mapping[str, str]) -> Record:
     settings nobody knows any more what the release rendered: a merge takes all that differs for the member's.
     """
     made = Record(release.number, release.sha256)
+    # Set once already, it is to be hoped: what its member made of them since is not overwritten.
+    made.adjusted = {path: Adjusting(rendering(path, "", share.terms)) for path in share.adjusted}
     for file in share.files:
         found = hashes.get(file.path)
         if share.terms.is_settings(file.path) and found is not None:

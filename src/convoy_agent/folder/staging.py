@@ -7,6 +7,7 @@ starts from. Builds are staged as their archives arrive, from several threads at
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -15,8 +16,8 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile
 from convoy_core.lock.rendering import render, rendering
 from convoy_core.outside.paths import checked_path
-from convoy_core.settings.formats import UnreadableSettings
-from convoy_core.settings.merge import KeyMerge, merge
+from convoy_core.settings.formats import Key, UnreadableSettings
+from convoy_core.settings.merge import KeyMerge, Merged
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 from convoy_io.zips import ArchiveWrong, Zip, opened
 
@@ -27,7 +28,8 @@ from ..storage.store import Store
 from .blocks import Siblings
 from .differences import as_text
 from .folder import Folder
-from .record import Record
+from .merging import Merging
+from .record import Adjusting, Record
 
 
 @dataclass
@@ -40,6 +42,8 @@ class Staged:
     """For merged files: the sha256 of the member's file that was merged."""
     rendered: dict[str, tuple[str, str]] = field(default_factory=dict)
     """For settings files: the sha256 of what the release renders, and the rendering's name."""
+    adjusted: dict[str, Adjusting] = field(default_factory=dict)
+    """What is set in settings files that no build carries, by path."""
     notes: list[dict[str, Any]] = field(default_factory=list)
     """What merging did, for the member to read."""
     sure: set[str] = field(default_factory=set)
@@ -49,8 +53,18 @@ class Staged:
 class Stager:
     """Stages one plan. `stage_build` may be called from several threads; `finish` comes once, after all of them."""
 
-    def __init__(self, folder: Folder, plan: Plan, target: Lock, record: Record, store: Store, told: Listener) -> None:
+    def __init__(
+        self,
+        folder: Folder,
+        plan: Plan,
+        target: Lock,
+        record: Record,
+        store: Store,
+        told: Listener,
+        pinned: Collection[tuple[str, Key]] = (),
+    ) -> None:
         self._folder, self._target, self._record, self._store, self.told = folder, target, record, store, told
+        self._merging, self._adjusted = Merging(folder, target, record, pinned), plan.paths(Act.ADJUST)
         self._wanted: dict[str, list[Move]] = {}
         for move in plan.moves:
             if move.file:
@@ -124,6 +138,8 @@ class Stager:
             for moves in self._wanted.values():
                 for move in moves:
                     self._content(move, staged)
+            for path in self._adjusted:
+                self._adjust(path, staged)
         return staged
 
     def _unpack(self, packed: Zip, file: PlacedFile, build: LockedBuild) -> None:
@@ -156,15 +172,9 @@ class Stager:
 
     def _merge(self, path: str, new: bytes, staged: Staged) -> None:
         mine = inside(self._folder.root, path).read_bytes()
-        base = self._folder.settings / self._record.files.get(path, ("", None))[0]
-        # Without what the earlier release rendered, or with a damaged copy, all that differs is taken for the member's.
-        before = base.read_bytes() if base.is_file() else new
-        if sha256_hex(before) != base.name:
-            before = new
-        enforced = [tweak.key for tweak in self._target.terms.enforced(path)]
         staged.found[path] = sha256_hex(mine)
         try:
-            merged = merge(path, before, mine, new, enforced)
+            merged = self._merging.merged(path, mine, new)
         except UnreadableSettings as error:
             beside = f"{path}{BESIDE}"
             staged.content[path] = staged.found[path]
@@ -172,14 +182,24 @@ class Stager:
             staged.notes.append({"path": path, "problem": error.sentence(), "beside": beside})
             return
         staged.content[path] = self._keep(merged.data, self._folder.staging)
-        staged.notes.append(
-            {
-                "path": path,
-                "changed": [".".join(key) for key in merged.changed],
-                "kept": [_said(one) for one in merged.kept],
-                "overruled": [_said(one) for one in merged.overruled],
-            }
-        )
+        staged.notes.append(_note(path, merged))
+
+    def _adjust(self, path: str, staged: Staged) -> None:
+        """Sets the pack's keys in a file that the game or a mod wrote. One that cannot be read stays as it is."""
+        try:
+            mine = inside(self._folder.root, path).read_bytes()
+            merged, staged.adjusted[path] = self._merging.adjusted(path, mine)
+        except FileNotFoundError:
+            # The game took it away meanwhile: the next sync that finds it there sets it.
+            return
+        except UnreadableSettings as error:
+            before = self._record.adjusted.get(path, Adjusting(""))
+            staged.adjusted[path] = Adjusting(self._merging.name_of(path), before.keys)
+            staged.notes.append({"path": path, "problem": error.sentence()})
+            return
+        staged.found[path] = sha256_hex(mine)
+        staged.content[path] = self._keep(merged.data, self._folder.staging)
+        staged.notes.append(_note(path, merged))
 
     def _keep(self, data: bytes, where: Path) -> str:
         sha256 = sha256_hex(data)
@@ -193,6 +213,16 @@ class Stager:
         if where == self._folder.staging:
             self._sure.add(sha256)
         return sha256
+
+
+def _note(path: str, merged: Merged) -> dict[str, Any]:
+    told: dict[str, Any] = {
+        "path": path,
+        "changed": [".".join(key) for key in merged.changed],
+        "kept": [_said(one) for one in merged.kept],
+        "overruled": [_said(one) for one in merged.overruled],
+    }
+    return {**told, "comments_lost": merged.comments_lost} if merged.comments_lost else told
 
 
 def _said(one: KeyMerge) -> dict[str, str]:

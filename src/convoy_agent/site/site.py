@@ -11,6 +11,7 @@ from urllib.parse import quote, urljoin
 import httpx
 
 from convoy_core.lock.lock import LockedBuild
+from convoy_core.settings.formats import Key
 from convoy_core.sync.deviations import Deviation
 from convoy_core.trust.signed import MOST_SIGNATURES, Signed, read_signed_data
 from convoy_core.trust.signing import key_fingerprint
@@ -95,6 +96,10 @@ class Head:
     keep: int = 0
     tells_settings: bool = False
     """Whether its member allowed to tell which settings they changed."""
+    sets: frozenset[str] = frozenset()
+    """Offered sets of settings that the member chose."""
+    pinned: frozenset[tuple[str, Key]] = frozenset()
+    """Settings that the member keeps as they are, whatever a release brings, by file and key."""
 
     @property
     def named(self) -> Named:
@@ -189,6 +194,8 @@ class Site:
                 read_signed_data(told["statement"]),
                 max(0, int(told.get("keep", 0))),
                 told.get("tells_settings") is True,
+                frozenset(map(str, told.get("sets", ()))),
+                pinned_of(told.get("pinned", ())),
             )
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
@@ -298,6 +305,11 @@ class Site:
         """Which build an archive is, in words; empty when the site does not know it."""
         told = _ask(self._client, "GET", f"agent/known/{sha256}").json()
         return str(told.get("name", "")) if isinstance(told, dict) else ""
+
+
+def pinned_of(told: Any) -> frozenset[tuple[str, Key]]:
+    """Settings by file and key, from JSON. Raises TypeError, ValueError or KeyError for what is none."""
+    return frozenset((str(path), tuple(map(str, key))) for path, key in told)
 
 
 def page_of(build: LockedBuild, sources: Mapping[str, str]) -> str:

@@ -90,6 +90,8 @@ class Subject:
     before: Lock | None = None
     followers: Sequence[Follower] = ()
     needed: Needed = Needed()
+    written: Mapping[str, str] = field(default_factory=dict)
+    """Settings files that no build carries and that the game, or a mod, wrote on somebody's machine: path to sha256."""
     names: Mapping[str, str] = field(default_factory=dict)
     """What mods are called that have no build in the draft."""
     comparisons: Comparisons = field(default_factory=Comparisons, repr=False, compare=False)

@@ -18,16 +18,7 @@ def check(subject: Subject) -> list[Finding]:
     for tweak in subject.terms.tweaks:
         holder = subject.laid.holder.get(tweak.path)
         if holder is None:
-            found.append(
-                _finding(
-                    subject,
-                    tweak,
-                    "",
-                    "no build lays that file down",
-                    Severity.ADVICE,
-                    "The game may write it at its first start; else nothing happens.",
-                )
-            )
+            found += _of_nobodys_file(subject, tweak)
             continue
         reading = subject.reading(holder, tweak.path)
         if reading is None or reading.trouble:
@@ -38,30 +29,36 @@ def check(subject: Subject) -> list[Finding]:
             if wrong := limit.wrong(tweak.value, is_text):
                 why = f"{subject.name(holder)} says so {says}."
                 found.append(_finding(subject, tweak, holder, wrong, Severity.WARNING, why))
-        elif tweak.key not in reading.keys:
-            found.append(
-                _finding(
-                    subject,
-                    tweak,
-                    holder,
-                    "the file has no such key",
-                    Severity.WARNING,
-                    f"{subject.name(holder)} may have renamed it.",
-                )
-            )
-        elif not is_text and kind(tweak.value) != kind(reading.keys[tweak.key]):
-            there = reading.keys[tweak.key]
-            found.append(
-                _finding(
-                    subject,
-                    tweak,
-                    holder,
-                    f"it is {kind(there)}, not {kind(tweak.value)}",
-                    Severity.WARNING,
-                    f"The file has {there} there.",
-                )
-            )
+        elif told := _against(tweak, reading, f"{subject.name(holder)} may have renamed it.", is_text):
+            found.append(_finding(subject, tweak, holder, told[0], Severity.WARNING, told[1]))
     return found
+
+
+def _of_nobodys_file(subject: Subject, tweak: Tweak) -> list[Finding]:
+    """A setting of a file that the game, or a mod, writes itself."""
+    reading = subject.readings.get(subject.written.get(tweak.path, ""))
+    if not subject.terms.is_own_settings(tweak.path):
+        severity, what = Severity.WARNING, "no build lays that file down"
+        why = "It is none of the game’s settings files, so nothing is set."
+    elif reading is None or reading.trouble:
+        severity, what = Severity.ADVICE, "no build lays that file down"
+        why = "It is set as soon as the game, or a mod, has written it; until somebody’s has, nobody knows its keys."
+    else:
+        told = _against(tweak, reading, "So it is on a machine that wrote it.", format_of(tweak.path) in TEXT_ONLY)
+        if told is None:
+            return []
+        severity, (what, why) = Severity.WARNING, told
+    return [_finding(subject, tweak, "", what, severity, why)]
+
+
+def _against(tweak: Tweak, reading: Reading, gone: str, is_text: bool) -> tuple[str, str] | None:
+    """What is wrong with a tweak by the file as it comes, and why; `gone`: why a key may be missing."""
+    if tweak.key not in reading.keys:
+        return "the file has no such key", gone
+    there = reading.keys[tweak.key]
+    if is_text or kind(tweak.value) == kind(there):
+        return None
+    return f"it is {kind(there)}, not {kind(tweak.value)}", f"The file has {there} there."
 
 
 def _limit(subject: Subject, mod: str, tweak: Tweak, reading: Reading, is_text: bool) -> tuple[Limit, str]:

@@ -136,6 +136,8 @@ def terms_changes(before: Terms, after: Terms) -> tuple[dict[str, Any], ...]:
     """Change log rows for what the pack sets, and for steps by hand; told as `Change.as_data` tells mods."""
     old = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in before.tweaks}
     new = {f"{one.path}: {'.'.join(one.key)}": _how(one) for one in after.tweaks}
+    old |= {f"set to choose: {one.name}": counted(len(one.tweaks), "setting") for one in before.offers}
+    new |= {f"set to choose: {one.name}": counted(len(one.tweaks), "setting") for one in after.offers}
     old |= {f"step: {one.text}": "to do" for one in before.steps}
     new |= {f"step: {one.text}": "to do" for one in after.steps}
     return set_rows(old, new)

@@ -106,6 +106,17 @@ class Lock:
     def by_path(self) -> Mapping[str, PlacedFile]:
         return {file.path: file for file in self.files}
 
+    @cached_property
+    def adjusted(self) -> tuple[str, ...]:
+        """Settings files that no build carries and in which keys are set as soon as the game, or a mod, wrote them."""
+        paths = [path for path in self.terms.by_path if path not in self.by_path and self.terms.is_own_settings(path)]
+        return tuple(sorted(path for path in paths if any(one.sets for one in self.terms.by_path[path])))
+
+    def with_sets(self, chosen: Collection[str]) -> Lock:
+        """This lock with the offered sets that a member chose."""
+        terms = self.terms.with_sets(chosen)
+        return self if terms is self.terms else replace(self, terms=terms)
+
     def share(self, place: Side) -> Lock:
         """What belongs on a player's machine or on the server (docs/rules.md, "Words")."""
         share = self._only({build.mod for build in self.builds if build.side.goes_to(place)})

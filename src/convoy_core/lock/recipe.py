@@ -24,7 +24,9 @@ FORMAT_WITH_WORLDS = "convoy-recipe/2"
 """Of releases with content for saved worlds: an agent that knows nothing of it would make a world called `{world}`."""
 
 FORMAT_WITH_SIDES = "convoy-recipe/3"
-"""Of releases with settings for players or the server alone: an older agent would set them on both."""
+"""Of releases with settings for players or the server alone, which an older agent would set on both, or with sets that
+members choose, of which it knows nothing.
+"""
 
 FORMATS = (FORMAT, FORMAT_WITH_WORLDS, FORMAT_WITH_SIDES)
 
@@ -97,7 +99,7 @@ class Recipe:
 
 def _format_of(lock: Lock) -> str:
     """The oldest that says all of it: releases that need nothing newer stay as they were, to the byte."""
-    if lock.terms.has_sides:
+    if lock.terms.has_sides or lock.terms.offers:
         return FORMAT_WITH_SIDES
     return FORMAT_WITH_WORLDS if for_worlds(lock) else FORMAT
 

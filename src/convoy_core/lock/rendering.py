@@ -15,10 +15,9 @@ from .terms import How, Terms, Tweak
 
 def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
     """The file with enforced and starting values set; advice is for reading. Raises UnreadableSettings."""
-    setting = [tweak for tweak in tweaks if tweak.how is not How.ADVICE]
-    if not setting:
+    sets = keys_set(path, tweaks)
+    if not sets:
         return data
-    sets = {tweak.key: spelled(path, tweak.value) for tweak in setting}
     document = open_settings(path, data)
     changes = {
         key: value for key, value in sets.items() if key not in document.values or not same(document.values[key], value)
@@ -26,8 +25,16 @@ def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
     return document.changed(changes)
 
 
+def keys_set(path: str, tweaks: Iterable[Tweak]) -> dict[Key, Value]:
+    """What enforced and starting values say, as the file at `path` spells them."""
+    return {tweak.key: spelled(path, tweak.value) for tweak in tweaks if tweak.how is not How.ADVICE}
+
+
 def rendering(path: str, sha256: str, terms: Terms) -> str:
-    """Names what a release renders at a path: equal exactly when the build's file and the tweaks that set are equal."""
+    """Names what a release renders at a path: equal exactly when the build's file and the tweaks that set are equal.
+
+    `sha256` of a file that no build carries: empty.
+    """
     setting = [tweak.as_data() for tweak in terms.by_path.get(path, ()) if tweak.how is not How.ADVICE]
     return sha256_hex(canonical_json([sha256, setting])) if setting else sha256
 

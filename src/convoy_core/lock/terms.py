@@ -5,7 +5,7 @@ Source: docs/rules.md, "Words" and "Sync"; docs/rules.md, "The job" 6, 9 and 12.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any
@@ -17,7 +17,7 @@ from ..settings.formats import TEXT_ONLY, Key, Value, format_of
 from ..words.errors import MalformedInput
 from ..words.model import Side
 
-MAX_STEPS, MAX_TWEAKS = 50, 5_000
+MAX_STEPS, MAX_TWEAKS, MAX_OFFERS = 50, 5_000, 30
 """Nobody does more by hand; of settings, some large packs set two thousand."""
 
 
@@ -39,9 +39,25 @@ class Tweak:
     how: How
     side: Side = Side.BOTH
 
+    @property
+    def sets(self) -> bool:
+        return self.how is not How.ADVICE
+
     def as_data(self) -> dict[str, Any]:
         told = {"path": self.path, "key": list(self.key), "value": self.value, "how": self.how}
         return told if self.side is Side.BOTH else {**told, "side": self.side}
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """A set of settings that a member may choose. Nothing in it is enforced."""
+
+    id: str
+    name: str
+    tweaks: tuple[Tweak, ...]
+
+    def as_data(self) -> dict[str, Any]:
+        return {"id": self.id, "name": self.name, "tweaks": [tweak.as_data() for tweak in self.tweaks]}
 
 
 class Check(StrEnum):
@@ -67,7 +83,7 @@ class HandStep:
 
 @dataclass(frozen=True)
 class Terms:
-    """`settings` and `worlds` are the game's; tweaks and steps the curator's.
+    """`settings` and `worlds` are the game's; tweaks, steps and offered sets the curator's.
 
     `settings`: patterns of paths (`outside.patterns`). `worlds`: folders.
     """
@@ -76,6 +92,7 @@ class Terms:
     worlds: tuple[str, ...] = ()
     tweaks: tuple[Tweak, ...] = ()
     steps: tuple[HandStep, ...] = ()
+    offers: tuple[Offer, ...] = ()
     by_path: Mapping[str, tuple[Tweak, ...]] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -93,17 +110,38 @@ class Terms:
         """Whether a path is a settings file that can be merged: one of the game's places, in a known format."""
         return bool(self.settings and format_of(path) and matcher(self.settings).fullmatch(path))
 
+    def is_own_settings(self, path: str) -> bool:
+        """Whether a path is a settings file in which keys may be set although no build carries it."""
+        return self.is_settings(path) and not self.is_world(path)
+
     def is_world(self, path: str) -> bool:
         return any(path.startswith(f"{folder}/") for folder in self.worlds)
 
     def share(self, place: Side) -> Terms:
         """What holds on a player's machine, or on the server."""
-        left = tuple(tweak for tweak in self.tweaks if tweak.side.goes_to(place))
-        return self if len(left) == len(self.tweaks) else replace(self, tweaks=left)
+        if not self.has_sides:
+            return self
+        offers = tuple(replace(one, tweaks=_for(place, one.tweaks)) for one in self.offers)
+        return replace(self, tweaks=_for(place, self.tweaks), offers=tuple(one for one in offers if one.tweaks))
 
     @property
     def has_sides(self) -> bool:
-        return any(tweak.side is not Side.BOTH for tweak in self.tweaks)
+        offered = (tweak for one in self.offers for tweak in one.tweaks)
+        return any(tweak.side is not Side.BOTH for tweak in (*self.tweaks, *offered))
+
+    def with_sets(self, chosen: Collection[str]) -> Terms:
+        """With the offered sets that a member chose, of which the later goes before the earlier and all of them before
+        the pack's own; what is enforced stays. Names that are no set of this release are passed by.
+        """
+        taken = [one for one in self.offers if one.id in chosen]
+        if not taken:
+            return self
+        found = {(tweak.path, tweak.key): tweak for tweak in self.tweaks}
+        for tweak in (tweak for one in taken for tweak in one.tweaks):
+            there = found.get((tweak.path, tweak.key))
+            if there is None or there.how is not How.ENFORCED:
+                found[tweak.path, tweak.key] = tweak
+        return replace(self, tweaks=tuple(found.values()))
 
     def enforced(self, path: str) -> tuple[Tweak, ...]:
         return tuple(tweak for tweak in self.by_path.get(path, ()) if tweak.how is How.ENFORCED)
@@ -114,17 +152,34 @@ class Terms:
             "worlds": list(self.worlds),
             "tweaks": [tweak.as_data() for tweak in self.tweaks],
             "steps": [step.as_data() for step in self.steps],
+            **({"offers": [one.as_data() for one in self.offers]} if self.offers else {}),
         }
+
+
+def _for(place: Side, tweaks: Iterable[Tweak]) -> tuple[Tweak, ...]:
+    return tuple(tweak for tweak in tweaks if tweak.side.goes_to(place))
 
 
 def read_terms(fields: Fields) -> Terms:
     """Terms from a lock's JSON data; all parts may be missing. Raises MalformedInput or HostileArchive."""
     tweaks = tuple(read_tweak(one) for one in fields.items("tweaks"))
     steps = tuple(read_step(one) for one in fields.items("steps"))
-    if len(tweaks) > MAX_TWEAKS or len(steps) > MAX_STEPS:
+    offers = tuple(read_offer(one) for one in fields.items("offers"))
+    many = len(tweaks) + sum(len(one.tweaks) for one in offers)
+    if many > MAX_TWEAKS or len(steps) > MAX_STEPS or len(offers) > MAX_OFFERS:
         raise MalformedInput("The lock has more tweaks or steps than anybody reads.", field="tweaks")
     worlds = tuple(checked_path(folder) for folder in fields.strings("worlds"))
-    return Terms(checked_patterns(fields.strings("settings"), "settings"), worlds, tweaks, steps)
+    if len({one.id for one in offers}) < len(offers):
+        raise MalformedInput("Two sets that the lock offers have one name.", field="offers")
+    return Terms(checked_patterns(fields.strings("settings"), "settings"), worlds, tweaks, steps, offers)
+
+
+def read_offer(fields: Fields) -> Offer:
+    tweaks = tuple(read_tweak(one) for one in fields.items("tweaks"))
+    name = fields.text("name", longest=80)
+    if any(tweak.how is How.ENFORCED for tweak in tweaks):
+        raise MalformedInput(f"The set “{name}” cannot be offered.", "Something in it is enforced.", field="offers")
+    return Offer(fields.text("id", longest=80), name, tweaks)
 
 
 def read_tweak(fields: Fields) -> Tweak:

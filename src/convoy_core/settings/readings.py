@@ -73,14 +73,14 @@ def _clean(comments: Mapping[Key, Comment]) -> dict[Key, Comment]:
 def as_text(reading: Reading) -> str:
     """The keys as they are kept, with what is said above and behind each where anything is."""
     said = {key: [one.above, one.behind] for key, one in reading.comments.items()}
-    rows = [[list(key), _out(value), *said.get(key, ())] for key, value in reading.keys.items()]
+    rows = [[list(key), as_json(value), *said.get(key, ())] for key, value in reading.keys.items()]
     return json.dumps(rows, ensure_ascii=False, separators=(",", ":"))
 
 
 def from_text(text: str, trouble: str = "") -> Reading:
     """What `as_text` wrote."""
     rows = json.loads(text)
-    keys = {tuple(key): _in(value) for key, value, *_ in rows}
+    keys = {tuple(key): from_json(value) for key, value, *_ in rows}
     return Reading(keys, trouble, {tuple(row[0]): Comment(row[2], row[3]) for row in rows if len(row) == 4})
 
 
@@ -100,7 +100,7 @@ def reported(rows: Any) -> Reading:
             raise MalformedInput("A key is a list of names.", field=f"keys[{at}]")
         if not all(isinstance(one, str) and len(one) <= LONGEST for one in said):
             raise MalformedInput("What is said of a key is text.", field=f"keys[{at}]")
-        found[tuple(key)] = _in(value)
+        found[tuple(key)] = from_json(value)
         if said:
             comments[tuple(key)] = Comment(*said)
     return Reading(found, comments=comments)
@@ -126,26 +126,28 @@ def _is_whole(text: str) -> bool:
 TIMES: dict[str, Any] = {"datetime": datetime, "date": date, "time": time}
 
 
-def _out(value: Value) -> Any:
+def as_json(value: Value) -> Any:
+    """A value as JSON has it; what JSON does not know is a table of one nameless entry."""
     for name, kind in TIMES.items():
         if isinstance(value, kind):
             return {"": [name, value.isoformat()]}
     if isinstance(value, float) and not math.isfinite(value):
         return {"": ["float", str(value)]}
     if isinstance(value, list | tuple):
-        return [_out(one) for one in value]
+        return [as_json(one) for one in value]
     if isinstance(value, dict):
-        return {str(name): _out(one) for name, one in value.items()}
+        return {str(name): as_json(one) for name, one in value.items()}
     return value
 
 
-def _in(value: Any) -> Value:
+def from_json(value: Any) -> Value:
+    """What `as_json` gave. Raises MalformedInput for a special value that is none."""
     if isinstance(value, list):
-        return [_in(one) for one in value]
+        return [from_json(one) for one in value]
     if isinstance(value, dict):
         if isinstance(value.get(""), list) and len(value) == 1:
             return _special(value[""])
-        return {name: _in(one) for name, one in value.items()}
+        return {name: from_json(one) for name, one in value.items()}
     return value
 
 

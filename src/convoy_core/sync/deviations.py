@@ -120,6 +120,7 @@ def differences_of(report: Report, share: Lock | None) -> tuple[Difference, ...]
         own = not build and what is Deviation.EXTRA and all(path in report.harmless for path in paths)
         counts = what is Deviation.SETTING or (build.must_match if build else not own)
         strayed = tuple(one for one in report.strayed if one.path in paths) if what is Deviation.SETTING else ()
-        name, version = (build.name, build.version) if build else ("", "")
+        # Of a settings file that the game wrote, the path is all there is to name.
+        name, version = (build.name, build.version) if build else (paths[0] if strayed else "", "")
         found.append(Difference(mod, name, what, tuple(paths), counts, version, has, strayed))
     return tuple(sorted(found, key=lambda one: (not one.counts, one.what is Deviation.EXTRA, one.name, one.what)))

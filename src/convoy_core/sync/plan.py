@@ -33,6 +33,8 @@ class Act(StrEnum):
     """An earlier file of the pack lies there, untouched: the new one takes its place."""
     MERGE = "merge"
     """A settings file that the member changed, and the release too: key by key."""
+    ADJUST = "adjust"
+    """A settings file that the game wrote, or a mod: the pack's keys are set in it, and nothing else."""
     ASIDE = "aside"
     """The member's file, or one that was altered: it is moved aside, never deleted."""
     REMOVE = "remove"
@@ -41,7 +43,9 @@ class Act(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One act on one path. `file` is what is to lie there afterwards (PLACE, REPLACE), or goes into it (MERGE)."""
+    """One act on one path. `file` is what is to lie there afterwards (PLACE, REPLACE), or goes into it (MERGE); what
+    is adjusted has none.
+    """
 
     act: Act
     path: str
@@ -60,11 +64,14 @@ class SyncChoices:
 
 @dataclass(frozen=True, slots=True)
 class Recorded:
-    """What the agent placed last: path to sha256, the renderings of settings files, and the lock it came from."""
+    """What the agent placed last: path to sha256, the renderings of settings files, and the lock it came from.
+    `adjusted`: what was set in settings files that no build carried, by path, as `rendering` names it.
+    """
 
     hashes: Mapping[str, str] = field(default_factory=dict)
     renderings: Mapping[str, str] = field(default_factory=dict)
     lock: Lock | None = None
+    adjusted: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +103,10 @@ class Plan:
     """What touches saved worlds; they are backed up first."""
     adopted: tuple[str, ...] = ()
     """Paths of the pack where the right file lay already, put there by no sync: it is the member's."""
+    rewritten: Mapping[str, int] = field(default_factory=dict)
+    """Settings files that lose comments, with how many: those stand within a value that is written anew. Found out by
+    who reads the files, as far as they are there.
+    """
 
     @property
     def fetch_bytes(self) -> int:
@@ -118,11 +129,12 @@ def make_plan(
     target: Lock,
     stored: Collection[str] = (),
     choices: SyncChoices = SyncChoices(),
+    pinned: Collection[str] = (),
 ) -> Plan:
     """What has to happen so that the folder holds `target` and whatever is the member's.
 
     `stored`: sha256 of archives that need no fetching; `target`: this machine's share of the release's lock, without
-    what its member leaves out.
+    what its member leaves out; `pinned`: settings files of which the member keeps something, whatever a release brings.
     """
     aside = set(_in_the_way(scan.hashes, target))
     moves: list[Move] = []
@@ -130,7 +142,7 @@ def make_plan(
     adopted: list[str] = []
     left_alone = 0
     for file in target.files:
-        act = _act_on(file, record, scan, target)
+        act = _act_on(file, record, scan, target, file.path in pinned)
         if act is None:
             left_alone += 1
             if scan.hashes[file.path] != record.hashes.get(file.path, file.sha256):
@@ -150,6 +162,7 @@ def make_plan(
             moves.append(Move(Act.REMOVE, path))
         else:
             aside.add(path)
+    moves += (Move(Act.ADJUST, path) for path in _to_adjust(record, scan, target) if path not in aside)
     extras = _extras(scan.hashes, record.hashes, target) - aside
     if target.set_aside:
         # The pack says that these are not to be there; whoever put them there finds them beside.
@@ -176,10 +189,10 @@ def make_plan(
     )
 
 
-_ACT_ORDER = {Act.ASIDE: 0, Act.REMOVE: 1, Act.REPLACE: 2, Act.PLACE: 2, Act.MERGE: 2}
+_ACT_ORDER = {Act.ASIDE: 0, Act.REMOVE: 1, Act.REPLACE: 2, Act.PLACE: 2, Act.MERGE: 2, Act.ADJUST: 2}
 
 
-def _act_on(file: PlacedFile, record: Recorded, scan: Scan, target: Lock) -> Act | None:
+def _act_on(file: PlacedFile, record: Recorded, scan: Scan, target: Lock, is_pinned: bool) -> Act | None:
     """What happens to a file that the lock wants; None when it stays as it lies there."""
     found, placed = scan.hashes.get(file.path), record.hashes.get(file.path)
     if found is None:
@@ -193,10 +206,23 @@ def _act_on(file: PlacedFile, record: Recorded, scan: Scan, target: Lock) -> Act
             return Act.ASIDE
         if placed is None or record.renderings.get(file.path, placed) == wanted:
             return Act.MERGE if file.path in scan.strayed else None
-        return Act.REPLACE if found == placed else Act.MERGE
+        return Act.REPLACE if found == placed and not is_pinned else Act.MERGE
     if found == file.sha256 or (placed == file.sha256 and file.path in target.terms.by_hand):
         return None
     return Act.REPLACE if found == placed else Act.ASIDE
+
+
+def _to_adjust(record: Recorded, scan: Scan, target: Lock) -> list[str]:
+    """Settings files of the game's own in which something is to be set, or to say again what it said before the pack.
+    One that is not there yet waits for the game to write it.
+    """
+    wanted = {path: rendering(path, "", target.terms) for path in target.adjusted}
+    return [
+        path
+        for path in {*wanted, *record.adjusted} - target.by_path.keys()
+        if scan.hashes.get(path, NOT_READ) not in (NOT_READ, NOT_PLAIN)
+        and (record.adjusted.get(path, "") != wanted.get(path, "") or path in scan.strayed)
+    ]
 
 
 def _world_changes(before: Lock | None, target: Lock, scan: Scan) -> tuple[WorldChange, ...]:
@@ -238,7 +264,8 @@ def _archives_wanted(moves: list[Move], target: Lock, stored: Collection[str]) -
 
 
 SAID = {
-    Act.PLACE: "new", Act.REPLACE: "replaced", Act.MERGE: "merged", Act.REMOVE: "removed", Act.ASIDE: "moved aside",
+    Act.PLACE: "new", Act.REPLACE: "replaced", Act.MERGE: "merged", Act.ADJUST: "adjusted", Act.REMOVE: "removed",
+    Act.ASIDE: "moved aside",
 }  # fmt: skip
 
 

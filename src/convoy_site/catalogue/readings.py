@@ -204,11 +204,10 @@ class Reported:
     trouble: str = ""
 
 
-def take_reported(pack: Drawing, user: User, builds: Iterable[Build], told: Iterable[Reported]) -> int:
-    """Readings of what only a person may fetch, from the agent of a member who has it. Kept for the crew alone; only of
-    files that builds of the pack carry and nobody has read. Raises MalformedInput.
+def take_reported(pack: Drawing, user: User, wanted: Collection[str], told: Iterable[Reported]) -> int:
+    """Readings of what only a member has, from their agent: kept for the crew alone, and only of `wanted` files, by
+    sha256. Raises MalformedInput.
     """
-    wanted = {sha256 for one in wanted_of(pack, builds, by_hand=True) for sha256, _ in one.files.values()}
     rows = []
     for one in told:
         if one.sha256 not in wanted:

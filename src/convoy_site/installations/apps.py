@@ -7,8 +7,9 @@ class InstallationsConfig(AppConfig):
 
     def ready(self) -> None:
         from ..packs import checking
-        from .own_settings import set_otherwise
+        from .own_settings import set_otherwise, written
         from .standings import followers_of
 
         checking.ASKED.followers = followers_of
         checking.ASKED.set_otherwise = set_otherwise
+        checking.ASKED.written = written

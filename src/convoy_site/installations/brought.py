@@ -65,9 +65,18 @@ def unread_of(one: Installation) -> list[Wanted]:
     return readings.wanted_of(one.pack, _by_hand(one), by_hand=True)
 
 
+def unread_written(one: Installation) -> dict[str, str]:
+    """Settings files that the game wrote there and that nobody has read: path to sha256."""
+    written: dict[str, str] = one.about.get("written", {})
+    there = readings.known_hashes(one.pack, set(written.values()))
+    return {path: sha256 for path, sha256 in written.items() if sha256 not in there}
+
+
 def take_readings(one: Installation, told: Iterable[Reported]) -> int:
     """Keeps what an agent read; gives how many files that were. Raises MalformedInput."""
-    return readings.take_reported(one.pack, one.member, _by_hand(one), told)
+    asked = unread_of(one)
+    hashes = {sha256 for each in asked for sha256, _ in each.files.values()} | set(unread_written(one).values())
+    return readings.take_reported(one.pack, one.member, hashes, told)
 
 
 def _by_hand(one: Installation) -> list[Build]:

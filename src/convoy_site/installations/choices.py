@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
+from typing import Any
 from uuid import UUID
 
 from django.db import transaction
@@ -13,7 +14,7 @@ from ..people.rights import NotFound
 from ..releases.services import releases_of
 from . import stand_ins
 from .joining import installation_for
-from .models import Installation
+from .models import OF_SETTINGS, Installation
 from .standings import followed
 
 
@@ -24,6 +25,9 @@ class MemberChoices:
     stays_at: str | None = None
     trial: bool | None = None
     tells_settings: bool | None = None
+    setting_sets: Sequence[str] | None = None
+    pinned: Sequence[Mapping[str, Any]] | None = None
+    """Settings that stay as they are, by `path` and `key`."""
     left_out: Sequence[str] | None = None
     asked_about: Sequence[str] | None = None
     worlds: Mapping[str, Sequence[str]] | None = None
@@ -35,6 +39,9 @@ class MemberChoices:
     as_default: Sequence[str] | None = None
     """Of the four above, those of which nothing is said for this installation any more."""
 
+
+LOOKED_AT = ("trial", "stays_at", "left_out", "worlds", "tells_settings", "setting_sets", "pinned")
+"""After one of these is chosen, a sync may do something else."""
 
 CHOSEN = tuple(one.name for one in fields(MemberChoices) if one.name != "as_default")
 
@@ -54,8 +61,10 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
             one.tells_settings = choices.tells_settings
             if not choices.tells_settings:
                 # What was told goes at once, not at the next look.
-                one.about = {name: told for name, told in one.about.items() if name != "settings"}
-        for name in ("left_out", "asked_about"):
+                one.about = {name: told for name, told in one.about.items() if name not in OF_SETTINGS}
+        if choices.pinned is not None:
+            one.pinned = sorted([row["path"], list(row["key"])] for row in choices.pinned)
+        for name in ("left_out", "asked_about", "setting_sets"):
             if (value := getattr(choices, name)) is not None:
                 setattr(one, name, sorted(set(value)))
         if choices.worlds is not None:
@@ -77,8 +86,7 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
             one.stays_at = found
         one.orders, one.called_at = one.orders + 1, timezone.now()
         one.save(update_fields=[*CHOSEN, "about", "orders", "called_at"])
-        looked_at = (choices.trial, choices.stays_at, choices.left_out, choices.worlds, choices.tells_settings)
-        moved = any(each is not None for each in looked_at)
+        moved = any(getattr(choices, name) is not None for name in LOOKED_AT)
         if moved and one.machine_id and one.token_hash:
             stand_ins.send_agent(one, only_look=True)
     return one

@@ -10,6 +10,9 @@ from ..people.defaults import PRODUCT, Name, Settled, said_by, settled
 from ..people.models import User
 from ..releases.models import Release
 
+OF_SETTINGS = ("settings", "written")
+"""What an agent tells only where its member allowed it."""
+
 
 class StandInMachine(models.Model):
     """A folder that stands for somebody's machine in the demo. Its agent is run by the worker, at a button's press."""
@@ -96,6 +99,10 @@ class Installation(models.Model):
     """Whether it follows trial releases too."""
     tells_settings = models.BooleanField(default=False)
     """Its member allowed the agent to tell which settings they changed, for the crew's curators to see."""
+    setting_sets = ArrayField(models.CharField(max_length=80), default=list)
+    """Offered sets of settings that its member chose."""
+    pinned = models.JSONField(default=list)
+    """Settings that its member keeps as they are, whatever a release brings: rows of path and key."""
     left_out = ArrayField(models.CharField(max_length=80), default=list)
     """Optional mods that its member does without."""
     worlds = models.JSONField(default=dict)

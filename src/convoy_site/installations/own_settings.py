@@ -13,70 +13,102 @@ from ..packs.models import Pack
 from ..releases.models import Release
 from ..releases.services import recipe_of
 from .models import Installation
+from .shapes.member import OfferedSetOut, OwnSettingOut
 
 MOST_ROWS = 400
 
-
-@dataclass(frozen=True)
-class OwnSetting:
-    """As `shapes.member.OwnSettingOut`."""
-
-    path: str
-    key: list[str]
-    how: str
-    pack: str
-    installed: str
-    mine: str
-    was: str
+Place = tuple[str, tuple[str, ...]]
+"""A setting: its file's path, and its key."""
 
 
-def own_settings(one: Installation, target: Release | None) -> list[OwnSetting]:
+def own_settings(one: Installation, target: Release | None) -> list[OwnSettingOut]:
     """By path and key: what going to `target` changes among them first, then what differs here, then the rest."""
     wanted, had = _tweaks(one, target), _tweaks(one, one.release)
     told = {(row["path"], tuple(row["key"])): row for row in one.about.get("settings", ())}
+    pinned = {(path, tuple(key)) for path, key in one.pinned}
+    server = _server_has(one)
     rows = []
-    for path, key in sorted({*wanted, *had, *told}):
+    for path, key in sorted({*wanted, *had, *told, *pinned, *server}):
         tweak, before, here = wanted.get((path, key)), had.get((path, key)), told.get((path, key))
         rows.append(
-            OwnSetting(
-                path,
-                list(key),
-                tweak.how if tweak else "",
-                as_words(tweak.value) if tweak else "",
-                as_words(before.value) if before else "",
-                _told(here["mine"]) if here else "",
-                _told(here["was"]) if here else "",
+            OwnSettingOut(
+                path=path,
+                key=list(key),
+                how=tweak.how if tweak else "",
+                pack=as_words(tweak.value) if tweak else "",
+                installed=as_words(before.value) if before else "",
+                mine=_told(here["mine"]) if here else "",
+                was=_told(here["was"]) if here else "",
+                server=server.get((path, key), ""),
+                pinned=(path, key) in pinned,
             )
         )
     rows.sort(key=lambda row: (row.pack == row.installed, not row.mine, row.path, row.key))
     return rows[:MOST_ROWS]
 
 
+def offered_sets(one: Installation, target: Release | None) -> list[OfferedSetOut]:
+    """Sets of settings that its member may choose."""
+    offers = recipe_of(target.pk).lock.bare.share(Side(one.side)).terms.offers if target else ()
+    return [
+        OfferedSetOut(
+            id=offer.id,
+            name=offer.name,
+            taken=offer.id in one.setting_sets,
+            settings=[f"{'.'.join(tweak.key)} = {as_words(tweak.value)}" for tweak in offer.tweaks],
+        )
+        for offer in offers
+    ]
+
+
 def _told(value: object) -> str:
     return "not there" if value is None else as_words(value)
 
 
-def _tweaks(one: Installation, release: Release | None) -> dict[tuple[str, tuple[str, ...]], Tweak]:
+def _server_has(one: Installation) -> dict[Place, str]:
+    """What servers of the pack have otherwise than it was placed, as far as their keepers let it be seen."""
+    if one.side == Side.SERVER:
+        return {}
+    return {
+        (str(row["path"]), tuple(row["key"])): _told(row["mine"])
+        for told in reversed(machines_of(one.pack))
+        if told.installation.side == Side.SERVER
+        for row in told.rows
+    }
+
+
+def _tweaks(one: Installation, release: Release | None) -> dict[Place, Tweak]:
     if release is None:
         return {}
-    share = recipe_of(release.pk).lock.bare.share(Side(one.side))
+    share = recipe_of(release.pk).lock.bare.share(Side(one.side)).with_sets(one.setting_sets)
     return {(tweak.path, tweak.key): tweak for tweak in share.terms.tweaks}
 
 
 @dataclass(frozen=True)
 class Machine:
-    """One installation whose member lets its settings be seen. `rows`: as the agent told them."""
+    """One installation whose member lets its settings be seen. `rows`: as the agent told them; `written`: settings
+    files that the game or a mod wrote there, with their hashes.
+    """
 
     installation: Installation
     rows: list[dict[str, Any]]
+    written: dict[str, str]
 
 
 def machines_of(pack: Pack) -> list[Machine]:
     """Installations of a pack that told something, newest heard first."""
     found = pack.installations.filter(tells_settings=True, member__isnull=False).select_related("member")
-    return [Machine(one, one.about["settings"]) for one in found.order_by("-heard_at") if one.about.get("settings")]
+    told = [
+        Machine(one, one.about.get("settings", []), one.about.get("written", {})) for one in found.order_by("-heard_at")
+    ]
+    return [one for one in told if one.rows or one.written]
 
 
-def set_otherwise(pack: Pack) -> set[tuple[str, tuple[str, ...]]]:
+def written(pack: Pack) -> dict[str, str]:
+    """Settings files that no build carries and that somebody's game wrote: path to sha256, as last heard of."""
+    return {path: sha256 for one in reversed(machines_of(pack)) for path, sha256 in one.written.items()}
+
+
+def set_otherwise(pack: Pack) -> set[Place]:
     """Settings that any of them has otherwise than it was placed."""
     return {(str(row["path"]), tuple(row["key"])) for one in machines_of(pack) for row in one.rows}

@@ -1,6 +1,5 @@
 """The page of one installation, from what its agent told and what its release holds."""
 
-from dataclasses import asdict
 from typing import Any
 
 from django.db.models import QuerySet
@@ -23,7 +22,7 @@ from ..releases.services import recipe_of, releases_of
 from ..releases.shapes import ReleaseRow, release_row
 from . import orders, progress
 from .models import Installation
-from .own_settings import own_settings
+from .own_settings import offered_sets, own_settings
 from .shapes.member import (
     BackupOut,
     ChoiceOut,
@@ -34,7 +33,6 @@ from .shapes.member import (
     HoldsOut,
     InstallationPage,
     IntoWorldsOut,
-    OwnSettingOut,
     PlanOut,
     ProgressOut,
     StandingOut,
@@ -138,7 +136,8 @@ def page_of(one: Installation) -> InstallationPage:
         worlds_here=[row["world"] for row in about.get("worlds", ())],
         into_worlds=_into_worlds(one, target),
         tells_settings=one.tells_settings,
-        settings=[OwnSettingOut(**asdict(row)) for row in own_settings(one, target)],
+        settings=own_settings(one, target),
+        offered=offered_sets(one, target),
         steps=_steps(about.get("steps", []), target),
         backups=[BackupOut(**row) for row in about.get("backups", [])],
         history=[HistoryOut(**row) for row in about.get("history", [])],
@@ -158,7 +157,7 @@ def page_of(one: Installation) -> InstallationPage:
 
 
 def _moves(plan: PlanOut | None) -> bool:
-    return plan is not None and plan.place + plan.replace + plan.merge + plan.remove > 0
+    return plan is not None and plan.place + plan.replace + plan.merge + plan.adjust + plan.remove > 0
 
 
 def _sync_does(stood: Stood, has_changes: bool) -> str:
@@ -211,7 +210,7 @@ def _plan(told: dict[str, Any] | None) -> PlanOut | None:
         return None
     counts = told["counts"]
     kept = {name: value for name, value in told.items() if name not in ("counts", "worlds")}
-    return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "remove")})
+    return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "adjust", "remove")})
 
 
 def _steps(told: list[dict[str, Any]], target: Release | None) -> list[StepOut]:

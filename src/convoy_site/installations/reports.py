@@ -17,7 +17,7 @@ from ..catalogue.services import shelf
 from ..packs.models import Pack
 from ..people.rights import NotFound
 from ..releases.services import recipe_of, releases_of
-from .models import Installation
+from .models import OF_SETTINGS, Installation
 
 MAX_DEVIATIONS = 10_000
 """Paths in one report. An agent with more sends that many: nobody reads further, and the state is the same."""
@@ -65,7 +65,8 @@ def take_report(known: Installation, told: AgentReport) -> None:
     installation.about = told.about
     if not installation.tells_settings:
         # Allowed no more since the agent asked: then it is not kept.
-        installation.about.pop("settings", None)
+        for name in OF_SETTINGS:
+            installation.about.pop(name, None)
     installation.has, installation.harmless = {}, []
     if release and told.found:
         share = recipe_of(release.pk).lock.share(Side(installation.side))

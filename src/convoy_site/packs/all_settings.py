@@ -25,6 +25,9 @@ from ..people.rights import NotFound
 from . import checking, drafts
 from .models import Draft
 
+WRITTEN = "Written by the game itself"
+"""In the place of a mod's name, for settings files that no build carries."""
+
 MOST_TABLES = 12
 """Tables that are kept in memory: one of 30,000 keys takes some 40 MB."""
 
@@ -39,7 +42,7 @@ class Shown:
     names: Mapping[str, str]
     """Mod to what it is called, in order."""
     files: Mapping[str, str]
-    """Path to mod, of every settings file that is laid down."""
+    """Path to mod, of every settings file that is laid down, or that the game wrote: then the mod is empty."""
     unread: Mapping[str, str]
     """Paths of which nothing is known, with why; an empty reason where nobody has read them yet."""
     tweaks: Mapping[Place, Tweak]
@@ -57,8 +60,8 @@ def shown(draft: Draft) -> Shown:
 
 def _shown(draft: Draft, subject: Subject) -> Shown:
     files = _files(subject)
-    hashes = {path: subject.hashes[mod][path] for path, mod in files.items()}
-    schemas = {mod: schema.sha256 for mod in {*files.values()} if (schema := subject.schema_of(mod))}
+    hashes = {path: subject.hashes[mod][path] if mod else subject.written[path] for path, mod in files.items()}
+    schemas = {mod: schema.sha256 for mod in {*files.values()} - {""} if (schema := subject.schema_of(mod))}
     known = readings.known(draft.pack, {*hashes.values(), *schemas.values()})
     read = {path: known.get(sha256) for path, sha256 in hashes.items()}
     # A crew's own: what its agents told of a file is nobody else's, though the file is.
@@ -73,7 +76,7 @@ def _shown(draft: Draft, subject: Subject) -> Shown:
     lock = read_recipe(bytes(last.document)).lock if last else None
     return Shown(
         table,
-        {mod: subject.name(mod) for mod in dict.fromkeys(files.values())},
+        {mod: subject.name(mod) if mod else WRITTEN for mod in dict.fromkeys(files.values())},
         files,
         {path: one.trouble if one else "" for path, one in read.items() if one is None or one.trouble},
         drafts.tweaks_of(draft),
@@ -83,23 +86,30 @@ def _shown(draft: Draft, subject: Subject) -> Shown:
 
 
 def _files(subject: Subject) -> dict[str, str]:
-    """Every settings file that is laid down, by its path, with the mod whose file lies there; by the mods' names."""
+    """Every settings file that is laid down, by its path, with the mod whose file lies there, by the mods' names; and
+    of no mod, last, those that no build carries and that the game wrote on somebody's machine.
+    """
     holder = subject.laid.holder
-    return {
+    laid = {
         path: mod
         for mod in sorted(subject.hashes, key=lambda mod: (subject.name(mod).casefold(), mod))
         for path in sorted(subject.hashes[mod])
         if holder.get(path) == mod and subject.terms.is_settings(path)
     }
+    written = (path for path in sorted(subject.written) if path not in holder and subject.terms.is_own_settings(path))
+    return {**laid, **dict.fromkeys(written, "")}
 
 
 def _described(
     subject: Subject, files: Mapping[str, str], read: Mapping[str, Reading | None], known: Mapping[str, Reading]
 ) -> list[SettingsFile]:
     told = replace(subject, readings={**subject.readings, **known})
-    notes = {mod: told.notes(mod) for mod in dict.fromkeys(files.values())}
+    mods = dict.fromkeys(mod for mod in files.values() if mod)
+    names = {mod: told.name(mod) for mod in mods} | {"": WRITTEN}
+    notes = {mod: told.notes(mod) for mod in mods}
+    limits = {mod: told.limits(mod) for mod in mods}
     return [
-        SettingsFile(mod, told.name(mod), path, reading, told.limits(mod), notes[mod])
+        SettingsFile(mod, names[mod], path, reading, limits.get(mod, {}), notes.get(mod, {}))
         for path, mod in files.items()
         if (reading := read[path]) is not None
     ]
@@ -157,6 +167,10 @@ def text_of(draft: Draft, path: str) -> bytes:
     """A settings file as its build carries it. Raises NotFound and NoText."""
     subject = checking.checked(draft).subject
     mod = subject.laid.holder.get(path)
+    if mod is None and path in subject.written:
+        raise NoText(
+            f"The text of {path} is not here.", "The game writes it on each machine.", "Set single keys of it."
+        )
     if mod is None or not subject.terms.is_settings(path):
         raise NotFound("The pack lays no such settings file down.", now="Choose one of those listed.")
     data = texts.kept(draft.pack, subject.hashes[mod][path])

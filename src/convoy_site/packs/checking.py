@@ -41,9 +41,11 @@ class Around:
     followers: Callable[[Pack], Sequence[Follower]]
     set_otherwise: Callable[[Pack], Collection[tuple[str, Key]]]
     """Settings that somebody who plays the pack has otherwise, as far as they let it be seen."""
+    written: Callable[[Pack], Mapping[str, str]]
+    """Settings files that no build carries and that somebody's game wrote, path to sha256, likewise."""
 
 
-ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: ())
+ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack: {})
 """Set by releases and installations when the site starts."""
 
 
@@ -89,6 +91,7 @@ def subject_of(draft: Draft) -> Subject:
         followers=ASKED.followers(pack),
         needed=drafts.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
+        written=ASKED.written(pack),
         comparisons=_comparisons,
     )
     found |= readings.known(pack, wanted_readings(subject))
@@ -107,6 +110,7 @@ def wanted_readings(subject: Subject) -> set[str]:
     }
     holders = [(tweak.path, subject.laid.holder.get(tweak.path)) for tweak in subject.terms.tweaks]
     wanted |= {subject.hashes[mod][path] for path, mod in holders if mod is not None}
+    wanted |= {subject.written[path] for path, mod in holders if mod is None and path in subject.written}
     schemas = [subject.schema_of(mod) for _, mod in holders if mod is not None]
     return wanted | {schema.sha256 for schema in schemas if schema and schema.size <= MAX_BYTES}
 

@@ -16,7 +16,7 @@ from convoy_core.draft.lines import in_order
 from convoy_core.draft.parts import AS_IT_COMES, PartRule, as_patterns, read_rule
 from convoy_core.draft.settling import Settled, Unsettled, WantedLine, settle
 from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile, lay_down
-from convoy_core.lock.terms import Terms, Tweak, read_step, read_tweak
+from convoy_core.lock.terms import Offer, Terms, Tweak, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.fields import Fields
@@ -274,12 +274,20 @@ def terms_of(draft: Draft) -> Terms:
         profile.worlds,
         tuple(read_tweak(Fields(one)) for one in effective(draft)),
         tuple(read_step(Fields(one)) for one in draft.steps),
+        _offers(draft),
     )
 
 
+def _offers(draft: Draft) -> tuple[Offer, ...]:
+    """Sets that are on and that members choose themselves; one that is empty is none."""
+    offered = {one: told["name"] for one, told in draft.tweak_sets.items() if told["on"] and told.get("offered")}
+    held = {one: tuple(read_tweak(Fields(row)) for row in draft.tweaks if row.get("set") == one) for one in offered}
+    return tuple(Offer(one, name, held[one]) for one, name in offered.items() if held[one])
+
+
 def effective(draft: Draft) -> list[dict[str, Any]]:
-    """The settings that the pack sets now: those of no set, and those of sets that are on."""
-    off = {one for one, told in draft.tweak_sets.items() if not told["on"]}
+    """The settings that the pack sets now: those of no set, and those of sets that are on and not a member's choice."""
+    off = {one for one, told in draft.tweak_sets.items() if not told["on"] or told.get("offered")}
     return [one for one in draft.tweaks if one.get("set") not in off]
 
 

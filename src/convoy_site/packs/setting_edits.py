@@ -28,6 +28,12 @@ class NoSettings(ConvoyError):
     code = "no-settings"
 
 
+class NotOffered(ConvoyError):
+    """A set that is to be each member's choice, and enforces something."""
+
+    code = "not-offered"
+
+
 class TooMuchSet(ConvoyError):
     """More settings or sets than one pack keeps."""
 
@@ -53,6 +59,8 @@ def _set(draft: Draft, edit: SetSettings, user: User) -> Applied:
         }
         kept[tweak_key(told)] = {**tweak.as_data(), **said, **{name: word for name, word in words.items() if word}}
     draft.tweaks = _few(list(kept.values()))
+    for name, told_set in draft.tweak_sets.items():
+        _refuse_enforced(told_set, name, draft.tweaks)
     return Applied(tuple(sorted(subjects_of(edit))), _told("the pack sets", edit.settings))
 
 
@@ -76,9 +84,31 @@ def _keep_set(draft: Draft, edit: KeepSet, user: User) -> Applied:
     after = {**(there or {"on": True}), **({"name": edit.name} if edit.name else {})}
     if edit.on is not None:
         after["on"] = edit.on
+    if edit.offered is not None:
+        after["offered"] = edit.offered
+    _refuse_enforced(after, edit.id, draft.tweaks)
     draft.tweak_sets = {**draft.tweak_sets, edit.id: after}
-    verb = "made" if there is None else "switched on" if edit.on else "switched off" if edit.on is False else "renamed"
-    return Applied((f"set {edit.id}",), f"the set “{after['name']}” {verb}")
+    return Applied((f"set {edit.id}",), f"the set “{after['name']}” {_done(there, edit)}")
+
+
+def _done(there: dict[str, Any] | None, edit: KeepSet) -> str:
+    if there is None:
+        return "made"
+    if edit.offered is not None:
+        return "is each member’s choice" if edit.offered else "holds for all"
+    return "renamed" if edit.on is None else "switched on" if edit.on else "switched off"
+
+
+def _refuse_enforced(told: dict[str, Any], name: str, tweaks: list[dict[str, Any]]) -> None:
+    """What must be the same for all is nobody's choice."""
+    held = [one for one in tweaks if one.get("set") == name and one["how"] == How.ENFORCED]
+    if told.get("offered") and held:
+        keys = listed([".".join(one["key"]) for one in held[:4]])
+        raise NotOffered(
+            f"The set “{told['name']}” cannot be a member’s choice.",
+            f"It enforces {keys}.",
+            "Make these starting values, or take them out of the set.",
+        )
 
 
 def _drop_set(draft: Draft, edit: DropSet, user: User) -> Applied:

@@ -109,6 +109,8 @@ def head(request: FromAgent) -> Head:
         most=holds["most_mb"].value,
         keep=holds["kept_backups"].value,
         tells_settings=installation.tells_settings,
+        sets=installation.setting_sets,
+        pinned=installation.pinned,
         order=OrderOut(**order) if order else None,
     )
 
@@ -156,17 +158,23 @@ def own_file(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{
 
 @router.get("/agent/readings", response=list[WantedArchiveOut], operation_id="agent_wanted_readings")
 def wanted_readings(request: FromAgent) -> list[WantedArchiveOut]:
-    """Settings and data files of archives that only a person may fetch, and that nobody has read: an agent whose store
-    has one reads it.
+    """Settings and data files that nobody has read: of archives that only a person may fetch, for an agent whose store
+    has one; and, of an empty archive, those that the agent told of as written by the game.
     """
+    written = brought.unread_written(request.auth)
+    files = [WantedFileOut(member="", path=path, sha256=sha256) for path, sha256 in written.items()]
     return [
-        WantedArchiveOut(
-            archive_sha256=one.build.archive_sha256,
-            files=[
-                WantedFileOut(member=member, path=path, sha256=sha256) for member, (sha256, path) in one.files.items()
-            ],
-        )
-        for one in brought.unread_of(request.auth)
+        *([WantedArchiveOut(archive_sha256="", files=files)] if files else []),
+        *(
+            WantedArchiveOut(
+                archive_sha256=one.build.archive_sha256,
+                files=[
+                    WantedFileOut(member=member, path=path, sha256=sha256)
+                    for member, (sha256, path) in one.files.items()
+                ],
+            )
+            for one in brought.unread_of(request.auth)
+        ),
     ]
 
 

@@ -7,6 +7,7 @@ from pydantic import AfterValidator, Field, field_validator
 
 from convoy_core.settings.readings import MOST_KEYS
 from convoy_core.sync.deviations import Deviation
+from convoy_core.sync.plan import Act
 
 from ...shapes import Moment, Schema, Sha256, Short
 from ..reports import MAX_DEVIATIONS
@@ -75,6 +76,8 @@ class Head(Schema):
     most: int
     keep: int
     tells_settings: bool
+    sets: list[str]
+    pinned: list[tuple[str, list[str]]]
     order: OrderOut | None
 
 
@@ -112,11 +115,19 @@ class WorldIn(Schema):
     note: Text
 
 
+class RewrittenIn(Schema):
+    """A settings file that loses comments, as they stand within a list that is written anew."""
+
+    path: Path300
+    comments: Count
+
+
 class PlanIn(Schema):
     release: Short
-    counts: Annotated[dict[Literal["place", "replace", "merge", "aside", "remove"], Count], Field(max_length=5)]
+    counts: Annotated[dict[Act, Count], Field(max_length=len(Act))]
     left_alone: Count
     merged: Paths
+    rewritten: Annotated[list[RewrittenIn], Field(max_length=200)] = []
     mine: Paths
     aside: Paths
     extras: Paths
@@ -168,6 +179,7 @@ class NoteIn(Schema):
     changed: Annotated[list[Text], Field(max_length=2000)] = []
     kept: Annotated[list[SettingIn], Field(max_length=2000)] = []
     overruled: Annotated[list[SettingIn], Field(max_length=2000)] = []
+    comments_lost: Count = 0
     problem: Text = ""
     beside: Annotated[Plain, Field(max_length=320)] = ""
 
@@ -231,7 +243,9 @@ class AboutIn(Schema):
     backups: Annotated[list[BackupIn], Field(max_length=30)]
     history: Annotated[list[HistoryIn], Field(max_length=30)]
     settings: Annotated[list[OwnSettingIn], Field(max_length=300)] = []
-    """Told only where the member allowed it."""
+    written: Annotated[dict[Path300, Sha256], Field(max_length=60)] = {}
+    """Settings files that the game or a mod wrote, with their hashes. Both are told only where the member allowed it.
+    """
     had_before: Count = 0
     """Files of the pack that lay there before joining."""
     remarks: Annotated[list[Text], Field(max_length=20)] = []
@@ -239,7 +253,7 @@ class AboutIn(Schema):
 
 
 class WantedFileOut(Schema):
-    """A file of an archive that is to be read: its member, and the path at which it would lie."""
+    """A file that is to be read: its member in the archive, and the path at which it lies, or would."""
 
     member: str
     path: str

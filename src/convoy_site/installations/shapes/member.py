@@ -118,6 +118,11 @@ class WorldOut(Schema):
     note: str
 
 
+class RewrittenOut(Schema):
+    path: str
+    comments: int
+
+
 class PlanOut(Schema):
     """What a sync would do, by the agent's last look. Paths are cut to 200 of a kind; counts are whole."""
 
@@ -125,9 +130,12 @@ class PlanOut(Schema):
     place: int
     replace: int
     merge: int
+    adjust: int
     remove: int
     left_alone: int
     merged: list[str]
+    rewritten: list[RewrittenOut] = []
+    """Settings files that lose comments, as those stand within a list that is written anew."""
     mine: list[str]
     aside: list[str]
     extras: list[str]
@@ -214,6 +222,7 @@ class NoteOut(Schema):
     changed: list[str] = []
     kept: list[SettingOut] = []
     overruled: list[SettingOut] = []
+    comments_lost: int = 0
     problem: str = ""
     beside: str = ""
 
@@ -234,7 +243,8 @@ class HistoryOut(Schema):
 
 class OwnSettingOut(Schema):
     """One key: what the followed release sets it to, what the installed one does, and what it says here. Empty: not
-    set, or nobody told. `how`: how much the followed release insists.
+    set, or nobody told. `how`: how much the followed release insists; `server`: what the server has otherwise, where
+    its keeper lets it be seen; `pinned`: the member keeps theirs, whatever a release brings.
     """
 
     path: str
@@ -244,6 +254,17 @@ class OwnSettingOut(Schema):
     installed: str
     mine: str
     was: str
+    server: str
+    pinned: bool
+
+
+class OfferedSetOut(Schema):
+    """A set of settings that a member may choose. `settings`: what it sets, a line each."""
+
+    id: str
+    name: str
+    taken: bool
+    settings: list[str]
 
 
 class ToldSettingOut(Schema):
@@ -298,6 +319,7 @@ class InstallationPage(InstallationRow):
     tells_settings: bool
     settings: list[OwnSettingOut]
     """What the pack sets here, and what was changed here as far as the agent may tell."""
+    offered: list[OfferedSetOut]
     steps: list[StepOut]
     backups: list[BackupOut]
     history: list[HistoryOut]
@@ -381,7 +403,10 @@ class ChoicesIn(Schema):
     stays_at: Short | None = None
     trial: bool | None = None
     tells_settings: bool | None = None
-    """Whether the agent tells which settings were changed here: the crew's curators see them."""
+    """Whether the agent tells which settings were changed here, and which the game wrote: the crew sees them."""
+    setting_sets: list[Name] | None = Field(default=None, max_length=30)
+    pinned: list[SettingPlaceIn] | None = Field(default=None, max_length=400)
+    """All settings that stay as they are, whatever a release brings."""
     left_out: list[Name] | None = Field(default=None, max_length=500)
     asked_about: list[Name] | None = Field(default=None, max_length=500)
     worlds: dict[Name, Annotated[list[WorldName], Field(max_length=200)]] | None = Field(default=None, max_length=200)

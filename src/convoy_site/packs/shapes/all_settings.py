@@ -85,6 +85,7 @@ class SettingSetOut(Schema):
     id: str
     name: str
     on: bool
+    offered: bool = False
     keys: int
 
 

@@ -168,12 +168,13 @@ class ResetSettings(Schema):
 
 
 class KeepSet(Schema):
-    """Makes a set of settings, names it anew, or switches it on and off as one."""
+    """Makes a set of settings, names it anew, switches it on and off as one, or leaves it to members (`offered`)."""
 
     do: Literal["keep set"]
     id: Annotated[str, Field(pattern=r"^[a-z0-9-]{1,40}$")]
     name: Annotated[str, Field(min_length=1, max_length=60)] | None = None
     on: bool | None = None
+    offered: bool | None = None
 
 
 class DropSet(Schema):

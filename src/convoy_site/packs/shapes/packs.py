@@ -166,6 +166,7 @@ class TweakSetOut(Schema):
     id: str
     name: str
     on: bool
+    offered: bool = False
 
 
 class HandStepOut(Schema):

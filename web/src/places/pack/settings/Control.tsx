@@ -101,7 +101,7 @@ function Typed({ one, may, set }: Props) {
                   value={/^#[0-9a-f]{6}$/i.test(text) ? text : "#000000"}
                   onChange={(event: React.ChangeEvent<HTMLInputElement>) => setText(event.target.value)}
                   onBlur={commit}
-                  sx={{ width: 28, height: 24, p: 0, border: 0, bgcolor: "transparent" }}
+                  sx={{ width: 28, height: 24, flexShrink: 0, p: 0, border: 0, bgcolor: "transparent" }}
                 />
               ) : undefined,
           },
