@@ -8,6 +8,7 @@ import pytest
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.words.model import Side
 from convoy_site.catalogue.models import SettingsText
+from convoy_site.installations.models import Installation
 from convoy_site.packs import outlook
 from convoy_site.packs.models import Pack
 
@@ -102,7 +103,7 @@ def test_sets_go_on_and_off_as_one_and_are_published_when_on(lit: World) -> None
     edit(lit, {"do": "keep set", "id": "gentle", "on": False})
     told = found(lit, set="gentle")
     assert (keys(told), told["rows"][0]["to"]["holds"]) == (["storms.allowed"], False)
-    assert told["sets"] == [{"id": "gentle", "name": "Gentle weather", "on": False, "keys": 1}]
+    assert told["sets"] == [{"id": "gentle", "name": "Gentle weather", "on": False, "offered": False, "keys": 1}]
     publish(lit, "3.0.0")
     assert _tweaks(lit, "3.0.0") == []
     edit(lit, {"do": "keep set", "id": "gentle", "on": True})
@@ -191,3 +192,73 @@ def test_what_is_new_and_what_cannot_be_is_told(lit: World, sources: Path) -> No
     assert row["to"]["wrong"] == "it must be at most 10"
     (said,) = [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
     assert "it must be at most 10" in said["what"]
+
+
+OWN = "config/display.toml"
+
+
+def test_a_set_may_be_each_members_choice_where_nothing_in_it_is_enforced(lit: World) -> None:
+    gentle = {"path": ALMANAC, "key": ["storms", "allowed"], "value": False}
+    edit(lit, {"do": "keep set", "id": "gentle", "name": "Gentle weather", "offered": True})
+    edit(lit, {"do": "set", "settings": [gentle], "set": "gentle", "how": "enforced"}, code=422)
+    edit(lit, {"do": "set", "settings": [gentle], "set": "gentle"})
+    publish(lit, "3.0.0")
+    recipe = read_recipe(bytes(Pack.objects.get(pk=lit.pack.pk).releases.get(number="3.0.0").document))
+    assert b'"format":"convoy-recipe/3"' in recipe.as_bytes() and not recipe.lock.terms.tweaks
+    assert [one.key for one in recipe.lock.with_sets(["gentle"]).terms.tweaks] == [("storms", "allowed")]
+    at = f"/api/installations/{lit.installation.pk}"
+    assert lit.as_("member").get(at)[1]["offered"] == [
+        {"id": "gentle", "name": "Gentle weather", "taken": False, "settings": ["storms.allowed = false"]}
+    ]
+    place = {"path": ALMANAC, "key": ["fog", "chance"]}
+    assert lit.as_("member").post(f"{at}/choices", {"setting_sets": ["gentle"], "pinned": [place]})[0] == 200
+    head = lit.agent().get("/api/agent/head")[1]
+    assert (head["sets"], head["pinned"]) == (["gentle"], [[ALMANAC, ["fog", "chance"]]])
+    rows = {row["key"][1]: row for row in lit.as_("member").get(at)[1]["settings"]}
+    assert (rows["allowed"]["pack"], rows["chance"]["pinned"]) == ("false", True)
+    edit(lit, {"do": "keep set", "id": "gentle", "offered": False})
+    edit(lit, {"do": "set", "settings": [gentle], "how": "enforced"})
+    assert edit(lit, {"do": "keep set", "id": "gentle", "offered": True}, code=422)["code"] == "not-offered"
+
+
+def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set(lit: World) -> None:
+    sha256 = "a" * 64
+    asked = {"path": OWN, "member": "", "sha256": sha256}
+    edit(lit, set_edit({"path": OWN, "key": ["frames"], "value": 90}))
+    (said,) = [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
+    assert "as soon as the game" in said["why"]
+
+    def report() -> Any:
+        told = {"release": "1.0.0", "deviations": {}, "about": {**ABOUT, "written": {OWN: sha256}}}
+        assert lit.agent().post("/api/agent/report", told)[0] == 200
+        return lit.agent().get("/api/agent/readings")[1]
+
+    keys_told = [[["frames"], 60, "Frames a second. Default: 60", ""], [["fullscreen"], True]]
+    file = {"sha256": sha256, "keys": keys_told, "trouble": ""}
+    assert all(one["archive_sha256"] for one in report())  # Nobody allowed it.
+    assert lit.agent().post("/api/agent/readings", {"files": [file]})[1] == {"taken": 0}
+    lit.as_("member").post(f"/api/installations/{lit.installation.pk}/choices", {"tells_settings": True})
+    assert {"archive_sha256": "", "files": [asked]} in report()
+    other = {**file, "sha256": "b" * 64}
+    assert lit.agent().post("/api/agent/readings", {"files": [file, other]})[1] == {"taken": 1}
+    told = found(lit, words="frames a second")
+    (row,) = told["rows"]
+    assert (row["mod"], row["value"], row["to"]["value"], row["description"]) == ("", 60, 90, "Frames a second.")
+    assert not told["lone"] and [one["name"] for one in told["mods"]] == ["Written by the game itself"]
+    assert not [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
+    edit(lit, set_edit({"path": OWN, "key": ["frame"], "value": 90}))
+    (said,) = [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
+    assert "the file has no such key" in said["what"]
+    assert lit.as_("owner").get(f"{lit.at}/settings/text?path={OWN}")[1]["code"] == "no-such-text"
+    lit.as_("member").post(f"/api/installations/{lit.installation.pk}/choices", {"tells_settings": False})
+    assert found(lit, words="frames a second")["total"] == 0
+
+
+def test_what_the_server_has_otherwise_is_told_to_those_who_play(lit: World) -> None:
+    row = {"path": ALMANAC, "key": ["fog", "chance"], "mine": 0.1, "was": 0.35}
+    Installation.objects.create(
+        pack=lit.pack, member=lit.users["owner"], name="the barge", side="server", tells_settings=True,
+        about={"settings": [row]},
+    )  # fmt: skip
+    (told,) = lit.as_("member").get(f"/api/installations/{lit.installation.pk}")[1]["settings"]
+    assert (told["server"], told["mine"]) == ("0.1", "")

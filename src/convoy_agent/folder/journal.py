@@ -137,7 +137,7 @@ def record_after(target: Lock, staged: Staged, before: Record) -> tuple[dict[str
 def adjusted_after(target: Lock, staged: Staged, before: Record) -> dict[str, Any]:
     """What the record names of settings files that no build carries, as data."""
     found = {path: one for path, one in before.adjusted.items() if path not in target.by_path} | staged.adjusted
-    return {path: one.as_data() for path, one in found.items() if one.name}
+    return {path: one.as_data() for path, one in found.items() if one.name or one.keys}
 
 
 def write_journal(folder: Folder, change: Change) -> None:

@@ -83,11 +83,13 @@ def adjust(
     was = {key: known[key].value if key in known else there.get(key, _ABSENT) for key in [*known, *sets]}
     then = {**{one.key: one.earlier[0] for one in before if one.earlier}, **sets}
     merged = _merged(now, was, then, enforced, pinned)
-    kept = tuple(
+    kept = [
         Adjusted(key, value, known[key].earlier if key in known else (now.values[key],) if key in now.values else ())
         for key, value in sets.items()
-    )
-    return merged, kept
+    ]
+    # What the member took hold of stays known: a pack that comes back to it finds it touched.
+    kept += [one for one in before if one.key not in sets and not _same(there.get(one.key, _ABSENT), one.value)]
+    return merged, tuple(kept)
 
 
 def _merged(

@@ -276,8 +276,8 @@ export interface paths {
         };
         /**
          * Wanted Readings
-         * @description Settings and data files of archives that only a person may fetch, and that nobody has read: an agent whose store
-         *     has one reads it.
+         * @description Settings and data files that nobody has read: of archives that only a person may fetch, for an agent whose store
+         *     has one; and, of an empty archive, those that the agent told of as written by the game.
          */
         get: operations["agent_wanted_readings"];
         put?: never;
@@ -2849,6 +2849,13 @@ export interface components {
              * @default []
              */
             worlds: components["schemas"]["WorldThereIn"][];
+            /**
+             * Written
+             * @default {}
+             */
+            written: {
+                [key: string]: string;
+            };
         };
         /**
          * AccountIn
@@ -2893,6 +2900,11 @@ export interface components {
             /** Total */
             total: number;
         };
+        /**
+         * Act
+         * @enum {string}
+         */
+        Act: "place" | "replace" | "merge" | "adjust" | "aside" | "remove";
         /**
          * AddMod
          * @description Adds a mod as a chosen line. On one that was brought in: makes it chosen.
@@ -3698,6 +3710,10 @@ export interface components {
             memory_share?: number | null;
             /** Most Mb */
             most_mb?: number | null;
+            /** Pinned */
+            pinned?: components["schemas"]["SettingPlaceIn"][] | null;
+            /** Setting Sets */
+            setting_sets?: string[] | null;
             /** Stays At */
             stays_at?: string | null;
             /** Tells Settings */
@@ -4679,6 +4695,13 @@ export interface components {
             /** Number */
             number: string;
             order: components["schemas"]["OrderOut"] | null;
+            /** Pinned */
+            pinned: [
+                string,
+                string[]
+            ][];
+            /** Sets */
+            sets: string[];
             /** Sha256 */
             sha256: string;
             /** Sources */
@@ -4906,6 +4929,8 @@ export interface components {
             machine: string;
             /** Name */
             name: string;
+            /** Offered */
+            offered: components["schemas"]["OfferedSetOut"][];
             /** Over Limit */
             over_limit: boolean;
             /** Pack */
@@ -5085,7 +5110,7 @@ export interface components {
         };
         /**
          * KeepSet
-         * @description Makes a set of settings, names it anew, or switches it on and off as one.
+         * @description Makes a set of settings, names it anew, switches it on and off as one, or leaves it to members (`offered`).
          */
         KeepSet: {
             /**
@@ -5097,6 +5122,8 @@ export interface components {
             id: string;
             /** Name */
             name?: string | null;
+            /** Offered */
+            offered?: boolean | null;
             /** On */
             on?: boolean | null;
         };
@@ -5837,6 +5864,11 @@ export interface components {
              */
             changed: string[];
             /**
+             * Comments Lost
+             * @default 0
+             */
+            comments_lost: number;
+            /**
              * Kept
              * @default []
              */
@@ -5869,6 +5901,11 @@ export interface components {
              * @default []
              */
             changed: string[];
+            /**
+             * Comments Lost
+             * @default 0
+             */
+            comments_lost: number;
             /**
              * Kept
              * @default []
@@ -5916,6 +5953,20 @@ export interface components {
             text: string;
             /** When */
             when: string | null;
+        };
+        /**
+         * OfferedSetOut
+         * @description A set of settings that a member may choose. `settings`: what it sets, a line each.
+         */
+        OfferedSetOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Settings */
+            settings: string[];
+            /** Taken */
+            taken: boolean;
         };
         /**
          * Only
@@ -6305,7 +6356,8 @@ export interface components {
         /**
          * OwnSettingOut
          * @description One key: what the followed release sets it to, what the installed one does, and what it says here. Empty: not
-         *     set, or nobody told. `how`: how much the followed release insists.
+         *     set, or nobody told. `how`: how much the followed release insists; `server`: what the server has otherwise, where
+         *     its keeper lets it be seen; `pinned`: the member keeps theirs, whatever a release brings.
          */
         OwnSettingOut: {
             /** How */
@@ -6320,6 +6372,10 @@ export interface components {
             pack: string;
             /** Path */
             path: string;
+            /** Pinned */
+            pinned: boolean;
+            /** Server */
+            server: string;
             /** Was */
             was: string;
         };
@@ -6810,6 +6866,11 @@ export interface components {
             place_bytes: number;
             /** Release */
             release: string;
+            /**
+             * Rewritten
+             * @default []
+             */
+            rewritten: components["schemas"]["RewrittenIn"][];
             /** Seconds */
             seconds: number;
             /** Worlds */
@@ -6820,6 +6881,8 @@ export interface components {
          * @description What a sync would do, by the agent's last look. Paths are cut to 200 of a kind; counts are whole.
          */
         PlanOut: {
+            /** Adjust */
+            adjust: number;
             /** Aside */
             aside: string[];
             /** Extras */
@@ -6846,6 +6909,11 @@ export interface components {
             remove: number;
             /** Replace */
             replace: number;
+            /**
+             * Rewritten
+             * @default []
+             */
+            rewritten: components["schemas"]["RewrittenOut"][];
             /** Seconds */
             seconds: number;
         };
@@ -7393,6 +7461,23 @@ export interface components {
             why: string;
         };
         /**
+         * RewrittenIn
+         * @description A settings file that loses comments, as they stand within a list that is written anew.
+         */
+        RewrittenIn: {
+            /** Comments */
+            comments: number;
+            /** Path */
+            path: string;
+        };
+        /** RewrittenOut */
+        RewrittenOut: {
+            /** Comments */
+            comments: number;
+            /** Path */
+            path: string;
+        };
+        /**
          * Role
          * @enum {string}
          */
@@ -7772,6 +7857,11 @@ export interface components {
             keys: number;
             /** Name */
             name: string;
+            /**
+             * Offered
+             * @default false
+             */
+            offered: boolean;
             /** On */
             on: boolean;
         };
@@ -8376,6 +8466,11 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Offered
+             * @default false
+             */
+            offered: boolean;
             /** On */
             on: boolean;
         };
@@ -8536,7 +8631,7 @@ export interface components {
         };
         /**
          * WantedFileOut
-         * @description A file of an archive that is to be read: its member, and the path at which it would lie.
+         * @description A file that is to be read: its member in the archive, and the path at which it lies, or would.
          */
         WantedFileOut: {
             /** Member */
