@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from convoy_agent.folder.folder import Folder
 from convoy_agent.read_along import read_along
 from convoy_agent.storage.store import Store
 from convoy_core.conflicts.laying import Parts
@@ -123,8 +124,8 @@ def test_an_agent_tells_keys_of_what_a_person_fetched_and_of_nothing_else(member
         {"archive_sha256": one.sha256, "files": [*asked, other, {"member": "no"}][:3]} for one in archives.values()
     ]
     site = Asking([*wanted, {"archive_sha256": 3}, {"files": "x"}])
-    assert read_along(site, store, recipe) == 2  # type: ignore[arg-type]
+    assert read_along(site, store, recipe, Folder(member.folder), {}) == 2  # type: ignore[arg-type]
     assert site.told[0]["keys"] == [[["a", "b"], {"": ["date", "2026-05-01"]}], [["a", "c"], 4]]
     assert site.told[1]["keys"] == [] and site.told[1]["trouble"]
     torn = Asking([{"archive_sha256": archives["a"].sha256, "files": [{"member": "no"}]}])
-    assert read_along(torn, store, recipe) == 0  # type: ignore[arg-type]
+    assert read_along(torn, store, recipe, Folder(member.folder), {}) == 0  # type: ignore[arg-type]

@@ -28,7 +28,7 @@ from convoy_agent.site.site import Site
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.terms import Terms
-from convoy_core.sync.plan import SyncChoices
+from convoy_core.sync.plan import Act, SyncChoices
 from convoy_core.trust.signing import key_fingerprint, new_key, public_half
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Side
@@ -66,7 +66,7 @@ def test_it_reports_what_it_has_and_how_far_it_is(member: Member) -> None:
     lock = read_recipe(member.harbour.documents["1.0.0"]).lock
     told = member.harbour.reports[-1]
     assert (told["release"], told["deviations"], told["fingerprint"]) == ("1.0.0", {}, lock.fingerprint())
-    assert told["about"]["plan"]["counts"] == {"place": 0, "replace": 0, "merge": 0, "aside": 0, "remove": 0}
+    assert told["about"]["plan"]["counts"] == dict.fromkeys(Act, 0)
     assert told["about"]["machine"]["memory_mb"] > 0 and told["about"]["history"][0]["counts"] == {"place": 6}
     phases = {one["phase"] for one in member.harbour.progress}
     assert phases >= {"checking", "fetching", "unpacking", "placing"}

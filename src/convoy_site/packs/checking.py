@@ -10,7 +10,7 @@ from functools import cached_property
 from typing import Any, TypeVar
 from uuid import UUID
 
-from django.db.models import Count, Max
+from django.db.models import Count, Max, Q
 
 from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Subject, Way, run_checks
 from convoy_core.conflicts.clashes import Comparisons
@@ -239,7 +239,8 @@ def _mark(draft: Draft) -> tuple[object, ...]:
     builds = Build.objects.aggregate(newest=Max("pk"))["newest"]
     sources = tuple(Source.objects.filter(game=pack.game_id).values_list("pk", "read_at", "state").order_by("pk"))
     read = ReadingRow.objects.aggregate(newest=Max("pk"))["newest"]
-    followed = pack.installations.aggregate(heard=Max("heard_at"), many=Count("pk"))
+    telling = Count("pk", filter=Q(tells_settings=True))
+    followed = pack.installations.aggregate(heard=Max("heard_at"), many=Count("pk"), telling=telling)
     released = pack.releases.aggregate(newest=Max("pk"), gone=Count("withdrawal"))
     return (
         draft.revision, edits, builds, sources, read, *followed.values(), *released.values(),

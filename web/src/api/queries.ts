@@ -44,6 +44,7 @@ export const useDraft = (id: string) =>
     queryKey: ["pack", id, "draft"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/draft", of(id))),
     refetchInterval: CALM,
+    enabled: id !== "",
   });
 
 export const useFindings = (id: string) =>

@@ -46,6 +46,7 @@ export const useMachineSettings = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "machine settings"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/settings/machines", { params: { path: { pack_id: id } } })),
+    enabled: id !== "",
   });
 
 /** What a typed text says otherwise than the pack. */

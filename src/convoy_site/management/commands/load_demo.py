@@ -52,6 +52,7 @@ from ...packs.shapes.edits import (
     DescribeLine,
     EditIn,
     HoldLine,
+    KeepSet,
     KeyIn,
     PlaceOwn,
     RemoveMod,
@@ -90,6 +91,28 @@ TWEAKS = [
     {"path": "mods/lock-ledger/settings.toml", "key": ["strength"], "value": 4, "how": "enforced"},
     {"path": "mods/night-lanterns/settings.toml", "key": ["strength"], "value": 8, "how": "starting value"},
 ]
+LOW_LIGHTS = "low-lights"
+OFFERED: list[dict[str, Any]] = [
+    {"path": "mods/night-lanterns/settings.toml", "key": ["strength"], "value": 2},
+    {"path": "mods/night-lanterns/settings.toml", "key": ["bow", "colour"], "value": "#c98a3c"},
+]
+"""A set that each member may choose."""
+
+WRITTEN = """# How the picture is drawn. Written by Tillerway at its first start.
+
+# Pictures a second at most. Range: 20 to 240. Default: 60
+frames = 60
+# Whether the whole screen is taken. Default: true
+whole_screen = true
+
+[water]
+# How the water is drawn. One of: plain, rippled, mirror. Default: rippled
+surface = "mirror"
+# Reeds and lilies along the banks. Range: 0 to 100. Unit: percent. Default: 70
+growth = 45
+"""
+"""What Maren's game wrote, and she tuned."""
+
 STEPS = [
     {
         "id": "name-your-barge",
@@ -229,9 +252,11 @@ class Command(BaseCommand):
         odwins = pack.installations.get(member=people["odwin"])
         self._of_his_own(odwins)
         self._tuned(marens)
-        for one in (marens, odwins):
+        server = pack.installations.get(side="server")
+        self._setting(server, "mods/heron-almanac/settings.toml", 'moored = "tug"', 'moored = "break loose"')
+        for one in (marens, odwins, server):
             choose(one.member, one.pk, MemberChoices(tells_settings=True))
-        for one in (marens, tollivers, sunnivas, corvins, odwins):
+        for one in (marens, tollivers, sunnivas, corvins, odwins, server):
             self._ask(one, "look")
         Installation.objects.filter(pk=perrins.pk).update(heard_at=timezone.now() - UNHEARD)
         self._departure(maren, people, pack)
@@ -268,6 +293,8 @@ class Command(BaseCommand):
             *(DescribeLine(do="describe", mod=mod, optional=True, advice=why) for mod, why in OPTIONAL.items()),
             *(DescribeLine(do="describe", mod=mod, tags=tags) for mod, tags in TAGS.items()),
             *setting(TWEAKS),
+            KeepSet(do="keep set", id=LOW_LIGHTS, name="Low lights", offered=True),
+            SetSettings(do="set", settings=[KeyIn(**one) for one in OFFERED], set=LOW_LIGHTS),
             SetSteps(do="steps", steps=STEPS),
         ]
         for number, notes, shelves in LATER:
@@ -331,6 +358,9 @@ class Command(BaseCommand):
         self._setting(one, almanac, "chance = 0.35", "chance = 0.2")
         self._setting(one, almanac, "at_least_days_apart = 6", "at_least_days_apart = 10")
         self._setting(one, almanac, 'moored = "tug"', 'moored = "nothing"')
+        written = stand_in_folder(one) / "config" / "tillerway" / "display.toml"
+        written.parent.mkdir(parents=True, exist_ok=True)
+        written.write_text(WRITTEN)
 
     def _of_his_own(self, one: Installation) -> None:
         """Odwin changed settings that the next release changes too, and others, and has a file of his own."""

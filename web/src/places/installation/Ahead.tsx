@@ -35,7 +35,17 @@ export function Ahead({ one }: { one: Page }) {
         )}
         {plan && (
           <>
-            <Paths title="Settings that change" note="key by key; yours stay" paths={plan.merged} count={plan.merge} />
+            <Paths
+              title="Settings that change"
+              note="key by key; yours stay"
+              paths={plan.merged}
+              count={plan.merge + plan.adjust}
+            />
+            <Paths
+              title="Lose comments"
+              note="those within a list that is written anew"
+              paths={plan.rewritten.map((each) => `${each.path} (${each.comments})`)}
+            />
             <Paths title="Your settings that stay" paths={plan.mine} />
             <Paths title="Moved aside" note="kept, never deleted" paths={plan.aside} />
             <Paths title="Not of the pack, left alone" paths={plan.extras} />
@@ -63,7 +73,7 @@ export function Ahead({ one }: { one: Page }) {
 function figures(one: Page): string[] {
   const { plan } = one;
   if (!plan) return [];
-  const moves = plan.place + plan.replace + plan.merge + plan.remove;
+  const moves = plan.place + plan.replace + plan.merge + plan.adjust + plan.remove;
   const said = [];
   if (plan.fetch_bytes) said.push(`${bytes(plan.fetch_bytes)} to fetch`);
   if (moves) said.push(many(moves, "file"));

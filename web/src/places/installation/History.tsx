@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { isBusy } from "../../api/queries";
 import { RefusalRemark } from "../../parts/notices";
-import { day } from "../../parts/words";
+import { day, many } from "../../parts/words";
 import { type Page, useOrder } from "./asking";
 import { Paths, Section } from "./Section";
 
@@ -61,6 +61,13 @@ function Kept({ entry }: { entry: Entry }) {
             {note.path}: <code>{each.key}</code> set to {each.new}, was {each.mine}
           </li>
         )),
+        ...(note.comments_lost
+          ? [
+              <li key={`${note.path} comments`}>
+                {note.path}: {many(note.comments_lost, "comment")} went, within a list that was written anew
+              </li>,
+            ]
+          : []),
         ...(note.problem ? [<li key={note.path}>{note.problem}</li>] : []),
       ])}
     </Box>
@@ -71,6 +78,7 @@ const WORDS: Record<string, string> = {
   place: "placed",
   replace: "replaced",
   merge: "merged",
+  adjust: "adjusted",
   remove: "removed",
   aside: "moved aside",
 };

@@ -1,5 +1,6 @@
 // The field of one setting, as its kind wants it. What is wrong is said while it is typed, and is not sent.
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import InputAdornment from "@mui/material/InputAdornment";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
@@ -7,7 +8,7 @@ import Tooltip from "@mui/material/Tooltip";
 import { useEffect, useState } from "react";
 import type { Plain, Setting } from "../../../api/settings";
 import { mono } from "../../../theme";
-import { isOn, now, turned, typed, wrong } from "./values";
+import { isOn, keyName, now, turned, typed, wrong } from "./values";
 
 interface Props {
   one: Setting;
@@ -55,6 +56,29 @@ export function Control({ one, may, set }: Props) {
   return <Typed key={typed(value)} one={one} may={may} set={set} />;
 }
 
+/** Takes the next key that is pressed, written as the file writes its keys: in small letters or large ones. */
+function PressKey({ label, like, pressed }: { label: string; like: string; pressed: (key: string) => void }) {
+  const [waits, setWaits] = useState(false);
+  return (
+    <Button
+      size="small"
+      aria-label={waits ? `Press a key for ${label}, Escape for none` : `Press a key for ${label}`}
+      sx={{ py: 0, minWidth: 0, whiteSpace: "nowrap", fontSize: "0.78rem" }}
+      onClick={() => setWaits(true)}
+      onBlur={() => setWaits(false)}
+      onKeyDown={(event) => {
+        if (!waits || ["Shift", "Control", "Alt", "Meta"].includes(event.key)) return;
+        event.preventDefault();
+        event.stopPropagation();
+        setWaits(false);
+        if (event.key !== "Escape" && event.key !== "Tab") pressed(keyName(event.key, like));
+      }}
+    >
+      {waits ? "Press a key…" : "Press a key"}
+    </Button>
+  );
+}
+
 function Typed({ one, may, set }: Props) {
   const kept = typed(now(one));
   const [text, setText] = useState(kept);
@@ -86,11 +110,14 @@ function Typed({ one, may, set }: Props) {
             style: { padding: "3px 6px", fontFamily: mono, fontSize: "0.82rem" },
           },
           input: {
-            endAdornment: one.unit ? (
-              <InputAdornment position="end" sx={{ "& p": { fontSize: "0.78rem" } }}>
-                {one.unit}
-              </InputAdornment>
-            ) : undefined,
+            endAdornment:
+              one.kind === "key binding" && may ? (
+                <PressKey label={one.key.join(".")} like={kept} pressed={(key) => set({ value: key })} />
+              ) : one.unit ? (
+                <InputAdornment position="end" sx={{ "& p": { fontSize: "0.78rem" } }}>
+                  {one.unit}
+                </InputAdornment>
+              ) : undefined,
             startAdornment:
               one.kind === "colour" ? (
                 <Box

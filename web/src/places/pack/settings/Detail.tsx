@@ -5,10 +5,11 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shape } from "../../../api/client";
-import type { Setting } from "../../../api/settings";
+import { type Plain, type Setting, useMachineSettings } from "../../../api/settings";
 import { when } from "../../../parts/words";
 import { mono } from "../../../theme";
 import type { Editing } from "../useEditing";
+import { placeOf } from "./Table";
 import { now, rangeOf, shown } from "./values";
 
 const SAID_BY: Record<Setting["said_by"], string> = {
@@ -30,6 +31,7 @@ const SIDES: Record<Shape["Side"], string> = {
 };
 
 interface Props {
+  packId: string;
   one: Setting;
   sets: Shape["SettingSetOut"][];
   may: boolean;
@@ -37,13 +39,20 @@ interface Props {
   asText: () => void;
 }
 
-export function Detail({ one, sets, may, editing, asText }: Props) {
+export function Detail({ packId, one, sets, may, editing, asText }: Props) {
   const change = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string; because?: string }) =>
     editing.edit({ do: "set", settings: [{ path: one.path, key: one.key, value: now(one) }], ...said });
+  const machines = useMachineSettings(may ? packId : "").data ?? [];
+  const elsewhere = machines.flatMap((each) =>
+    each.rows
+      .filter((row) => placeOf(row) === placeOf(one))
+      .map((row) => [each.own ? `Mine: ${each.name}` : `${each.member}: ${each.name}`, row.mine as Plain] as const),
+  );
   const values = [
-    ["As it comes", one.value],
+    [one.mod ? "As it comes" : "As it was written", one.value],
     ...(one.was_there ? [["Last release", one.released] as const] : []),
     ["In the draft", now(one)],
+    ...elsewhere,
   ] as const;
   return (
     <Box component="section" aria-label="The setting in hand" sx={{ display: "grid", gap: 1.25 }}>
@@ -110,9 +119,15 @@ export function Detail({ one, sets, may, editing, asText }: Props) {
         </>
       )}
       <Box>
-        <Button variant="outlined" size="small" onClick={asText}>
-          The whole file as text
-        </Button>
+        {one.mod ? (
+          <Button variant="outlined" size="small" onClick={asText}>
+            The whole file as text
+          </Button>
+        ) : (
+          <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
+            The game writes this file itself: the pack sets single keys of it, once it is there.
+          </Box>
+        )}
       </Box>
     </Box>
   );

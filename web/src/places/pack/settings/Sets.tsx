@@ -7,7 +7,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shape } from "../../../api/client";
-import { usePacks } from "../../../api/queries";
+import { useDraft, usePacks } from "../../../api/queries";
 import type { Asked } from "../../../api/settings";
 import { many } from "../../../parts/words";
 import type { Editing } from "../useEditing";
@@ -98,10 +98,21 @@ function OneSet({ one, may, editing, ask }: Omit<Props, "packId" | "first"> & { 
         onClick={() => ask({ set: one.id, words: "", only: "" })}
       >
         {one.name}
+        {one.offered && " · each member’s choice"}
       </Button>
       <Box component="span" sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
         {many(one.keys, "setting")}
       </Box>
+      {(may || one.offered) && (
+        <Button
+          size="small"
+          disabled={!may}
+          aria-label={`${one.offered ? "For all" : "Leave to members"}: the set ${one.name}`}
+          onClick={() => editing.edit({ do: "keep set", id: one.id, offered: !one.offered })}
+        >
+          {one.offered ? "For all" : "Leave to members"}
+        </Button>
+      )}
       {may && (
         <Button
           size="small"
@@ -142,11 +153,11 @@ function NewSet({ editing }: { editing: Editing }) {
   );
 }
 
-/** Sets of the crew's other packs are taken over by name. */
+/** Sets of one's other packs. */
 function FromElsewhere(props: { packId: string; editing: Editing; there: Shape["SettingSetOut"][] }) {
-  const packs = usePacks().data;
-  const others = (packs ?? []).filter((one) => one.id !== props.packId);
+  const others = (usePacks().data ?? []).filter((one) => one.id !== props.packId);
   const [pack, setPack] = useState("");
+  const sets = useDraft(pack).data?.tweak_sets.filter((one) => !props.there.some((each) => each.id === one.id));
   const [id, setId] = useState("");
   if (!others.length) return null;
   return (
@@ -155,29 +166,41 @@ function FromElsewhere(props: { packId: string; editing: Editing; there: Shape["
       sx={{ display: "flex", gap: 1, pt: 1 }}
       onSubmit={(event) => {
         event.preventDefault();
-        props.editing.editThen({ kept: () => setId("") }, { do: "copy set", pack, id: idOf(id) });
+        props.editing.editThen({ kept: () => setId("") }, { do: "copy set", pack, id });
       }}
     >
-      <TextField
-        select
-        label="From"
-        required
-        value={pack}
-        onChange={(event) => setPack(event.target.value)}
-        slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-      >
-        <option value="">another pack …</option>
-        {others.map((one) => (
-          <option key={one.id} value={one.id}>
-            {one.name}
-          </option>
-        ))}
-      </TextField>
-      <TextField label="Its set" required value={id} onChange={(event) => setId(event.target.value)} />
-      <Button type="submit" variant="outlined" sx={{ flex: "none" }}>
+      <Named label="From" none="another pack …" value={pack} names={others} pick={setPack} />
+      <Named label="Its set" none={pack && !sets?.length ? "it has none" : "…"} value={id} names={sets} pick={setId} />
+      <Button type="submit" variant="outlined" sx={{ flex: "none" }} disabled={!id}>
         Take over
       </Button>
     </Box>
+  );
+}
+
+function Named(props: {
+  label: string;
+  none: string;
+  value: string;
+  names: { id: string; name: string }[] | undefined;
+  pick: (id: string) => void;
+}) {
+  return (
+    <TextField
+      select
+      label={props.label}
+      required
+      value={props.value}
+      onChange={(event) => props.pick(event.target.value)}
+      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+    >
+      <option value="">{props.none}</option>
+      {props.names?.map((one) => (
+        <option key={one.id} value={one.id}>
+          {one.name}
+        </option>
+      ))}
+    </TextField>
   );
 }
 

@@ -133,6 +133,7 @@ export default function Settings() {
           ) : inHand ? (
             <Detail
               key={placeOf(inHand)}
+              packId={packId}
               one={inHand}
               sets={first?.sets ?? []}
               may={may}

@@ -15,7 +15,7 @@ import { placeOf } from "./Table";
 import { shown } from "./values";
 
 export function TakeOver({ packId, editing }: { packId: string; editing: Editing }) {
-  const machines = useMachineSettings(packId).data;
+  const machines = useMachineSettings(packId).data?.filter((each) => each.rows.length);
   const [from, setFrom] = useState("");
   const one =
     machines?.find((each) => each.installation === from) ?? machines?.find((each) => each.own) ?? machines?.[0];

@@ -57,3 +57,10 @@ function isList(text: string): boolean {
     return false;
   }
 }
+
+/** A key's name as the file writes such names: `like` is what stands there. */
+export function keyName(key: string, like: string): string {
+  const name = key === " " ? "Space" : key.replace(/^Arrow/, "");
+  if (like && like === like.toLowerCase()) return name.toLowerCase();
+  return name.length === 1 || (like && like === like.toUpperCase()) ? name.toUpperCase() : name;
+}
