@@ -35,6 +35,9 @@ ENTRIES = 30
 """Syncs of the history that are told, and backups."""
 
 
+MOST_SETS = 30
+"""Sets of settings: a release offers no more."""
+
 REMARKS = 20
 """Remarks that are told: of the agent's own files, archives, backups."""
 
@@ -90,6 +93,7 @@ def tell(
         ],
         "history": [_entry(one) for one in reversed(history[-ENTRIES:])],
         "undo": back["from"] if back else "",
+        "sets": folder.record().sets[:MOST_SETS],
         "settings": own_settings(folder, before, look.hashes) if head.tells_settings and before else [],
         "written": written(folder, target, look.hashes) if head.tells_settings else {},
         "had_before": had_before(folder),

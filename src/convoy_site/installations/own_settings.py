@@ -2,6 +2,7 @@
 may tell.
 """
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -23,7 +24,8 @@ Place = tuple[str, tuple[str, ...]]
 
 def own_settings(one: Installation, target: Release | None) -> list[OwnSettingOut]:
     """By path and key: what going to `target` changes among them first, then what differs here, then the rest."""
-    wanted, had = _tweaks(one, target), _tweaks(one, one.release)
+    wanted = _tweaks(one, target, one.setting_sets)
+    had = _tweaks(one, one.release, one.about.get("sets", ()))
     told = {(row["path"], tuple(row["key"])): row for row in one.about.get("settings", ())}
     pinned = {(path, tuple(key)) for path, key in one.pinned}
     server = _server_has(one)
@@ -77,10 +79,10 @@ def _server_has(one: Installation) -> dict[Place, str]:
     }
 
 
-def _tweaks(one: Installation, release: Release | None) -> dict[Place, Tweak]:
+def _tweaks(one: Installation, release: Release | None, sets: Collection[str]) -> dict[Place, Tweak]:
     if release is None:
         return {}
-    share = recipe_of(release.pk).lock.bare.share(Side(one.side)).with_sets(one.setting_sets)
+    share = recipe_of(release.pk).lock.bare.share(Side(one.side)).with_sets(sets)
     return {(tweak.path, tweak.key): tweak for tweak in share.terms.tweaks}
 
 

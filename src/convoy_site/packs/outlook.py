@@ -62,8 +62,10 @@ def updates(pack: Pack) -> tuple[list[Update], list[Behind]]:
 
 
 def newer_builds(pack: Pack) -> list[Build]:
-    """The builds that taking every update would bring."""
-    moves = {(one.mod, one.after) for one in updates(pack)[0] if one.before and one.after}
+    """The builds that taking every update would bring, and those that are newer than what stays behind."""
+    moved, behind = updates(pack)
+    moves = {(one.mod, one.after) for one in moved if one.before and one.after}
+    moves |= {(one.mod, one.newest) for one in behind}
     rows = Build.objects.filter(mod__in=shelf(pack), mod__slug__in={mod for mod, _ in moves}, gone=False)
     return [row for row in rows.select_related("mod__source") if (row.mod.slug, row.version) in moves]
 

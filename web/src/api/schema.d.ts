@@ -2831,6 +2831,11 @@ export interface components {
              */
             remarks: string[];
             /**
+             * Sets
+             * @default []
+             */
+            sets: string[];
+            /**
              * Settings
              * @default []
              */
@@ -3351,6 +3356,8 @@ export interface components {
             name: string;
             /** Newest */
             newest: string;
+            /** Settings */
+            settings: components["schemas"]["SettingChangeOut"][];
             /** Version */
             version: string;
             /** Why */

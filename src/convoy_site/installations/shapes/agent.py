@@ -246,6 +246,8 @@ class AboutIn(Schema):
     written: Annotated[dict[Path300, Sha256], Field(max_length=60)] = {}
     """Settings files that the game or a mod wrote, with their hashes. Both are told only where the member allowed it.
     """
+    sets: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=30)] = []
+    """Offered sets of settings that are in what was placed."""
     had_before: Count = 0
     """Files of the pack that lay there before joining."""
     remarks: Annotated[list[Text], Field(max_length=20)] = []

@@ -93,7 +93,7 @@ TWEAKS = [
 ]
 LOW_LIGHTS = "low-lights"
 OFFERED: list[dict[str, Any]] = [
-    {"path": "mods/night-lanterns/settings.toml", "key": ["strength"], "value": 2},
+    {"path": "mods/night-lanterns/settings.toml", "key": ["stern", "colour"], "value": "#8f2f28"},
     {"path": "mods/night-lanterns/settings.toml", "key": ["bow", "colour"], "value": "#c98a3c"},
 ]
 """A set that each member may choose."""

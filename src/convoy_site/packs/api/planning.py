@@ -60,7 +60,13 @@ def recognise(request: SignedIn, pack_id: UUID, body: PasteIn) -> PasteOut:
 def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
     moves, behind = outlook.updates(pack)
-    settings = all_settings.between(pack.draft, [(one.mod, one.before, one.after) for one in moves if one.before])
+    steps = [(one.mod, one.before, one.after) for one in moves if one.before]
+    steps += [(one.mod, one.version, one.newest) for one in behind]
+    settings = all_settings.between(pack.draft, steps)
+
+    def changed(mod: str) -> list[SettingChangeOut]:
+        return [_setting_out(each) for each in settings.get(mod, ())[:MOST_SETTINGS]]
+
     return UpdatesOut(
         revision=pack.draft.revision,
         moves=[
@@ -72,12 +78,20 @@ def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
                 chosen=one.chosen,
                 size=one.size,
                 logs=[LogOut(version=version, text=text) for version, text in one.logs],
-                settings=[_setting_out(each) for each in settings.get(one.mod, ())[:MOST_SETTINGS]],
+                settings=changed(one.mod),
             )
             for one in moves
         ],
         behind=[
-            BehindOut(mod=one.mod, name=one.name, version=one.version, newest=one.newest, why=one.why) for one in behind
+            BehindOut(
+                mod=one.mod,
+                name=one.name,
+                version=one.version,
+                newest=one.newest,
+                why=one.why,
+                settings=changed(one.mod),
+            )
+            for one in behind
         ],
     )
 

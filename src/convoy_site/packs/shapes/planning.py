@@ -79,6 +79,8 @@ class BehindOut(Schema):
     version: str
     newest: str
     why: str
+    settings: list[SettingChangeOut]
+    """What the newest build has otherwise in its settings, as far as both were read."""
 
 
 class UpdatesOut(Schema):

@@ -66,29 +66,33 @@ export function OwnSettings({ one }: { one: Page }) {
               {row.key.join(".")}
             </Box>{" "}
             {said(row)}
-            {row.mine && (
-              <Button
-                size="small"
-                sx={{ py: 0, ml: 0.5 }}
-                disabled={busy}
-                aria-label={`Take the pack’s value of ${row.key.join(".")}`}
-                onClick={() => order.mutate({ what: "set back", settings: [{ path: row.path, key: row.key }] })}
-              >
-                Take the pack’s value
-              </Button>
-            )}
-            {row.how !== "enforced" && (row.pinned || row.mine || row.pack !== row.installed) && (
-              <Button
-                size="small"
-                sx={{ py: 0, ml: 0.5 }}
-                disabled={choose.isPending}
-                aria-label={`${row.pinned ? "Follow the pack again" : "Keep mine"}: ${row.key.join(".")}`}
-                onClick={() => pin(row, !row.pinned)}
-              >
-                {row.pinned ? "Follow the pack again" : "Keep mine"}
-              </Button>
-            )}
-            <Box sx={{ color: "text.secondary", fontSize: "0.8rem" }}>{row.path}</Box>
+            <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "baseline", columnGap: 1 }}>
+              <Box component="span" sx={{ color: "text.secondary", fontSize: "0.8rem", mr: "auto" }}>
+                {row.path}
+              </Box>
+              {row.mine && (
+                <Button
+                  size="small"
+                  sx={{ py: 0 }}
+                  disabled={busy}
+                  aria-label={`Take the pack’s value of ${row.key.join(".")}`}
+                  onClick={() => order.mutate({ what: "set back", settings: [{ path: row.path, key: row.key }] })}
+                >
+                  Take the pack’s value
+                </Button>
+              )}
+              {row.how !== "enforced" && (row.pinned || row.mine || row.pack !== row.installed) && (
+                <Button
+                  size="small"
+                  sx={{ py: 0 }}
+                  disabled={choose.isPending}
+                  aria-label={`${row.pinned ? "Follow the pack again" : "Keep mine"}: ${row.key.join(".")}`}
+                  onClick={() => pin(row, !row.pinned)}
+                >
+                  {row.pinned ? "Follow the pack again" : "Keep mine"}
+                </Button>
+              )}
+            </Box>
           </Box>
         ))}
       </Box>

@@ -48,6 +48,7 @@ export function UpdatesDialog({ packId, editing, close }: { packId: string; edit
                         {one.version}
                       </Box>
                       , though there is {one.newest}: {one.why}.
+                      <SettingsOf one={one} />
                     </Box>
                   ))}
                 </Box>
@@ -126,7 +127,7 @@ const SAID: Record<Shape["SettingsWhat"], string> = {
 };
 
 /** What the newer build has otherwise in its settings: what the pack sets among it stands out. */
-function SettingsOf({ one }: { one: Move }) {
+function SettingsOf({ one }: { one: Pick<Move, "name" | "settings"> }) {
   if (!one.settings.length) return null;
   return (
     <Box component="ul" aria-label={`Settings of ${one.name}`} sx={{ m: 0, pl: 2.25, fontSize: "0.86rem" }}>

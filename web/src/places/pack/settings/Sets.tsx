@@ -94,7 +94,7 @@ function OneSet({ one, may, editing, ask }: Omit<Props, "packId" | "first"> & { 
       />
       <Button
         size="small"
-        sx={{ justifyContent: "start", flex: 1 }}
+        sx={{ justifyContent: "start", textAlign: "left", flex: 1 }}
         onClick={() => ask({ set: one.id, words: "", only: "" })}
       >
         {one.name}

@@ -18,7 +18,9 @@ export function TakeOver({ packId, editing }: { packId: string; editing: Editing
   const machines = useMachineSettings(packId).data?.filter((each) => each.rows.length);
   const [from, setFrom] = useState("");
   const one =
-    machines?.find((each) => each.installation === from) ?? machines?.find((each) => each.own) ?? machines?.[0];
+    machines?.find((each) => each.installation === from) ??
+    likeliest(machines?.filter((each) => each.own)) ??
+    machines?.[0];
   return (
     <Box component="section" aria-label="Take over from a machine">
       <Typography variant="h2">Take over from a machine</Typography>
@@ -46,6 +48,10 @@ export function TakeOver({ packId, editing }: { packId: string; editing: Editing
     </Box>
   );
 }
+
+/** Of one's own machines the one that was tuned most: it is played on. */
+const likeliest = (own: Shape["MachineSettingsOut"][] | undefined) =>
+  own?.toSorted((one, other) => other.rows.length - one.rows.length)[0];
 
 interface Props {
   packId: string;
@@ -104,7 +110,7 @@ function Ticked({ packId, one, editing }: Props) {
         );
       })}
       <Button variant="outlined" size="small" sx={{ mt: 1 }} disabled={!those.length || editing.pending} onClick={take}>
-        Take {many(those.length, "setting")} over
+        {those.length ? `Take ${many(those.length, "setting")} over` : "Take over what is ticked"}
       </Button>
     </>
   );
