@@ -33,6 +33,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "checks": checking.measure,
     "checks over the site": checking.over_the_site,
     "settings": tuning.measure,
+    "settings over the site": tuning.over_the_site,
     "ways in": ways_in.measure,
     "making a source": making.measure,
     "packs as files": files.measure,

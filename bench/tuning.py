@@ -1,17 +1,36 @@
-"""Settings: searching 30,000 keys, opening a large file, rendering 600 files, reading and changing at the limits."""
+"""Settings: searching 30,000 keys, opening a large file, rendering 600 files, reading and changing at the limits; and
+the place of settings over a pack of that size in the database, with its editor in a browser.
+"""
 
 from __future__ import annotations
 
+import os
 import random
 import statistics
 import time
 from collections.abc import Callable
+from typing import Any
+
+import httpx
+from selenium.webdriver.common.keys import Keys
 
 from convoy_core.draft.all_settings import SettingsFile, table_of
+from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.rendering import render
 from convoy_core.lock.terms import How, Tweak
+from convoy_core.outside.catalogue import read_catalogue
 from convoy_core.settings.formats import READERS, open_settings
-from convoy_core.settings.readings import read_file
+from convoy_core.settings.readings import as_text, read_file
+from convoy_site.catalogue import texts as kept_texts
+from convoy_site.catalogue.listed_rows import keep_mods
+from convoy_site.catalogue.models import Game, Source
+from convoy_site.catalogue.models import Reading as ReadingRow
+from convoy_site.packs.services import NewPack, edit_draft, start_pack
+from convoy_site.packs.shapes.edits import AddMods
+from convoy_site.people.models import Crew, User
+from tests.screens.browser import Browser
+
+from .site_pages import row, signed_in, timed
 
 Row = tuple[str, str, str]
 
@@ -62,6 +81,123 @@ def measure() -> list[Row]:
         (f"rendering {FILES} files with {TWEAKS:,} settings", f"{_rendering(texts):.2f} s", "aim 1 s"),
         *_at_the_limits(),
     ]
+
+
+def over_the_site() -> list[Row]:
+    """What a curator meets: search as one types, one key set, a file of 5,000 keys as text."""
+    chance = random.Random(11)
+    game = Game.objects.get(pk="tillerway")
+    named = {"name": "Tunable", "address": "http://127.0.0.1:9", "pickup": "direct"}
+    source, _ = Source.objects.get_or_create(pk="bench-settings", defaults={**named, "game": game})
+    texts = [text_of(chance).encode() for _ in range(FILES - 1)]
+    texts.append(text_of(chance, 5_000).encode())
+    each = FILES // BUILDS
+    listed = {"mods": [_listed(at, texts[at * each : (at + 1) * each]) for at in range(BUILDS)]}
+    keep_mods(source, list(read_catalogue(listed, game.profile)))
+    read = [(sha256_hex(text), read_file("x.toml", text)) for text in texts]
+    ReadingRow.objects.bulk_create(
+        [ReadingRow(sha256=sha256, keys=as_text(found)) for sha256, found in read], ignore_conflicts=True
+    )
+    kept_texts.keep(None, texts)
+    base = {"group": "", "notes": "", "game_version": "2.1.0", "loader": "bosun", "loader_version": "5.2.0"}
+    crew = Crew.objects.get(name="Kestrel Wharf")
+    maren = User.objects.get(username="maren")
+    pack = start_pack(maren, NewPack(crew=crew.id, game="tillerway", name="Tunable", emblem="reed", **base))
+    edit_draft(maren, pack.id, 0, [AddMods(do="add many", mods=[one["id"] for one in listed["mods"]])])
+    client, at = signed_in(), f"/api/packs/{pack.id}"
+    large = f"mods/tunable-{BUILDS - 1}/settings.{each - 1}.toml"
+    keys = [line.split(" = ")[0] for line in texts[-1].decode().splitlines() if " = " in line]
+
+    def once_set(number: int) -> float:
+        """Seconds until the table is there again once a key was set."""
+        revision = client.get(f"{at}/draft").json()["revision"]
+        one = {"do": "set", "settings": [{"path": large, "key": [keys[number * 7]], "value": number}]}
+        client.post(f"{at}/draft/edits", json={"revision": revision, "edits": [one]}).raise_for_status()
+        began = time.perf_counter()
+        client.get(f"{at}/settings", params={"words": "fog"}).raise_for_status()
+        return time.perf_counter() - began
+
+    def asked(number: int) -> httpx.Response:
+        return client.get(f"{at}/settings", params={"words": QUERIES[number % len(QUERIES)], "limit": 120})
+
+    for number in range(20):
+        # Each of the site's processes makes the table once, for the first who asks it.
+        found = asked(number).raise_for_status().json()
+    return [
+        row(f"search in {found['all']:,} keys of {found['files']} files", timed(asked, 60), "aim: p95 under 60 ms"),
+        row("the table after a key was set", [once_set(number) for number in range(10)], "the draft is gathered anew"),
+        row(
+            "a file of 5,000 keys as text",
+            timed(lambda n: client.get(f"{at}/settings/text", params={"path": large}), 20),
+            "aim 200 ms",
+        ),
+        *_typed(f"/packs/{pack.id}/settings?mod=tunable-{BUILDS - 1}&words={keys[-1]}"),
+    ]
+
+
+LONG_TASKS = """
+window.long = [];
+new PerformanceObserver((list) => list.getEntries().forEach((one) => window.long.push(one.duration)))
+  .observe({ type: 'longtask' });
+"""
+
+
+def _typed(page: str) -> list[Row]:
+    """Sixty letters into that file in the editor: what kept the browser's page from drawing for 50 ms or longer."""
+    browser = Browser(os.environ["CONVOY_ADDRESS"])
+    try:
+        browser.sign_in("maren")
+        browser.go(page)
+        browser.click("button[aria-pressed]")
+        browser.find("The whole file as text")
+        first, again = (_opened(browser) for _ in range(2))
+        browser.click(".cm-content")
+        browser.keys(Keys.CONTROL + Keys.END)
+        browser.driver.execute_script(LONG_TASKS)
+        for letter in "# a comment that nobody else reads, typed letter by letter\n":
+            browser.keys(letter)
+        browser.settles()
+        long = browser.driver.execute_script("return window.long")
+    finally:
+        browser.close()
+    told = f"{len(long)} pauses over 50 ms, longest {max(long, default=0):.0f} ms"
+    return [
+        (
+            "that file in the editor",
+            f"{first:.0f} ms; again {again:.0f} ms",
+            "from the press; at first with the editor",
+        ),
+        ("sixty letters typed into it", told, "aim: no stutter"),
+    ]
+
+
+OPENED = """
+const done = arguments[0], began = performance.now();
+const named = (name) => [...document.querySelectorAll('button')].find((one) => one.textContent.trim() === name);
+named('The whole file as text').click();
+const look = () => document.querySelector('.cm-content .cm-line')
+  ? requestAnimationFrame(() => done(performance.now() - began)) : setTimeout(look, 4);
+look();
+"""
+
+
+def _opened(browser: Browser) -> float:
+    """Milliseconds from the press until lines are drawn."""
+    if browser.driver.find_elements("css selector", ".cm-content"):
+        browser.press("Back to the setting")
+    taken: float = browser.driver.execute_async_script(OPENED)
+    return taken
+
+
+def _listed(number: int, texts: list[bytes]) -> dict[str, Any]:
+    name = f"tunable-{number}"
+    files = [{"path": "waybill.toml", "size": 10, "sha256": sha256_hex(name.encode())}]
+    files += [
+        {"path": f"settings.{at}.toml", "size": len(text), "sha256": sha256_hex(text)} for at, text in enumerate(texts)
+    ]
+    archive = {"name": f"{name}.zip", "size": 100_000, "sha256": sha256_hex(f"{name}.zip".encode())}
+    build = {"version": "1.0", "games": "*", "archive": archive, "files": files, "url": f"{name}.zip"}
+    return {"id": name, "name": name.title(), "kind": "mod", "builds": [build]}
 
 
 def _rendering(texts: list[str]) -> float:

@@ -91,6 +91,12 @@ def test_two_at_once_set_different_keys_and_neither_is_lost(lit: World) -> None:
         one = {"do": "set", "settings": [{"path": ALMANAC, "key": ["fog", name], "value": 0.1}]}
         assert lit.as_("owner").post(f"{lit.at}/draft/edits", {"revision": stale, "edits": [one]})[0] == code
     assert keys(found(lit, only="set by the pack")) == ["fog.chance", "fog.density"]
+    # Nor is what somebody set taken away with the rest by one who has not seen it.
+    for reset in ({"everything": True}, {"paths": [ALMANAC]}):
+        gone = {"revision": stale, "edits": [{"do": "reset", **reset}]}
+        assert lit.as_("owner").post(f"{lit.at}/draft/edits", gone)[0] == 409
+    other = {"revision": stale, "edits": [{"do": "reset", "paths": [LANTERNS]}]}
+    assert lit.as_("owner").post(f"{lit.at}/draft/edits", other)[1]["code"] == "already"
 
 
 def test_sets_go_on_and_off_as_one_and_are_published_when_on(lit: World) -> None:
@@ -144,6 +150,10 @@ def test_a_file_as_text_becomes_settings_key_by_key(lit: World) -> None:
     )[1]
     assert said["is_more"] and said["dropped"] == ["fog.lifts_at"] and not said["sets"]
     assert lit.as_("owner").post(at, {"path": ALMANAC, "text": "a = = 1"})[0] == 422
+    # What somebody else sets while one types is not taken back by it.
+    edit(lit, set_edit({"path": ALMANAC, "key": ["fog", "lifts_at"], "value": 3, "how": "enforced"}), who="curator")
+    typed = {"path": ALMANAC, "text": told["text"].replace("density = 0.7", "density = 0.1"), "before": told["text"]}
+    assert [one["key"][1] for one in lit.as_("owner").post(at, typed)[1]["sets"]] == ["density"]
     assert lit.as_("owner").get(f"{at}?path=../x.toml")[0] == 404
     SettingsText.objects.all().delete()
     assert lit.as_("owner").get(f"{at}?path={ALMANAC}")[1]["code"] == "no-such-text"

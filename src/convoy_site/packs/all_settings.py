@@ -201,9 +201,11 @@ class Retyped:
     is_more: bool
 
 
-def retyped(draft: Draft, path: str, text: str) -> Retyped:
-    """Raises UnreadableSettings, NotFound and NoText."""
-    now = rendered(draft, path)
+def retyped(draft: Draft, path: str, text: str, before: str | None = None) -> Retyped:
+    """What was typed into `before`; by itself the file as it would be rendered now. What somebody else set meanwhile is
+    not in it, and is no change. Raises UnreadableSettings, NotFound and NoText.
+    """
+    now = rendered(draft, path) if before is None else open_settings(path, before.encode())
     own = open_settings(path, text_of(draft, path)).values
     wanted = open_settings(path, text.encode()).values
     changed = {key: value for key, value in wanted.items() if key not in now.values or not same(now.values[key], value)}

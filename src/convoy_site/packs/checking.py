@@ -189,11 +189,10 @@ def findings(draft: Draft) -> list[Finding]:
 
 @dataclass(frozen=True)
 class Checked:
-    """A draft as it was checked. `mark`: everything that the checks rest on, as far as it can change."""
+    """A draft as it is checked. `mark`: everything that the checks rest on, as far as it can change."""
 
     mark: tuple[object, ...]
     subject: Subject
-    findings: Sequence[Finding]
     _made: dict[str, Any] = field(default_factory=dict)
 
     def once(self, name: str, make: Callable[[], Made]) -> Made:
@@ -202,6 +201,10 @@ class Checked:
             self._made[name] = make()
         made: Made = self._made[name]
         return made
+
+    @cached_property
+    def findings(self) -> Sequence[Finding]:
+        return run_checks(self.subject)
 
     @cached_property
     def sizes(self) -> Mapping[str, int]:
@@ -224,8 +227,7 @@ def checked(draft: Draft) -> Checked:
     mark = _mark(draft)
     found = _checked.get(draft.pack_id)
     if found is None or found.mark != mark:
-        subject = subject_of(draft)
-        found = Checked(mark, subject, run_checks(subject))
+        found = Checked(mark, subject_of(draft))
         if len(_checked) >= MOST_CHECKED:
             _checked.clear()
         _checked[draft.pack_id] = found

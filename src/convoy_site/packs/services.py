@@ -46,6 +46,7 @@ from .shapes.edits import (
     added_by,
     named_by,
     promised_by,
+    subjects_below,
     subjects_of,
 )
 
@@ -355,8 +356,10 @@ def _meanwhile(draft: Draft, revision: int, edits: Sequence[EditIn]) -> list[str
     told = [f"{edit.by.shown}: {edit.sentence}" for edit in since]
     touched = {subject for edit in since for subject in edit.subjects}
     wanted = {subject for edit in edits for subject in subjects_of(edit)}
+    below = tuple(start for edit in edits for start in subjects_below(edit))
+    is_touched = bool(touched & wanted) or any(subject.startswith(below) for subject in touched if below)
     everything = any(isinstance(edit, UpdateMods) and not edit.mods for edit in edits)
-    if since and (touched & wanted or everything):
+    if since and (is_touched or everything):
         raise Stale(
             "Somebody changed this meanwhile.",
             "; ".join(told) + ".",

@@ -7929,8 +7929,13 @@ export interface components {
             /** Unread */
             unread: components["schemas"]["UnreadOut"][];
         };
-        /** SettingsTextIn */
+        /**
+         * SettingsTextIn
+         * @description `before`: the text that it was typed into; by itself the one that would be rendered now.
+         */
         SettingsTextIn: {
+            /** Before */
+            before?: string | null;
             /** Path */
             path: string;
             /** Text */

@@ -38,6 +38,7 @@ export const useSettingsText = (id: string, revision: number, path: string) =>
     queryKey: ["pack", id, "settings text", revision, path],
     queryFn: () =>
       told(api.GET("/api/packs/{pack_id}/settings/text", { params: { path: { pack_id: id }, query: { path } } })),
+    placeholderData: (last) => (last?.path === path ? last : undefined),
     enabled: path !== "",
     retry: false,
   });
@@ -50,14 +51,14 @@ export const useMachineSettings = (id: string) =>
   });
 
 /** What a typed text says otherwise than the pack. */
-export const useRetyped = (id: string, revision: number, path: string, text: string | null) =>
+export const useRetyped = (id: string, revision: number, path: string, text: string | null, before: string) =>
   useQuery({
-    queryKey: ["pack", id, "retyped", revision, path, text],
+    queryKey: ["pack", id, "retyped", revision, path, text, before],
     queryFn: () =>
       told(
         api.POST("/api/packs/{pack_id}/settings/text", {
           params: { path: { pack_id: id } },
-          body: { path, text: text ?? "" },
+          body: { path, text: text ?? "", before },
         }),
       ),
     enabled: text !== null,

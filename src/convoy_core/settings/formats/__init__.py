@@ -18,7 +18,7 @@ from importlib import import_module
 import tomli
 
 from ...words.errors import ConvoyError
-from .base import Key, Parsed, Span, Splice, UnreadableSettings, Value, flattened, same
+from .base import Key, Parsed, Span, Splice, UnreadableSettings, Value, flattened, refuse_deep, same
 
 __all__ = [
     "Document",
@@ -165,7 +165,9 @@ def read_tree(path: str, data: bytes) -> Mapping[Key, Value]:
         try:
             found = quick(data.removeprefix(codecs.BOM_UTF8).decode())
             if isinstance(found, dict):
-                return flattened(found)
+                values = flattened(found)
+                refuse_deep(path, values.values())
+                return values
         except (ValueError, RecursionError):
             # Slower, more forgiving (comments in JSON), and with a sentence for what is wrong.
             pass
@@ -197,6 +199,7 @@ def open_settings(path: str, data: bytes) -> Document:
     try:
         text, mark, encoding = _decoded(format_of(path), data)
         parsed: Parsed = getattr(import_module(f".{module}", __name__), name)(text)
+        refuse_deep(path, parsed.values.values())
         return Document(path, data, text, mark, encoding, parsed)
     except ConvoyError:
         raise

@@ -6,7 +6,7 @@ the byte. Source: docs/rules.md, "Settings files".
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -84,6 +84,19 @@ def flattened(tree: Any, above: Key = ()) -> dict[Key, Value]:
         else:
             walk.pop()
     return found
+
+
+def refuse_deep(path: str, values: Iterable[Value]) -> None:
+    """Raises UnreadableSettings for lists and tables within each other beyond what anybody writes: whoever compares
+    them later calls himself once for each.
+    """
+    pending = [(value, 1) for value in values if isinstance(value, list | dict)]
+    while pending:
+        value, depth = pending.pop()
+        if depth > MAX_DEPTH:
+            raise UnreadableSettings(f"{path} cannot be read.", "Its lists lie too deep within each other.", path=path)
+        parts = value.values() if isinstance(value, dict) else value
+        pending += ((part, depth + 1) for part in parts if isinstance(part, list | dict))
 
 
 def stuck(key: Key, why: str) -> UnreadableSettings:

@@ -71,7 +71,7 @@ def text(request: SignedIn, pack_id: UUID, path: Annotated[SettingsPath, Query()
     units = _units(document.text, [place for span in places.values() for place in span])
     return SettingsTextOut(
         path=path,
-        mod=all_settings.shown(pack.draft).files.get(path, ""),
+        mod=checking.checked(pack.draft).subject.laid.holder.get(path, ""),
         text=document.text,
         places=[KeyPlaceOut(key=list(key), start=units[start], end=units[end]) for key, (start, end) in places.items()],
     )
@@ -81,7 +81,7 @@ def text(request: SignedIn, pack_id: UUID, path: Annotated[SettingsPath, Query()
 def retyped(request: SignedIn, pack_id: UUID, told: SettingsTextIn) -> RetypedOut:
     """What a text that somebody typed says otherwise than the pack; nothing is kept."""
     pack = pack_for(request.user, pack_id, Action.EDIT)
-    found = all_settings.retyped(pack.draft, told.path, told.text)
+    found = all_settings.retyped(pack.draft, told.path, told.text, told.before)
     return RetypedOut(
         sets=_values(told.path, found.sets.items()),
         resets=_values(told.path, ((key, None) for key in found.resets)),

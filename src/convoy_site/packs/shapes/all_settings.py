@@ -122,8 +122,11 @@ class SettingsTextOut(Schema):
 
 
 class SettingsTextIn(Schema):
+    """`before`: the text that it was typed into; by itself the one that would be rendered now."""
+
     path: SettingsPath
     text: Annotated[str, Field(max_length=1_100_000)]
+    before: Annotated[str, Field(max_length=1_100_000)] | None = None
 
 
 class KeyValueOut(Schema):

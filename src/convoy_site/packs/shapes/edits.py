@@ -342,6 +342,13 @@ def named_by(edit: EditIn) -> set[str]:
     return set()
 
 
+def subjects_below(edit: EditIn) -> list[str]:
+    """What the subjects begin with that an edit of many things touches without naming each."""
+    if not isinstance(edit, ResetSettings):
+        return []
+    return ["setting "] if edit.everything else [f"setting {path} " for path in edit.paths]
+
+
 def subjects_of(edit: EditIn) -> set[str]:
     """What an edit touches, known before it is applied. Taking back checks for itself what was changed since, and
     copying touches no line that is there.

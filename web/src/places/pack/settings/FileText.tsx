@@ -39,17 +39,7 @@ export function FileText({ packId, revision, one, may, editing, close }: Props) 
         </Button>
       </Box>
       <Loaded query={text} rows={12}>
-        {(file) => (
-          <Typed
-            key={file.text}
-            packId={packId}
-            revision={revision}
-            file={file}
-            one={one}
-            may={may}
-            editing={editing}
-          />
-        )}
+        {(file) => <Typed packId={packId} revision={revision} file={file} one={one} may={may} editing={editing} />}
       </Loaded>
     </Box>
   );
@@ -58,19 +48,28 @@ export function FileText({ packId, revision, one, may, editing, close }: Props) 
 type TypedProps = Omit<Props, "close"> & { file: Shape["SettingsTextOut"] };
 
 function Typed({ packId, revision, file, one, may, editing }: TypedProps) {
+  // What one types into stays while somebody else changes the file: their changes are nobody's loss, ours neither.
+  const [begun, setBegun] = useState(file);
   const [text, setText] = useState(file.text);
   const [rested, setRested] = useState<string | null>(null);
+  const isTyped = text !== begun.text;
   useEffect(() => {
-    const rests = setTimeout(() => setRested(text === file.text ? null : text), REST);
+    if (isTyped) return;
+    setBegun(file);
+    setText(file.text);
+  }, [file, isTyped]);
+  useEffect(() => {
+    const rests = setTimeout(() => setRested(text === begun.text ? null : text), REST);
     return () => clearTimeout(rests);
-  }, [text, file.text]);
-  const retyped = useRetyped(packId, revision, file.path, rested);
-  const place = file.places.find((each) => each.key.join("\n") === one.key.join("\n"));
+  }, [text, begun.text]);
+  const retyped = useRetyped(packId, revision, file.path, rested, begun.text);
+  const place = begun.places.find((each) => each.key.join("\n") === one.key.join("\n"));
   const told = rested === null ? undefined : retyped.data;
   const take = () => {
     if (!told) return;
     const { sets, resets } = told;
-    editing.edit(
+    editing.editThen(
+      { kept: () => setText(begun.text) },
       ...(sets.length ? [{ do: "set" as const, settings: sets }] : []),
       ...(resets.length ? [{ do: "reset" as const, settings: resets.map(({ path, key }) => ({ path, key })) }] : []),
     );
@@ -82,7 +81,7 @@ function Typed({ packId, revision, file, one, may, editing }: TypedProps) {
         <SettingsEditor
           label={`Text of ${file.path}`}
           path={file.path}
-          text={file.text}
+          text={begun.text}
           marked={place ? [place.start, place.end] : null}
           readOnly={!may}
           changed={setText}
@@ -93,6 +92,11 @@ function Typed({ packId, revision, file, one, may, editing }: TypedProps) {
           <Box sx={{ fontSize: "0.85rem", color: "text.secondary" }}>
             As the next release would have it. Change a value here, and it becomes a setting of the pack.
           </Box>
+        )}
+        {file.text !== begun.text && (
+          <Remark tone="info">
+            Somebody changed this file meanwhile: what you typed is held against what you began with.
+          </Remark>
         )}
         {rested !== null && retyped.error && <RefusalRemark error={retyped.error} />}
         {told && !retyped.error && (
