@@ -9,7 +9,7 @@ from pathlib import Path
 from convoy_core.lock.in_worlds import EVERY, for_worlds
 from convoy_core.lock.lock import Lock
 from convoy_core.words.errors import MalformedInput
-from convoy_core.words.wording import listed
+from convoy_core.words.wording import counted, listed
 
 from .errors import FolderRefused
 from .folder.folder import Folder
@@ -21,7 +21,7 @@ from .sync import nothing_installed
 
 @dataclass(frozen=True)
 class Choice:
-    """An optional mod. `taken`: it is, or will be with the next sync."""
+    """An optional mod, or (`mod`: its id) a set of settings. `taken`: it is, or will be with the next sync."""
 
     mod: str
     name: str
@@ -34,6 +34,7 @@ class Choices:
     """`worlds`: by mod of content for worlds those that it goes into, as `FOLDER/NAME`."""
 
     optional: tuple[Choice, ...]
+    sets: tuple[Choice, ...]
     worlds: Mapping[str, tuple[str, ...]]
 
 
@@ -61,22 +62,27 @@ def choose(
         signed = folder.releases.kept(head.named) or nothing_installed()
         share = share_of(folder.releases.trusted(signed, pairing), pairing)
         _refuse_unknown(share, {*without, *taking})
-        left_out = (head.left_out | frozenset(without)) - frozenset(taking)
+        offered = {one.id for one in share.terms.offers}
+        sets = (head.sets | (offered & {*taking})) - {*without}
+        left_out = (head.left_out | ({*without} - offered)) - {*taking}
         worlds = _worlds(head, share, into, out_of)
-        if (left_out, worlds) != (head.left_out, head.worlds):
-            head = replace(head, left_out=left_out, worlds=worlds)
+        if (left_out, sets, worlds) != (head.left_out, head.sets, head.worlds):
+            head = replace(head, left_out=left_out, sets=sets, worlds=worlds)
             folder.keep_head(head)
             Calm(folder).forget()
     optional = tuple(Choice(one.mod, one.name, one.advice, one.mod not in head.left_out) for one in share.choices)
-    return Choices(optional, {mod: tuple(sorted(head.worlds.get(mod, ()))) for mod in for_worlds(share)})
+    sets_told = tuple(
+        Choice(one.id, one.name, counted(len(one.tweaks), "setting"), one.id in head.sets) for one in share.terms.offers
+    )
+    return Choices(optional, sets_told, {mod: tuple(sorted(head.worlds.get(mod, ()))) for mod in for_worlds(share)})
 
 
 def _refuse_unknown(share: Lock, mods: Collection[str]) -> None:
-    optional = sorted(one.mod for one in share.choices)
+    known = sorted([one.mod for one in share.choices] + [one.id for one in share.terms.offers])
     for mod in mods:
-        if mod not in optional:
-            now = f"There are {listed(optional)}." if optional else "This release has none."
-            raise MalformedInput(f"“{mod}” is no optional mod of this release.", now=now)
+        if mod not in known:
+            now = f"There are {listed(known)}." if known else "This release has none."
+            raise MalformedInput(f"“{mod}” is neither an optional mod nor a set of this release.", now=now)
 
 
 def _worlds(

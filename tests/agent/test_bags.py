@@ -26,6 +26,7 @@ from convoy_core.handing_out.bag import Bag, Wanted, make_bag
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import OVERLAY
 from convoy_core.lock.recipe import Recipe, read_recipe
+from convoy_core.lock.terms import How, Offer, Terms, Tweak
 from convoy_core.trust.charter import CONTEXT as CHARTER
 from convoy_core.trust.charter import Duty, read_charter
 from convoy_core.trust.signed import Signed
@@ -334,9 +335,17 @@ def given(member: Member, place: Path, number: str) -> Path:
 
 def test_what_a_member_chooses_without_a_site_holds_for_what_comes(member: Member, tmp_path: Path) -> None:
     site, alone = member.harbour, Member(member.harbour, tmp_path / "alone", Store(tmp_path / "other-store"))
-    mods = {"ledger": {"a.txt": "1"}, "bells": {"b.txt": "2"}, "trial": {"rules.toml": "night = true\n"}}
+    mods = {
+        "ledger": {"a.txt": "1"},
+        "bells": {"b.txt": "2", "b.toml": "on = true\n"},
+        "trial": {"rules.toml": "night = true\n"},
+    }
     for number in ("2.0.0", "2.1.0"):
-        site.publish(number, mods, optional=("bells",), for_worlds=("trial",), reaches={"bells": Reach.OWN})
+        quiet = Tweak("mods/bells/b.toml", ("on",), False, How.START)
+        terms = Terms(("mods/bells/*.toml",), ("worlds",), offers=(Offer("calm", "Calm", (quiet,)),))
+        site.publish(
+            number, mods, optional=("bells",), for_worlds=("trial",), reaches={"bells": Reach.OWN}, terms=terms
+        )
     by_file.join_file(given(member, tmp_path / "a.zip", "2.0.0"), alone.folder, alone.store)
     (alone.folder / "worlds/fen").mkdir(parents=True)
     (alone.folder / "worlds/fen/map.dat").write_text("fen")
@@ -351,8 +360,9 @@ def test_what_a_member_chooses_without_a_site_holds_for_what_comes(member: Membe
     assert not (alone.folder / "mods/bells").exists() and (alone.folder / "worlds/fen/trials/rules.toml").exists()
     by_file.take_file(given(member, tmp_path / "b.zip", "2.1.0"), alone.folder, alone.store)
     assert alone.sync().release == "2.1.0" and not (alone.folder / "mods/bells").exists()
-    choosing.choose(alone.folder, taking=["bells"], out_of=[("fen", "trial")])
+    choosing.choose(alone.folder, taking=["bells", "calm"], out_of=[("fen", "trial")])
     alone.sync()
+    assert (alone.folder / "mods/bells/b.toml").read_text() == "on = false\n"
     assert (alone.folder / "mods/bells").exists() and not (alone.folder / "worlds/fen/trials").exists()
     for wrong in ({"without": ["ledger"]}, {"into": [("../out", "trial")]}, {"into": [("fen", "bells")]}):
         with pytest.raises(MalformedInput):

@@ -81,26 +81,31 @@ def look(
 @commands.command(rich_help_panel=FILES)
 def choose(
     folder: FolderOption = Path(),
-    without: Annotated[list[str] | None, typer.Option("--without", help="Do without this optional mod.")] = None,
-    taking: Annotated[list[str] | None, typer.Option("--with", help="Take this optional mod again.")] = None,
+    without: Annotated[list[str] | None, typer.Option("--without", help="Do without this optional mod or set.")] = None,
+    taking: Annotated[
+        list[str] | None, typer.Option("--with", help="Take this optional mod, or this set of settings.")
+    ] = None,
     into: Annotated[
         list[str] | None, typer.Option("--into", help="WORLD=MOD: its content goes into this world; * for all.")
     ] = None,
     out_of: Annotated[list[str] | None, typer.Option("--out-of", help="WORLD=MOD: it leaves this world.")] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Choose optional mods, and worlds for what goes into worlds, in a folder that follows files. Alone: list them."""
+    """Choose optional mods, sets of settings, and worlds for what goes into them, in a folder that follows files."""
     pairs = [[_pair(one) for one in told or ()] for told in (into, out_of)]
     found = choosing.choose(folder, without or (), taking or (), *pairs)
     if as_json:
         optional = [asdict(one) for one in found.optional]
-        print_json({"optional": optional, "worlds": {mod: list(worlds) for mod, worlds in found.worlds.items()}})
+        sets = [asdict(one) for one in found.sets]
+        print_json(
+            {"optional": optional, "sets": sets, "worlds": {mod: list(worlds) for mod, worlds in found.worlds.items()}}
+        )
         return
-    for one in found.optional:
+    for one in (*found.optional, *found.sets):
         say(f"{'with' if one.taken else 'without'} {one.mod}: {one.name}. {one.advice}".rstrip())
     for mod, worlds in found.worlds.items():
         say(f"{mod} goes into {listed(worlds) if worlds else 'no world'}.")
-    if not found.optional and not found.worlds:
+    if not found.optional and not found.worlds and not found.sets:
         say("There is nothing to choose in this release.")
     elif without or taking or into or out_of:
         say("Next: convoy sync")
