@@ -8,6 +8,7 @@ from pathlib import Path
 
 from .browser import Browser
 from .test_access import pack_of
+from .test_settings import my_installation
 
 TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 SETTLE_SECONDS = 0.8
@@ -86,6 +87,10 @@ def of_settings(maren: Browser, pack: str) -> None:
     maren.press("The whole file as text")
     maren.sees("As the next release would have it.")
     take(maren, "settings-text")
+    maren.go(my_installation(maren))
+    maren.sees("the server has break loose", "Low lights")
+    scroll_to(maren, "//h2[text()='Settings']")
+    take(maren, "own-settings")
 
 
 def of_check(maren: Browser) -> None:
@@ -94,9 +99,6 @@ def of_check(maren: Browser) -> None:
     maren.press("Open: Sluice Books is for another loader.")
     maren.sees("Lock Ledger 3.4.1 comes in")
     take(maren, "check")
-    maren.go(f"{spring}/check/overlap")
-    maren.sees("laid down from left to right")
-    take(maren, "overlap")
     maren.go(f"{spring}/check/overlap/fair-tolls/night-tolls")
     maren.sees("tolls.night")
     take(maren, "side-by-side")
