@@ -5,7 +5,7 @@ import json
 import pytest
 
 from convoy_core.settings.changes import SettingsWhat, settings_changes
-from convoy_core.settings.knowledge import Known, SaidBy, SettingKind, known_of
+from convoy_core.settings.knowledge import Known, SaidBy, SettingKind, known_of, says
 from convoy_core.settings.limits import Limit, limits_of, notes_of
 from convoy_core.settings.readings import as_text, from_text, read_file, reported
 
@@ -116,3 +116,12 @@ def test_what_a_newer_build_has_otherwise_is_told_renamed_keys_as_such() -> None
     moved = [read_file("a.json", text) for text in (b'{"a": {"k": 1}}', b'{"b": {"k": 1}}')]
     assert [one.what for one in settings_changes(*moved)] == [SettingsWhat.RENAMED]
     assert settings_changes(moved[0], moved[0]) == []
+
+
+@pytest.mark.parametrize(
+    ("value", "words", "is_so"),
+    [(0.5, "0.50", True), (1, "1.0", True), (True, "True", True), ("#fff", '"#FFF"', True), ("", '""', True),
+     (0.5, "0.51", False), (True, "1", False), ("on", "off", False), ("1", "9" * 400, False)],
+)  # fmt: skip
+def test_a_value_is_a_default_in_whatever_way_that_is_written(value: object, words: str, is_so: bool) -> None:
+    assert says(value, words) is is_so

@@ -243,7 +243,7 @@ def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set
         assert lit.agent().post("/api/agent/report", told)[0] == 200
         return lit.agent().get("/api/agent/readings")[1]
 
-    keys_told = [[["frames"], 60, "Frames a second. Default: 60", ""], [["fullscreen"], True]]
+    keys_told = [[["frames"], 72, "Frames a second. Default: 60", ""], [["fullscreen"], True]]
     file = {"sha256": sha256, "keys": keys_told, "trouble": ""}
     assert all(one["archive_sha256"] for one in report())  # Nobody allowed it.
     assert lit.agent().post("/api/agent/readings", {"files": [file]})[1] == {"taken": 0}
@@ -253,7 +253,10 @@ def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set
     assert lit.agent().post("/api/agent/readings", {"files": [file, other]})[1] == {"taken": 1}
     told = found(lit, words="frames a second")
     (row,) = told["rows"]
-    assert (row["mod"], row["value"], row["to"]["value"], row["description"]) == ("", 60, 90, "Frames a second.")
+    assert (row["mod"], row["value"], row["to"]["value"], row["description"]) == ("", 72, 90, "Frames a second.")
+    # It was tuned in the game, as the comment above says: then it is there to be taken over.
+    (machine,) = lit.as_("owner").get(f"{lit.at}/settings/machines")[1]
+    assert machine["rows"] == [{"path": OWN, "key": ["frames"], "mine": 72, "was": "60"}]
     assert not told["lone"] and [one["name"] for one in told["mods"]] == ["Written by the game itself"]
     assert not [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
     edit(lit, set_edit({"path": OWN, "key": ["frame"], "value": 90}))

@@ -34,6 +34,9 @@ USUAL = (
 )
 """Patterns for games whose profile names none: how people write such things of their own accord."""
 
+LONGEST_NUMBER = 60
+"""Characters: what is longer is none."""
+
 MOST_ALLOWED = 60
 """Values that are offered as a choice."""
 
@@ -151,6 +154,15 @@ def kind_of(key: Key, value: Value, limit: Limit, form: str = "", is_text: bool 
     if is_text and _WHOLE.fullmatch(text):
         return SettingKind.WHOLE
     return SettingKind.NUMBER if is_text and _FRACTION.fullmatch(text) else SettingKind.TEXT
+
+
+def says(value: Value, words: str) -> bool:
+    """Whether a value is what a comment says in words: `0.50` is 0.5, and `True` is true."""
+    mine = as_words(value)
+    if mine.lower() == words.strip("\"'").lower():
+        return True
+    is_number = all(len(one) < LONGEST_NUMBER and _FRACTION.fullmatch(one) for one in (mine, words))
+    return is_number and float(mine) == float(words)
 
 
 def as_words(value: Value) -> str:

@@ -2,14 +2,18 @@
 may tell.
 """
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from convoy_core.lock.terms import Tweak
-from convoy_core.settings.knowledge import as_words
+from convoy_core.settings.formats import TEXT_ONLY, format_of
+from convoy_core.settings.knowledge import as_words, known_of, says
+from convoy_core.settings.readings import Reading
 from convoy_core.words.model import Side
+from convoy_core.words.profile import GameProfile
 
+from ..catalogue import readings
 from ..packs.models import Pack
 from ..releases.models import Release
 from ..releases.services import recipe_of
@@ -17,6 +21,9 @@ from .models import Installation
 from .shapes.member import OfferedSetOut, OwnSettingOut
 
 MOST_ROWS = 400
+
+PLAIN = (bool, int, float, str)
+"""Values that are taken over as they are."""
 
 Place = tuple[str, tuple[str, ...]]
 """A setting: its file's path, and its key."""
@@ -73,9 +80,8 @@ def _server_has(one: Installation) -> dict[Place, str]:
         return {}
     return {
         (str(row["path"]), tuple(row["key"])): _told(row["mine"])
-        for told in reversed(machines_of(one.pack))
-        if told.installation.side == Side.SERVER
-        for row in told.rows
+        for told in one.pack.installations.filter(tells_settings=True, side=Side.SERVER).order_by("heard_at")
+        for row in told.about.get("settings", ())
     }
 
 
@@ -88,8 +94,8 @@ def _tweaks(one: Installation, release: Release | None, sets: Collection[str]) -
 
 @dataclass(frozen=True)
 class Machine:
-    """One installation whose member lets its settings be seen. `rows`: as the agent told them; `written`: settings
-    files that the game or a mod wrote there, with their hashes.
+    """One installation whose member lets its settings be seen. `rows`: as the agent told them, and what was tuned in
+    files that the game or a mod wrote there; `written`: those files, with their hashes.
     """
 
     installation: Installation
@@ -100,10 +106,26 @@ class Machine:
 def machines_of(pack: Pack) -> list[Machine]:
     """Installations of a pack that told something, newest heard first."""
     found = pack.installations.filter(tells_settings=True, member__isnull=False).select_related("member")
-    told = [
-        Machine(one, one.about.get("settings", []), one.about.get("written", {})) for one in found.order_by("-heard_at")
+    told = [(one, one.about.get("settings", []), one.about.get("written", {})) for one in found.order_by("-heard_at")]
+    read = readings.known(pack, {sha256 for _, _, written in told for sha256 in written.values()})
+    machines = [
+        Machine(one, [*rows, *_tuned(written, read, pack.game.profile)], written) for one, rows, written in told
     ]
-    return [one for one in told if one.rows or one.written]
+    return [one for one in machines if one.rows or one.written]
+
+
+def _tuned(written: Mapping[str, str], read: Mapping[str, Reading], profile: GameProfile) -> list[dict[str, Any]]:
+    """Of files that the game wrote: keys that say otherwise than their default, where the comments name one."""
+    rows: list[dict[str, Any]] = []
+    for path, sha256 in written.items():
+        reading = read.get(sha256, Reading())
+        known = known_of(reading.keys, reading.comments, {}, {}, profile.comments, format_of(path) in TEXT_ONLY)
+        rows += [
+            {"path": path, "key": list(key), "mine": value, "was": known[key].default}
+            for key, value in reading.keys.items()
+            if isinstance(value, PLAIN) and known[key].default and not says(value, known[key].default)
+        ]
+    return rows[:MOST_ROWS]
 
 
 def written(pack: Pack) -> dict[str, str]:

@@ -2,13 +2,14 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import InputAdornment from "@mui/material/InputAdornment";
+import Popover from "@mui/material/Popover";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Tooltip from "@mui/material/Tooltip";
 import { useEffect, useState } from "react";
 import type { Plain, Setting } from "../../../api/settings";
 import { mono } from "../../../theme";
-import { isOn, keyName, now, turned, typed, wrong } from "./values";
+import { isOn, keyName, linesOf, listOf, now, shown, turned, typed, wrong } from "./values";
 
 interface Props {
   one: Setting;
@@ -53,7 +54,64 @@ export function Control({ one, may, set }: Props) {
         ))}
       </TextField>
     );
+  if (one.kind === "list" && linesOf(value) !== null)
+    return <Lines key={typed(value)} one={one} may={may} set={set} lines={linesOf(value) ?? ""} />;
   return <Typed key={typed(value)} one={one} may={may} set={set} />;
+}
+
+/** A list, an entry a line: in the row what it holds, and opened a place to write in. */
+function Lines({ one, may, set, lines }: Props & { lines: string }) {
+  const [at, setAt] = useState<HTMLElement | null>(null);
+  const [text, setText] = useState(lines);
+  const list = listOf(text, now(one));
+  const close = () => {
+    setAt(null);
+    if (list && text !== lines) set({ value: list });
+    else setText(lines);
+  };
+  const label = one.key.join(".");
+  return (
+    <>
+      <Button
+        size="small"
+        variant="outlined"
+        aria-label={`Entries of ${label}: ${shown(now(one)) || "none"}`}
+        disabled={!may}
+        onClick={(event) => setAt(event.currentTarget)}
+        sx={{ display: "block", width: "100%", textAlign: "left", fontWeight: 400, px: 0.75, py: 0.25 }}
+      >
+        <Box
+          component="span"
+          sx={{ display: "block", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+        >
+          {shown(now(one)) || "none"}
+        </Box>
+      </Button>
+      <Popover
+        open={at !== null}
+        anchorEl={at}
+        onClose={close}
+        anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
+      >
+        <Box sx={{ p: 1.5, width: 320, maxWidth: "90vw", display: "grid", gap: 1 }}>
+          <TextField
+            autoFocus
+            multiline
+            minRows={4}
+            maxRows={12}
+            label={`${label}, an entry a line`}
+            value={text}
+            error={!list}
+            helperText={list ? `${list.length} ${list.length === 1 ? "entry" : "entries"}` : "A number on each line."}
+            onChange={(event) => setText(event.target.value)}
+          />
+          <Button variant="outlined" size="small" disabled={!list} onClick={close}>
+            Set it so
+          </Button>
+        </Box>
+      </Popover>
+    </>
+  );
 }
 
 /** Takes the next key that is pressed, written as the file writes its keys: in small letters or large ones. */

@@ -64,3 +64,20 @@ export function keyName(key: string, like: string): string {
   if (like && like === like.toLowerCase()) return name.toLowerCase();
   return name.length === 1 || (like && like === like.toUpperCase()) ? name.toUpperCase() : name;
 }
+
+/** A list of plain values as text, an entry a line; null for what cannot be written so. */
+export function linesOf(value: Plain): string | null {
+  if (!Array.isArray(value)) return null;
+  const plain = value.every(
+    (one) => typeof one === "number" || (typeof one === "string" && one.trim() === one && one && !one.includes("\n")),
+  );
+  return plain && new Set(value.map((one) => typeof one)).size < 2 ? value.join("\n") : null;
+}
+
+/** Such a text as a list again: of numbers where `like` is one. Null where a line is none. */
+export function listOf(text: string, like: Plain): (string | number)[] | null {
+  const lines = text.split("\n").flatMap((line) => line.trim() || []);
+  if (!Array.isArray(like) || typeof like[0] !== "number") return lines;
+  const numbers = lines.map(Number);
+  return numbers.some(Number.isNaN) ? null : numbers;
+}
