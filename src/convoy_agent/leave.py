@@ -23,12 +23,14 @@ from .folder.folder import Folder
 from .folder.history import lying_in
 from .folder.journal import recover
 from .folder.record import Record
+from .folder.settings_files import bytes_at
 from .site.connecting import connect
 from .storage import disk, sealed
 from .storage.disk import is_link
 from .storage.files import (
     copy_beside,
     free_name,
+    inside,
     is_plain_with,
     move,
     own_place,
@@ -147,10 +149,8 @@ def _unset(folder: Folder) -> None:
     """Files that the game wrote say again what they said before the pack, where their member left that as it was."""
     for path, one in folder.record().adjusted.items():
         with suppress(UnreadableSettings, FileNotFoundError), unless_hopeless(lambda why: None):
-            place = own_place(folder.root, path)
-            if not is_link(place):
-                merged, _ = adjust(path, place.read_bytes(), {}, one.keys)
-                write_at_once(place, merged.data, among_others=True)
+            merged, _ = adjust(path, bytes_at(folder.root, path), {}, one.keys)
+            write_at_once(inside(folder.root, path), merged.data, among_others=True)
 
 
 def _put_back(folder: Folder, paths: Sequence[str]) -> None:

@@ -25,8 +25,8 @@ from convoy_io.zips import opened
 from .errors import SiteAway, SiteRefused
 from .folder.folder import Folder
 from .folder.own_settings import tells_of
+from .folder.settings_files import bytes_at
 from .site.site import Site
-from .storage.files import inside
 from .storage.store import Store
 
 AT_ONCE = 40
@@ -82,7 +82,7 @@ def _read_written(folder: Folder, files: Any, written: Mapping[str, str]) -> lis
         with suppress(OSError, KeyError, TypeError, ConvoyError):
             path = str(file["path"])
             if written.get(path) == file["sha256"]:
-                data = inside(folder.root, path).read_bytes()
+                data = bytes_at(folder.root, path)
                 if hashlib.sha256(data).hexdigest() == file["sha256"]:
                     rows.append(_row(str(file["sha256"]), path, data, tells_of))
     return rows

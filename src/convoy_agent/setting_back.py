@@ -14,6 +14,7 @@ from .backing_up import lock_here
 from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import recover
+from .folder.settings_files import bytes_at
 from .rest import Calm
 from .storage.files import inside, write_at_once
 from .sync import utc_now
@@ -48,7 +49,7 @@ def _file(folder: Folder, lock: Lock, path: str, places: Sequence[Place]) -> tup
     kept = folder.settings / placed[0] if placed else None
     if kept is None or not lock.terms.is_settings(path) or not kept.is_file():
         raise MalformedInput(f"The pack has no settings of its own in {path[:120]}.", now="Look at the folder again.")
-    document = open_settings(path, inside(folder.root, path).read_bytes())
+    document = open_settings(path, bytes_at(folder.root, path))
     wanted = open_settings(path, kept.read_bytes()).values
     there = document.values
     keys = [key for where, key in places if where == path]

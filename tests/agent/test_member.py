@@ -268,6 +268,23 @@ def test_settings_that_cannot_be_read_are_never_rewritten(member: Member) -> Non
     assert member.sync().plan.moves == () and member.sync().plan.extras == ()
 
 
+def test_settings_that_are_too_large_to_be_read_come_whole_and_stay_whole(member: Member) -> None:
+    large = f"volume = 5\n# {'x' * 4_400_000}\n"
+    member.harbour.publish("1.1.0", ledger(large), terms=games(fps=(60, How.ENFORCED)))
+    own = member.folder / GAMES
+    own.parent.mkdir(parents=True)
+    own.write_text(f"fps = 30\n# {'x' * 4_400_000}\n")
+    notes = member.sync().notes
+    assert text(member) == large and "too large" in notes[0]["problem"] and own.read_text().startswith("fps = 30")
+    assert member.harbour.reports[-1]["about"]["strayed"][0]["there"] == "cannot be read"
+    mine = large.replace("5", "6", 1)
+    (member.folder / SETTINGS).write_text(mine)
+    member.harbour.publish("1.2.0", ledger(large.replace("5", "7", 1)), terms=PLAIN)
+    done = member.sync()
+    assert text(member) == mine and text(member, done.notes[0]["beside"]).startswith("volume = 7")
+    assert member.sync().plan.moves == ()
+
+
 def test_settings_that_change_while_they_are_merged_are_left_as_they_are(member: Member) -> None:
     member.harbour.publish("1.1.0", ledger(FIRST), terms=PLAIN)
     member.sync()

@@ -13,9 +13,9 @@ from convoy_core.settings.formats import Key, UnreadableSettings, Value
 from convoy_core.sync.deviations import Deviation, Strayed, deviations_of
 from convoy_core.sync.plan import NOT_PLAIN
 
-from ..storage.files import inside
 from .folder import Folder
 from .record import Record
+from .settings_files import bytes_at
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,7 @@ def look_at_record(record: Record, hashes: dict[str, str]) -> Look:
 def _strayed(folder: Folder, path: str, enforced: Sequence[Tweak]) -> tuple[list[Strayed], dict[Key, Value]]:
     wanted = {tweak.key: tweak.value for tweak in enforced}
     try:
-        off = dict(broken(path, inside(folder.root, path).read_bytes(), enforced))
+        off = dict(broken(path, bytes_at(folder.root, path), enforced))
     except (UnreadableSettings, OSError):
         told = [Strayed(path, ".".join(key), as_text(value), "cannot be read") for key, value in wanted.items()]
         return told, {}

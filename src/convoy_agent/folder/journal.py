@@ -22,6 +22,7 @@ from typing import Any
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.rendering import rendering
 from convoy_core.outside.paths import checked_path
+from convoy_core.settings.formats import MAX_BYTES
 from convoy_core.sync.plan import BESIDE, Act, Plan
 
 from ..site.progress import Listener, NoListener
@@ -456,6 +457,6 @@ def _sight(folder: Folder, path: str, sha256: str, before: Record, verified: Col
 def _keep_rendered(folder: Folder, path: str, sha256: str) -> None:
     """Settings that were there already, as the release has them: a later merge starts from them."""
     kept = folder.settings / sha256
-    if not kept.exists():
+    if not kept.exists() and (folder.root / path).stat().st_size <= MAX_BYTES:
         folder.settings.mkdir(exist_ok=True)
         write_at_once(kept, inside(folder.root, path).read_bytes())

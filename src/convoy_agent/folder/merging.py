@@ -16,10 +16,10 @@ from convoy_core.sync.plan import Act, Plan
 from convoy_core.words.errors import ConvoyError
 from convoy_io.zips import opened
 
-from ..storage.files import inside
 from ..storage.store import Store
 from .folder import Folder
 from .record import Adjusting, Record
+from .settings_files import bytes_at
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ class Merging:
         return {path: lost for path, lost in found.items() if lost}
 
     def _mine(self, path: str) -> bytes:
-        return inside(self.folder.root, path).read_bytes()
+        return bytes_at(self.folder.root, path)
 
     def _plain(self, file: PlacedFile, store: Store) -> bytes:
         """A build's own file, from the archive in the store. Raises OSError where that is not there."""

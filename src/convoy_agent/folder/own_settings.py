@@ -20,6 +20,7 @@ from convoy_core.sync.plan import NOT_PLAIN
 from ..site.site import as_told
 from ..storage.files import inside, sha256_of
 from .folder import Folder
+from .settings_files import bytes_at
 
 MOST = 300
 """Keys that are told: who changed more has a file of their own, and sends it."""
@@ -73,7 +74,7 @@ def written(folder: Folder, target: Lock, hashes: Mapping[str, str]) -> dict[str
 def _changed(folder: Folder, path: str, placed: str) -> Iterator[tuple[Key, Value, Value]]:
     try:
         was = open_settings(path, (folder.settings / placed).read_bytes()).values
-        mine = open_settings(path, inside(folder.root, path).read_bytes()).values
+        mine = open_settings(path, bytes_at(folder.root, path)).values
     except (OSError, UnreadableSettings):
         return
     for key in [*mine, *(key for key in was if key not in mine)]:

@@ -16,7 +16,7 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile
 from convoy_core.lock.rendering import render, rendering
 from convoy_core.outside.paths import checked_path
-from convoy_core.settings.formats import Key, UnreadableSettings
+from convoy_core.settings.formats import MAX_BYTES, Key, UnreadableSettings
 from convoy_core.settings.merge import KeyMerge, Merged
 from convoy_core.sync.plan import BESIDE, Act, Move, Plan
 from convoy_io.zips import ArchiveWrong, Zip, opened
@@ -30,6 +30,7 @@ from .differences import as_text
 from .folder import Folder
 from .merging import Merging
 from .record import Adjusting, Record
+from .settings_files import bytes_at, too_large
 
 
 @dataclass
@@ -157,6 +158,9 @@ class Stager:
         if not terms.is_settings(file.path):
             staged.content[file.path] = file.sha256
             return
+        if file.size > MAX_BYTES:
+            self._whole(move, file, staged)
+            return
         plain = (self._folder.staging / file.sha256).read_bytes()
         try:
             new = render(file.path, plain, terms.by_path.get(file.path, ()))
@@ -170,24 +174,39 @@ class Stager:
         else:
             staged.content[file.path] = self._keep(new, self._folder.staging)
 
+    def _whole(self, move: Move, file: PlacedFile, staged: Staged) -> None:
+        """Too large for anything to be set in it: it comes as it is, or beside the member's."""
+        staged.rendered[file.path] = (file.sha256, rendering(file.path, file.sha256, self._target.terms))
+        error = too_large(file.path)
+        if move.act is Act.MERGE:
+            self._beside(file.path, file.sha256, error, staged)
+            return
+        staged.content[file.path] = file.sha256
+        if self._target.terms.by_path.get(file.path):
+            staged.notes.append({"path": file.path, "problem": error.sentence()})
+
     def _merge(self, path: str, new: bytes, staged: Staged) -> None:
-        mine = inside(self._folder.root, path).read_bytes()
-        staged.found[path] = sha256_hex(mine)
         try:
+            mine = bytes_at(self._folder.root, path)
             merged = self._merging.merged(path, mine, new)
         except UnreadableSettings as error:
-            beside = f"{path}{BESIDE}"
-            staged.content[path] = staged.found[path]
-            staged.content[beside] = self._keep(new, self._folder.staging)
-            staged.notes.append({"path": path, "problem": error.sentence(), "beside": beside})
+            self._beside(path, self._keep(new, self._folder.staging), error, staged)
             return
+        staged.found[path] = sha256_hex(mine)
         staged.content[path] = self._keep(merged.data, self._folder.staging)
         staged.notes.append(_note(path, merged))
+
+    def _beside(self, path: str, sha256: str, error: UnreadableSettings, staged: Staged) -> None:
+        """What cannot be merged is never rewritten: the release's lies beside it."""
+        beside = f"{path}{BESIDE}"
+        staged.found[path] = staged.content[path] = sha256_of(inside(self._folder.root, path))
+        staged.content[beside] = sha256
+        staged.notes.append({"path": path, "problem": error.sentence(), "beside": beside})
 
     def _adjust(self, path: str, staged: Staged) -> None:
         """Sets the pack's keys in a file that the game or a mod wrote. One that cannot be read stays as it is."""
         try:
-            mine = inside(self._folder.root, path).read_bytes()
+            mine = bytes_at(self._folder.root, path)
             merged, staged.adjusted[path] = self._merging.adjusted(path, mine)
         except FileNotFoundError:
             # The game took it away meanwhile: the next sync that finds it there sets it.
