@@ -61,7 +61,7 @@ def test_many_are_put_into_a_set_that_goes_on_and_off_as_one(people: People) -> 
     maren.choose("Into", "Gentle weather")
     maren.sees("the pack sets storms.allowed and storms.moored", "2 settings")
     maren.press("The set Gentle weather")
-    maren.sees("switched off", "set off")
+    maren.sees("switched off", "in a set")
     assert maren.complaints() == []
     maren.press("Drop the set Gentle weather")
     maren.sees("the set “Gentle weather” dropped")

@@ -204,6 +204,35 @@ def test_what_is_new_and_what_cannot_be_is_told(lit: World, sources: Path) -> No
     assert "it must be at most 10" in said["what"]
 
 
+def test_a_key_may_be_in_several_sets_and_the_later_holds(lit: World) -> None:
+    place = {"path": ALMANAC, "key": ["fog", "chance"]}
+
+    def row(**asked: str) -> dict[str, Any]:
+        (one,) = found(lit, words="foggy", **asked)["rows"]
+        to = one["to"]
+        return {name: to[name] for name in ("value", "set", "also", "holds", "in_hand")} if to else {}
+
+    edit(lit, *({"do": "keep set", "id": one, "name": one} for one in ("gentle", "wild")))
+    for value, of_set in ((0.4, ""), (0.1, "gentle"), (0.9, "wild")):
+        edit(lit, {"do": "set", "settings": [{**place, "value": value}], "set": of_set})
+    assert row() == {"value": 0.9, "set": "wild", "also": ["gentle"], "holds": True, "in_hand": True}
+    assert row(set="gentle") == {"value": 0.1, "set": "gentle", "also": ["wild"], "holds": False, "in_hand": True}
+    publish(lit, "3.0.0")
+    assert _tweaks(lit, "3.0.0") == [{**place, "value": 0.9, "how": "starting value"}]
+    # What is not said of a set is changed in the one that holds; taken back, it alone is as it was.
+    edit(lit, {"do": "set", "settings": [{**place, "value": 0.8}], "how": "advice"})
+    assert row()["value"] == 0.8 and row(set="gentle")["value"] == 0.1
+    edit(lit, {"do": "take back", "revision": lit.revision()})
+    edit(lit, {"do": "keep set", "id": "wild", "on": False})
+    assert (row()["value"], row()["set"]) == (0.1, "gentle")
+    edit(lit, {"do": "reset", "settings": [place], "set": "gentle"})
+    assert (row()["value"], row()["set"], row()["also"]) == (0.4, "", ["wild"])
+    edit(lit, {"do": "set", "settings": [{**place, "value": 0.4}], "set": "wild", "out_of": ""})
+    assert (row()["set"], row()["holds"]) == ("wild", False)
+    edit(lit, {"do": "reset", "settings": [place]})
+    assert row() == {} and {one["keys"] for one in found(lit)["sets"]} == {0}
+
+
 OWN = "config/display.toml"
 
 

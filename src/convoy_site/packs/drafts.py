@@ -280,21 +280,37 @@ def terms_of(draft: Draft) -> Terms:
 
 def _offers(draft: Draft) -> tuple[Offer, ...]:
     """Sets that are on and that members choose themselves; one that is empty is none."""
-    offered = {one: told["name"] for one, told in draft.tweak_sets.items() if told["on"] and told.get("offered")}
+    offered = {one: told["name"] for one, told in sets_of(draft).items() if told["on"] and told.get("offered")}
     held = {one: tuple(read_tweak(Fields(row)) for row in draft.tweaks if row.get("set") == one) for one in offered}
     return tuple(Offer(one, name, held[one]) for one, name in offered.items() if held[one])
 
 
 def effective(draft: Draft) -> list[dict[str, Any]]:
-    """The settings that the pack sets now: those of no set, and those of sets that are on and not a member's choice."""
-    off = {one for one, told in draft.tweak_sets.items() if not told["on"] or told.get("offered")}
-    return [one for one in draft.tweaks if one.get("set") not in off]
+    """The settings that the pack sets now: those of no set, and those of sets that are on and not a member's choice. Of
+    one key those of a set go before, and a later set's before an earlier's.
+    """
+    order = ["", *(one for one, told in sets_of(draft).items() if told["on"] and not told.get("offered"))]
+    rank = {one: at for at, one in enumerate(order)}
+    holding = [one for one in draft.tweaks if one.get("set", "") in rank]
+    holding.sort(key=lambda one: rank[one.get("set", "")])
+    found = {(one["path"], tuple(one["key"])): one for one in holding}
+    return list(found.values())
+
+
+def sets_of(draft: Draft) -> dict[str, dict[str, Any]]:
+    """Its sets of settings in the order in which they were made: the database keeps none among names."""
+    return dict(sorted(draft.tweak_sets.items(), key=lambda item: (item[1].get("made", 0), item[0])))
+
+
+def shown_tweaks(draft: Draft, of_set: str = "") -> dict[tuple[str, Key], dict[str, Any]]:
+    """One row for each key that the draft sets, by file and key: what `of_set` has, else what holds, else any."""
+    own = [one for one in draft.tweaks if of_set and one.get("set") == of_set]
+    return {(one["path"], tuple(one["key"])): one for one in (*reversed(draft.tweaks), *effective(draft), *own)}
 
 
 def tweaks_of(draft: Draft) -> dict[tuple[str, Key], Tweak]:
     """All that the draft sets, those of sets that are off among them, by file and key."""
-    found = [read_tweak(Fields(one)) for one in draft.tweaks]
-    return {(one.path, one.key): one for one in found}
+    return {place: read_tweak(Fields(one)) for place, one in shown_tweaks(draft).items()}
 
 
 def needed_by_draft(draft: Draft, found: Picked | None = None) -> Needed:

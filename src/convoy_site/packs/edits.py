@@ -217,9 +217,9 @@ def _take_terms(draft: Draft, other: Pack, edit: CopyLines) -> list[str]:
     else:
         theirs = {"tweaks": other.draft.tweaks, "steps": other.draft.steps}
     came = []
-    for name, word, same in (("tweaks", "setting", ("path", "key")), ("steps", "step by hand", ("id",))):
-        there = [[one[part] for part in same] for one in getattr(draft, name)]
-        fresh = [one for one in theirs[name] if [one[part] for part in same] not in there]
+    for name, word, same in (("tweaks", "setting", ("path", "key", "set")), ("steps", "step by hand", ("id",))):
+        there = [[one.get(part, "") for part in same] for one in getattr(draft, name)]
+        fresh = [one for one in theirs[name] if [one.get(part, "") for part in same] not in there]
         if fresh and getattr(edit, name):
             setattr(draft, name, [*getattr(draft, name), *fresh])
             came.append(counted(len(fresh), word, "steps by hand" if name == "steps" else ""))

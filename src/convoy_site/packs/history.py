@@ -37,7 +37,7 @@ class Moment:
     base: list[str]
     terms: dict[str, Any]
     tweaks: dict[str, dict[str, Any]]
-    """What the pack sets, by file and key."""
+    """What the pack sets, by file, key and set."""
     said: dict[str, dict[str, Any]]
     """What the crew says of builds: verdicts and additions."""
 
@@ -52,8 +52,8 @@ def moment(draft: Draft) -> Moment:
 
 
 def tweak_key(tweak: dict[str, Any]) -> str:
-    """Names a setting that a pack sets: its file and its key."""
-    return json.dumps([tweak["path"], tweak["key"]], ensure_ascii=False)
+    """Names a setting that a pack sets: its file, its key, and the set that it is in."""
+    return json.dumps([tweak["path"], tweak["key"], tweak.get("set", "")], ensure_ascii=False)
 
 
 def difference(before: Moment, after: Moment) -> dict[str, Any]:

@@ -44,19 +44,21 @@ def _set(draft: Draft, edit: SetSettings, user: User) -> Applied:
     if edit.set and edit.set not in draft.tweak_sets:
         raise _no_set(edit.set)
     kept = {tweak_key(one): one for one in draft.tweaks}
+    shown = drafts.shown_tweaks(draft)
     said = {"by": user.shown, "at": timezone.now().isoformat(timespec="seconds")}
     for at, one in enumerate(edit.settings):
         path = _path(draft, one.path)
-        told = {"path": path, "key": one.key}
-        before = kept.get(tweak_key(told), {})
+        there = shown.get((path, tuple(one.key)), {})
+        told = {"path": path, "key": one.key, "set": there.get("set", "") if edit.set is None else edit.set}
+        before = kept.get(tweak_key(told), there)
+        if edit.out_of is not None:
+            kept.pop(tweak_key({**told, "set": edit.out_of}), None)
         value = typed(path, one.text) if one.text is not None else one.value
         how = edit.how or before.get("how", How.START)
         side = edit.side or before.get("side", Side.BOTH)
         tweak = read_tweak(Fields({**told, "value": value, "how": how, "side": side}, f"settings[{at}]"))
-        words = {
-            "because": before.get("because", "") if edit.because is None else edit.because.strip(),
-            "set": before.get("set", "") if edit.set is None else edit.set,
-        }
+        because = before.get("because", "") if edit.because is None else edit.because.strip()
+        words = {"because": because, "set": told["set"]}
         kept[tweak_key(told)] = {**tweak.as_data(), **said, **{name: word for name, word in words.items() if word}}
     draft.tweaks = _few(list(kept.values()))
     for name, told_set in draft.tweak_sets.items():
@@ -65,9 +67,14 @@ def _set(draft: Draft, edit: SetSettings, user: User) -> Applied:
 
 
 def _reset(draft: Draft, edit: ResetSettings, user: User) -> Applied:
-    gone = {tweak_key({"path": one.path, "key": one.key}) for one in edit.settings}
+    gone = {(one.path, tuple(one.key)) for one in edit.settings}
     paths = set(edit.paths)
-    left = [one for one in draft.tweaks if tweak_key(one) not in gone and one["path"] not in paths]
+
+    def goes(one: dict[str, Any]) -> bool:
+        is_meant = (one["path"], tuple(one["key"])) in gone or one["path"] in paths
+        return is_meant and (edit.set is None or one.get("set", "") == edit.set)
+
+    left = [one for one in draft.tweaks if not goes(one)]
     lost = len(draft.tweaks) - (0 if edit.everything else len(left))
     if not lost:
         raise AlreadyThere("The pack sets none of these.", field="settings")
@@ -81,7 +88,7 @@ def _keep_set(draft: Draft, edit: KeepSet, user: User) -> Applied:
         raise _no_set(edit.id)
     if there is None and len(draft.tweak_sets) >= MOST_SETS:
         raise TooMuchSet(f"A pack keeps at most {MOST_SETS} sets.", now="Drop one first.")
-    after = {**(there or {"on": True}), **({"name": edit.name} if edit.name else {})}
+    after = {**(there or {"on": True, "made": _next(draft)}), **({"name": edit.name} if edit.name else {})}
     if edit.on is not None:
         after["on"] = edit.on
     if edit.offered is not None:
@@ -89,6 +96,11 @@ def _keep_set(draft: Draft, edit: KeepSet, user: User) -> Applied:
     _refuse_enforced(after, edit.id, draft.tweaks)
     draft.tweak_sets = {**draft.tweak_sets, edit.id: after}
     return Applied((f"set {edit.id}",), f"the set “{after['name']}” {_done(there, edit)}")
+
+
+def _next(draft: Draft) -> int:
+    """Counts sets as they are made: of one key the later one's setting holds."""
+    return max((one.get("made", 0) for one in draft.tweak_sets.values()), default=0) + 1
 
 
 def _done(there: dict[str, Any] | None, edit: KeepSet) -> str:
@@ -119,7 +131,8 @@ def _drop_set(draft: Draft, edit: DropSet, user: User) -> Applied:
     held = [one for one in draft.tweaks if one.get("set") == edit.id]
     draft.tweaks = [one for one in draft.tweaks if one.get("set") != edit.id]
     if edit.keep_settings:
-        draft.tweaks += [{name: value for name, value in one.items() if name != "set"} for one in held]
+        freed = [{name: value for name, value in one.items() if name != "set"} for one in held]
+        draft.tweaks = list({tweak_key(one): one for one in (*draft.tweaks, *freed)}.values())
     return Applied((f"set {edit.id}",), f"the set “{there['name']}” dropped")
 
 
@@ -131,9 +144,8 @@ def _copy_set(draft: Draft, edit: CopySet, user: User) -> Applied:
         raise _no_set(edit.id)
     if edit.id in draft.tweak_sets:
         raise AlreadyThere(f"There is a set “{draft.tweak_sets[edit.id]['name']}” already.", now="Drop it first.")
-    set_here = {tweak_key(one) for one in draft.tweaks}
-    came = [one for one in other.draft.tweaks if one.get("set") == edit.id and tweak_key(one) not in set_here]
-    draft.tweak_sets = {**draft.tweak_sets, edit.id: {**theirs, "on": True}}
+    came = [one for one in other.draft.tweaks if one.get("set") == edit.id]
+    draft.tweak_sets = {**draft.tweak_sets, edit.id: {**theirs, "on": True, "made": _next(draft)}}
     draft.tweaks = _few([*draft.tweaks, *came])
     return Applied((f"set {edit.id}",), f"the set “{theirs['name']}” taken over with {counted(len(came), 'setting')}")
 

@@ -7410,7 +7410,7 @@ export interface components {
         };
         /**
          * ResetSettings
-         * @description Sets them no more: some keys, all of some files, or all there are.
+         * @description Sets them no more: some keys, all of some files, or all there are. `set`: in that set alone.
          */
         ResetSettings: {
             /**
@@ -7428,6 +7428,8 @@ export interface components {
              * @default []
              */
             paths: string[];
+            /** Set */
+            set?: string | null;
             /**
              * Settings
              * @default []
@@ -7695,7 +7697,8 @@ export interface components {
         /**
          * SetSettings
          * @description Sets keys of settings files, beside those that the pack sets already. What is not said of a key that the pack
-         *     sets (how, side, reason, set) stays as it was.
+         *     sets (how, side, reason, set) stays as it was. A key may be in several sets, and in none; `out_of`: it leaves that
+         *     one (empty: those of no set).
          */
         SetSettings: {
             /** Because */
@@ -7706,6 +7709,8 @@ export interface components {
              */
             do: "set";
             how?: components["schemas"]["How"] | null;
+            /** Out Of */
+            out_of?: string | null;
             /** Set */
             set?: string | null;
             /** Settings */
@@ -7729,9 +7734,11 @@ export interface components {
         };
         /**
          * SetToOut
-         * @description What the pack sets a key to. `holds`: false where its set is switched off; `wrong`: why the value is none.
+         * @description What the pack sets a key to. `holds`: that is what all get; `wrong`: why the value is none.
          */
         SetToOut: {
+            /** Also */
+            also: string[];
             /** At */
             at: string | null;
             /** Because */
@@ -7741,6 +7748,8 @@ export interface components {
             /** Holds */
             holds: boolean;
             how: components["schemas"]["How"];
+            /** In Hand */
+            in_hand: boolean;
             /** Set */
             set: string;
             side: components["schemas"]["Side"];

@@ -1,7 +1,7 @@
 """The place of settings: every key of a draft, searched and narrowed; one file as text, and what a text comes to."""
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from datetime import date, datetime, time
 from typing import Annotated, Any
 from uuid import UUID
@@ -9,6 +9,8 @@ from uuid import UUID
 from ninja import Query, Router
 
 from convoy_core.draft.all_settings import Only, Place, Setting, wrong
+from convoy_core.lock.terms import read_tweak
+from convoy_core.outside.fields import Fields
 from convoy_core.settings.formats import TEXT_ONLY, Key, Value, format_of, spelled
 from convoy_core.settings.knowledge import Known, kind_of
 from convoy_core.settings.limits import NO_LIMIT
@@ -43,7 +45,7 @@ def settings(request: SignedIn, pack_id: UUID, asked: Annotated[SettingsAsked, Q
     """Keys of the draft's settings files by words, mod, file, set, and what they are narrowed to; a page of them."""
     pack = pack_for(request.user, pack_id, Action.SEE)
     shown = all_settings.shown(pack.draft)
-    told = _Told(pack.draft, shown)
+    told = _Told(pack.draft, shown, asked.set)
     otherwise = checking.ASKED.set_otherwise(pack) if asked.only is Only.OTHERWISE else ()
     found = shown.table.found(asked.words, asked.mod, asked.path, asked.only, shown.tweaks, shown.before, otherwise)
     if asked.set:
@@ -93,10 +95,13 @@ def retyped(request: SignedIn, pack_id: UUID, told: SettingsTextIn) -> RetypedOu
 class _Told:
     """Rows as the API gives them."""
 
-    def __init__(self, draft: Draft, shown: Shown) -> None:
-        self._shown = shown
-        self.kept: Mapping[Place, dict[str, Any]] = {(one["path"], tuple(one["key"])): one for one in draft.tweaks}
-        self._holding = {(one["path"], tuple(one["key"])) for one in drafts.effective(draft)}
+    def __init__(self, draft: Draft, shown: Shown, of_set: str) -> None:
+        self._shown, self._of_set = shown, of_set
+        self.kept = drafts.shown_tweaks(draft, of_set)
+        self._holding = {id(one) for one in drafts.effective(draft)}
+        self._sets: dict[Place, list[str]] = {}
+        for one in draft.tweaks:
+            self._sets.setdefault((one["path"], tuple(one["key"])), []).append(one.get("set", ""))
 
     def row(self, row: Setting) -> SettingRowOut:
         known, place = row.known, row.place
@@ -130,10 +135,10 @@ class _Told:
         return self.row(row)
 
     def _to(self, place: Place, row: Setting) -> SetToOut | None:
-        tweak = self._shown.tweaks.get(place)
-        if tweak is None:
+        told = self.kept.get(place)
+        if told is None:
             return None
-        told = self.kept.get(place, {})
+        tweak = read_tweak(Fields(told))
         return SetToOut(
             value=plain(tweak.value),
             how=tweak.how,
@@ -142,7 +147,9 @@ class _Told:
             by=told.get("by", ""),
             at=told.get("at"),
             set=told.get("set", ""),
-            holds=place in self._holding,
+            also=[one for one in self._sets[place] if one and one != told.get("set", "")],
+            holds=id(told) in self._holding,
+            in_hand=id(told) in self._holding or bool(self._of_set and told.get("set") == self._of_set),
             wrong=wrong(row, tweak),
         )
 
@@ -159,7 +166,7 @@ def _mods(shown: Shown, found: Sequence[Setting]) -> list[ModSettingsOut]:
 
 def _sets(draft: Draft) -> list[SettingSetOut]:
     keys = Counter(one.get("set", "") for one in draft.tweaks)
-    return [SettingSetOut(id=one, keys=keys[one], **told) for one, told in draft.tweak_sets.items()]
+    return [SettingSetOut(id=one, keys=keys[one], **told) for one, told in drafts.sets_of(draft).items()]
 
 
 def _values(path: str, pairs: Iterable[tuple[Key, Value]]) -> list[KeyValueOut]:

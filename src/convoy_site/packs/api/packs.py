@@ -169,7 +169,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
             shares=SHARES,
         ),
         tweaks=[TweakOut(**one) for one in pack.draft.tweaks],
-        tweak_sets=[TweakSetOut(id=one, **told) for one, told in pack.draft.tweak_sets.items()],
+        tweak_sets=[TweakSetOut(id=one, **told) for one, told in drafts.sets_of(pack.draft).items()],
         steps=[HandStepOut(**one) for one in pack.draft.steps],
         undo=next_to_undo(done),
         redo=next_to_redo(done),

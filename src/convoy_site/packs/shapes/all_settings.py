@@ -31,7 +31,7 @@ class SettingsAsked(Schema):
 
 
 class SetToOut(Schema):
-    """What the pack sets a key to. `holds`: false where its set is switched off; `wrong`: why the value is none."""
+    """What the pack sets a key to. `holds`: that is what all get; `wrong`: why the value is none."""
 
     value: Plain
     how: How
@@ -40,7 +40,11 @@ class SetToOut(Schema):
     by: str
     at: datetime | None
     set: str
+    also: list[str]
+    """Ids of other sets that have the key, too."""
     holds: bool
+    in_hand: bool
+    """Whether it is what the field shows: it holds, or its set is what was asked for."""
     wrong: str
 
 

@@ -147,7 +147,8 @@ class KeyIn(Schema):
 
 class SetSettings(Schema):
     """Sets keys of settings files, beside those that the pack sets already. What is not said of a key that the pack
-    sets (how, side, reason, set) stays as it was.
+    sets (how, side, reason, set) stays as it was. A key may be in several sets, and in none; `out_of`: it leaves that
+    one (empty: those of no set).
     """
 
     do: Literal["set"]
@@ -156,15 +157,17 @@ class SetSettings(Schema):
     side: Side | None = None
     because: Annotated[str, Field(max_length=300)] | None = None
     set: Short | None = None
+    out_of: Short | None = None
 
 
 class ResetSettings(Schema):
-    """Sets them no more: some keys, all of some files, or all there are."""
+    """Sets them no more: some keys, all of some files, or all there are. `set`: in that set alone."""
 
     do: Literal["reset"]
     settings: list[KeyIn] = Field(default=[], max_length=MAX_TWEAKS)
     paths: list[Annotated[str, Field(max_length=220)]] = Field(default=[], max_length=MAX_TWEAKS)
     everything: bool = False
+    set: Short | None = None
 
 
 class KeepSet(Schema):

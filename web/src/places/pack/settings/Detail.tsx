@@ -41,7 +41,14 @@ interface Props {
 
 export function Detail({ packId, one, sets, may, editing, asText }: Props) {
   const change = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string; because?: string }) =>
-    editing.edit({ do: "set", settings: [{ path: one.path, key: one.key, value: now(one) }], ...said });
+    editing.edit({
+      do: "set",
+      settings: [{ path: one.path, key: one.key, value: one.to ? one.to.value : now(one) }],
+      set: one.to?.set,
+      ...(said.set !== undefined && { out_of: one.to?.set }),
+      ...said,
+    });
+  const others = sets.filter((each) => one.to?.also.includes(each.id)).map((each) => each.name);
   const machines = useMachineSettings(may ? packId : "").data ?? [];
   const elsewhere = machines.flatMap((each) =>
     each.rows
@@ -114,7 +121,8 @@ export function Detail({ packId, one, sets, may, editing, asText }: Props) {
           />
           <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
             Set by {one.to.by || "somebody"}
-            {one.to.at && `, ${when(one.to.at)}`}.{!one.to.holds && " Its set is switched off: it does not travel."}
+            {one.to.at && `, ${when(one.to.at)}`}.{!one.to.holds && ` ${notHeld(one, sets)}`}
+            {others.length > 0 && ` Also in ${others.join(", ")}.`}
           </Box>
         </>
       )}
@@ -131,6 +139,13 @@ export function Detail({ packId, one, sets, may, editing, asText }: Props) {
       </Box>
     </Box>
   );
+}
+
+/** Why what is set here is not what members get. */
+function notHeld(one: Setting, sets: Shape["SettingSetOut"][]): string {
+  const its = sets.find((each) => each.id === one.to?.set);
+  if (its && !its.on) return "Its set is switched off: it does not travel.";
+  return its?.offered ? "It holds for those who choose its set." : "A later set says otherwise.";
 }
 
 function Pick<T extends string>(props: {

@@ -19,7 +19,7 @@ interface Props {
 
 export function Many({ rows, chosen, sets, editing, clear }: Props) {
   const those = rows.filter((row) => chosen.has(placeOf(row)));
-  const set = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string }) =>
+  const set = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string; out_of?: string }) =>
     editing.editThen(
       { kept: clear },
       { do: "set", settings: those.map((one) => ({ path: one.path, key: one.key, value: now(one) })), ...said },
@@ -47,7 +47,7 @@ export function Many({ rows, chosen, sets, editing, clear }: Props) {
         <Act
           label="Into"
           names={Object.fromEntries(sets.map((one) => [one.id, one.name]))}
-          act={(to) => set({ set: to })}
+          act={(to) => set({ set: to, out_of: "" })}
         />
       )}
       <Button size="small" disabled={!those.some((one) => one.to)} onClick={reset}>

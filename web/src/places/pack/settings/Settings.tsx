@@ -64,8 +64,13 @@ export default function Settings() {
   ]);
   const inHand = opened && (rows.find((row) => placeOf(row) === placeOf(opened)) ?? opened);
   const set = (one: Setting, to: { value: Plain } | { text: string }) =>
-    editing.edit({ do: "set", settings: [{ path: one.path, key: one.key, ...to }] });
-  const reset = (one: Setting) => editing.edit({ do: "reset", settings: [{ path: one.path, key: one.key }] });
+    editing.edit({
+      do: "set",
+      settings: [{ path: one.path, key: one.key, ...to }],
+      set: one.to?.in_hand ? one.to.set : asked.set,
+    });
+  const reset = (one: Setting) =>
+    editing.edit({ do: "reset", settings: [{ path: one.path, key: one.key }], set: one.to?.set });
   return (
     <Box sx={{ display: "flex", flexDirection: "column", height: { md: "100%" }, minHeight: 520 }}>
       <Head asked={asked} ask={ask} first={first} box={box} editing={editing} />

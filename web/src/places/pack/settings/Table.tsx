@@ -191,7 +191,7 @@ function Row({ one, sx, may, chosen, opened, choose, open, set, reset }: Props &
         {one.to && (
           <>
             <Box sx={{ color: one.to.wrong ? "error.main" : one.to.holds ? "text.primary" : "text.secondary" }}>
-              {one.to.wrong ? `◆ ${one.to.wrong}` : `${one.to.how}${one.to.holds ? "" : ", set off"}`}
+              {one.to.wrong ? `◆ ${one.to.wrong}` : `${one.to.how}${one.to.holds ? "" : ", in a set"}`}
             </Box>
             {may && (
               <Button

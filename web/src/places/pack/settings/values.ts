@@ -15,7 +15,7 @@ export const typed = (value: Plain | undefined): string =>
   Array.isArray(value) || (typeof value === "object" && value) ? JSON.stringify(value) : String(value ?? "");
 
 /** What the draft has: what the pack sets where that holds, else what comes with the build. */
-export const now = (one: Setting): Plain => (one.to?.holds ? one.to.value : one.value);
+export const now = (one: Setting): Plain => (one.to?.in_hand ? one.to.value : one.value);
 
 export const isOn = (value: Plain): boolean => value === true || /^(true|on|yes)$/i.test(String(value));
 
