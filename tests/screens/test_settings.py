@@ -31,7 +31,7 @@ def test_a_setting_is_found_by_what_it_does_and_set_where_it_stands(people: Peop
     maren.keys(Keys.ESCAPE)
     maren.fill("fog.chance", "0.6\n")
     maren.sees("the pack sets fog.chance", "starting value")
-    maren.choose("How", "enforced: it must match, and the roll call counts it")
+    enforce(maren)
     maren.sees("Set by Maren Holt")
     assert maren.complaints() == []
 
@@ -79,7 +79,7 @@ def test_what_is_found_and_tuned_is_handed_out_and_a_members_own_stays(people: P
     maren.fill("stern.visible_from", "120\n")
     maren.sees("the pack sets stern.visible_from")
     maren.click("button[aria-pressed]")
-    maren.choose("How", "enforced: it must match, and the roll call counts it")
+    enforce(maren)
     maren.sees("Set by Maren Holt")
     # What she tuned in the game becomes the pack's by ticking; a file that only her game wrote is known, too.
     maren.go(f"{at}/settings?words=frames")
@@ -132,6 +132,12 @@ def test_an_update_that_renames_a_key_is_told_before_it_is_taken(people: People)
     maren.go(pack_of(maren, "Night Freight") + "/assemble?updates")
     maren.sees("Night Lanterns", "stern.visible_from → stern.reach", "renamed, likely", "set it under its new name")
     assert maren.complaints() == []
+
+
+def enforce(browser: Browser) -> None:
+    """The setting in hand; waits until the table says so, as what is kept no sooner may be lost by going on."""
+    browser.choose("How", "enforced: it must match, and the roll call counts it")
+    browser.until("it to be enforced", lambda: browser.driver.find_elements("xpath", "//div[text()='enforced']"))
 
 
 def my_installation(browser: Browser) -> str:

@@ -268,9 +268,21 @@ export const useOpenedCode = (code: string) =>
   });
 
 /** A change at the site; afterwards everything under `about` is read again. */
-export function useChange<In, Out>(change: (given: In) => Promise<Out>, ...about: string[][]) {
+export const useChange = <In, Out>(change: (given: In) => Promise<Out>, ...about: string[][]) =>
+  useChanging<In, Out>(undefined, change, about);
+
+/** As `useChange`; those of one place go one after the other, each once what the one before it changed was read anew. */
+export const useChangeInTurn = <In, Out>(place: string, change: (given: In) => Promise<Out>, ...about: string[][]) =>
+  useChanging<In, Out>({ id: place }, change, about);
+
+function useChanging<In, Out>(
+  scope: { id: string } | undefined,
+  change: (given: In) => Promise<Out>,
+  about: string[][],
+) {
   const client = useQueryClient();
   return useMutation<Out, Refused, In>({
+    scope,
     mutationFn: change,
     onSettled: () => Promise.all(about.map((queryKey) => client.invalidateQueries({ queryKey }))),
   });

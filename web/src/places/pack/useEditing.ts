@@ -4,7 +4,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { Refused, Shape } from "../../api/client";
-import { type Edit, sendEdits, useChange, useDraft, useEdits } from "../../api/queries";
+import { type Edit, sendEdits, useChangeInTurn, useDraft, useEdits } from "../../api/queries";
 
 type Outcome = Shape["OutcomeOut"];
 type Done = Shape["EditOut"];
@@ -47,8 +47,12 @@ export function useEditing(packId: string): Editing {
   const [waiting, setWaiting] = useState<(Rehearsal & { then: Then }) | null>(null);
   const revision = draft?.revision ?? 0;
   const others = useOthers(packId, revision, edits.data);
-  const sent = useChange(
-    ({ wanted, ask }: { wanted: Edit[]; ask: boolean }) => sendEdits(packId, revision, wanted, ask ? "ask" : "keep"),
+  const client = useQueryClient();
+  // Asked for when its turn has come: of two edits right after each other the second knows the first.
+  const seen = () => client.getQueryData<Shape["DraftOut"]>(["pack", packId, "draft"])?.revision ?? revision;
+  const sent = useChangeInTurn(
+    `draft of ${packId}`,
+    ({ wanted, ask }: { wanted: Edit[]; ask: boolean }) => sendEdits(packId, seen(), wanted, ask ? "ask" : "keep"),
     ["pack", packId],
     ["packs"],
   );
