@@ -7,7 +7,7 @@ import pytest
 
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.words.model import Side
-from convoy_site.catalogue.models import SettingsText
+from convoy_site.catalogue.models import Reading, SettingsText
 from convoy_site.installations.models import Installation
 from convoy_site.packs import outlook
 from convoy_site.packs.models import Pack
@@ -292,8 +292,15 @@ def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set
     (said,) = [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
     assert "the file has no such key" in said["what"]
     assert lit.as_("owner").get(f"{lit.at}/settings/text?path={OWN}")[1]["code"] == "no-such-text"
+    # The game writes it anew: what it said before is not kept; and nothing is, once that is not wished any more.
+    kept = Reading.objects.filter(by=lit.users["member"])
+    assert [one.sha256 for one in kept] == [sha256]
+    sha256 = "c" * 64
+    assert {"archive_sha256": "", "files": [{**asked, "sha256": sha256}]} in report() and not kept.all()
+    lit.agent().post("/api/agent/readings", {"files": [{**file, "sha256": sha256}]})
+    assert kept.count() == 1
     lit.as_("member").post(f"/api/installations/{lit.installation.pk}/choices", {"tells_settings": False})
-    assert found(lit, words="frames a second")["total"] == 0
+    assert found(lit, words="frames a second")["total"] == 0 and not kept.all()
 
 
 def test_what_the_server_has_otherwise_is_told_to_those_who_play(lit: World) -> None:

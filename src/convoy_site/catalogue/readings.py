@@ -220,6 +220,12 @@ def take_reported(pack: Drawing, user: User, wanted: Collection[str], told: Iter
     return len(rows)
 
 
+def forget_reported(pack: Drawing, user: User, hashes: Collection[str]) -> None:
+    """Drops what a member's agent told of files. What is still to be known of them is asked for anew."""
+    if hashes:
+        ReadingRow.objects.filter(crew=pack.crew_id, by=user, sha256__in=hashes).delete()
+
+
 def read_all(wanted: Iterable[Wanted], client: httpx.Client | None = None) -> list[str]:
     """Reads builds one after the other; gives a sentence for each that could not be read."""
     troubles = []

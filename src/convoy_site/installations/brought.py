@@ -67,9 +67,8 @@ def unread_of(one: Installation) -> list[Wanted]:
 
 def unread_written(one: Installation) -> dict[str, str]:
     """Settings files that the game wrote there and that nobody has read: path to sha256."""
-    written: dict[str, str] = one.about.get("written", {})
-    there = readings.known_hashes(one.pack, set(written.values()))
-    return {path: sha256 for path, sha256 in written.items() if sha256 not in there}
+    there = readings.known_hashes(one.pack, set(one.written.values()))
+    return {path: sha256 for path, sha256 in one.written.items() if sha256 not in there}
 
 
 def take_readings(one: Installation, told: Iterable[Reported]) -> int:

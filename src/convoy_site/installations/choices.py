@@ -8,6 +8,7 @@ from uuid import UUID
 from django.db import transaction
 from django.utils import timezone
 
+from ..catalogue import readings
 from ..people.defaults import PRODUCT
 from ..people.models import User
 from ..people.rights import NotFound
@@ -61,6 +62,7 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
             one.tells_settings = choices.tells_settings
             if not choices.tells_settings:
                 # What was told goes at once, not at the next look.
+                readings.forget_reported(one.pack, one.member, one.written.values())
                 one.about = {name: told for name, told in one.about.items() if name not in OF_SETTINGS}
         if choices.pinned is not None:
             one.pinned = sorted([row["path"], list(row["key"])] for row in choices.pinned)

@@ -142,6 +142,12 @@ class Installation(models.Model):
     progress_at = models.DateTimeField(null=True)
 
     @property
+    def written(self) -> dict[str, str]:
+        """Settings files that the game, or a mod, wrote there, with their hashes, where its member lets it be told."""
+        told: dict[str, str] = self.about.get("written", {})
+        return told
+
+    @property
     def holds(self) -> dict[Name, Settled]:
         """What holds for it, and where that comes from. One query; needs its pack."""
         users, crews = said_by([self.member_id], [self.pack.crew_id])

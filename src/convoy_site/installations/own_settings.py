@@ -106,7 +106,7 @@ class Machine:
 def machines_of(pack: Pack) -> list[Machine]:
     """Installations of a pack that told something, newest heard first."""
     found = pack.installations.filter(tells_settings=True, member__isnull=False).select_related("member")
-    told = [(one, one.about.get("settings", []), one.about.get("written", {})) for one in found.order_by("-heard_at")]
+    told = [(one, one.about.get("settings", []), one.written) for one in found.order_by("-heard_at")]
     read = readings.known(pack, {sha256 for _, _, written in told for sha256 in written.values()})
     machines = [
         Machine(one, [*rows, *_tuned(written, read, pack.game.profile)], written) for one, rows, written in told

@@ -12,6 +12,7 @@ from convoy_core.outside.takeover import short_hash
 from convoy_core.sync.deviations import Deviation
 from convoy_core.words.model import Reach, Side
 
+from ..catalogue import readings
 from ..catalogue.models import Build
 from ..catalogue.services import shelf
 from ..packs.models import Pack
@@ -62,11 +63,14 @@ def take_report(known: Installation, told: AgentReport) -> None:
         installation.since = timezone.now()
     installation.release, installation.deviations = release, deviations
     installation.fingerprint, installation.strayed = told.fingerprint, told.strayed
-    installation.about = told.about
+    before, installation.about = installation.written, told.about
     if not installation.tells_settings:
         # Allowed no more since the agent asked: then it is not kept.
         for name in OF_SETTINGS:
             installation.about.pop(name, None)
+    # A game may write its settings at each start: of each file what it says now is kept, and no other.
+    gone = {*before.values()} - {*installation.written.values()}
+    readings.forget_reported(installation.pack, installation.member, gone)
     installation.has, installation.harmless = {}, []
     if release and told.found:
         share = recipe_of(release.pk).lock.share(Side(installation.side))
