@@ -299,6 +299,9 @@ def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set
     assert {"archive_sha256": "", "files": [{**asked, "sha256": sha256}]} in report() and not kept.all()
     lit.agent().post("/api/agent/readings", {"files": [{**file, "sha256": sha256}]})
     assert kept.count() == 1
+    Installation.objects.create(pack=lit.pack, member=lit.users["member"], about={"written": {OWN: sha256}}).delete()
+    assert not kept.all()
+    lit.agent().post("/api/agent/readings", {"files": [{**file, "sha256": sha256}]})
     lit.as_("member").post(f"/api/installations/{lit.installation.pk}/choices", {"tells_settings": False})
     assert found(lit, words="frames a second")["total"] == 0 and not kept.all()
 

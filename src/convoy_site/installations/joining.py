@@ -16,7 +16,6 @@ from django.utils import timezone
 from convoy_core.words.codes import JOIN_LENGTH, PAIRING_LENGTH, make_code, read_code, show_code
 from convoy_core.words.errors import BadCode, ConvoyError, NameTaken
 
-from ..catalogue import readings
 from ..people.models import User
 from ..people.rights import NotFound
 from ..people.services import bring_aboard
@@ -174,9 +173,7 @@ def left(installation: Installation) -> None:
 
 def remove(user: User, installation_id: UUID) -> None:
     """Takes one's own installation out of the site. Files on its machine stay as they are."""
-    one = installation_for(user, installation_id)
-    readings.forget_reported(one.pack, user, one.written.values())
-    one.delete()
+    installation_for(user, installation_id).delete()
 
 
 def _hash(secret: str) -> str:

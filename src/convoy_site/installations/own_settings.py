@@ -133,6 +133,11 @@ def written(pack: Pack) -> dict[str, str]:
     return {path: sha256 for one in reversed(machines_of(pack)) for path, sha256 in one.written.items()}
 
 
+def forget_told(instance: Installation, **_: object) -> None:
+    """Before an installation goes, in whichever way: what its agent told of files that its game wrote goes with it."""
+    readings.forget_reported(instance.pack, instance.member, instance.written.values())
+
+
 def set_otherwise(pack: Pack) -> set[Place]:
     """Settings that any of them has otherwise than it was placed."""
     return {(str(row["path"]), tuple(row["key"])) for one in machines_of(pack) for row in one.rows}
