@@ -130,7 +130,8 @@ def _tuned(written: Mapping[str, str], read: Mapping[str, Reading], profile: Gam
 
 def written(pack: Pack) -> dict[str, str]:
     """Settings files that no build carries and that somebody's game wrote: path to sha256, as last heard of."""
-    return {path: sha256 for one in reversed(machines_of(pack)) for path, sha256 in one.written.items()}
+    telling = pack.installations.filter(tells_settings=True, about__has_key="written").order_by("heard_at")
+    return {path: sha256 for one in telling.only("about") for path, sha256 in one.written.items()}
 
 
 def forget_told(instance: Installation, **_: object) -> None:
