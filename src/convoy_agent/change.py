@@ -21,7 +21,8 @@ from .folder.allowed import Ask, nobody_to_ask
 from .folder.backup import Backup
 from .folder.backups import Backups
 from .folder.folder import Folder
-from .folder.journal import Carried, Change, Step, adjusted_after, carry_out, plan_moves, record_after, write_journal
+from .folder.journal import Carried, Change, Step, carry_out, plan_moves, write_journal
+from .folder.recording import adjusted_after, record_after
 from .folder.staging import Staged, Stager
 from .site import site as sites
 from .site.progress import NoListener, Progress

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import pytest
 
@@ -258,6 +259,20 @@ def test_a_set_may_be_each_members_choice_where_nothing_in_it_is_enforced(lit: W
     edit(lit, {"do": "keep set", "id": "gentle", "offered": False})
     edit(lit, {"do": "set", "settings": [gentle], "how": "enforced"})
     assert edit(lit, {"do": "keep set", "id": "gentle", "offered": True}, code=422)["code"] == "not-offered"
+
+
+def test_what_is_wrong_in_a_set_to_choose_is_found_and_what_the_pack_sets_no_more_stays_in_it(lit: World) -> None:
+    place = {"path": ALMANAC, "key": ["fog", "chance"]}
+    edit(lit, {"do": "keep set", "id": "wild", "name": "Wild", "offered": True})
+    edit(lit, {"do": "set", "settings": [{**place, "value": 7}], "set": "wild"})
+    edit(lit, {"do": "set", "settings": [{**place, "value": 0.5}], "set": ""})
+    (said,) = [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
+    assert said["what"].startswith("The set “Wild” sets fog.chance") and "at most 1" in said["what"]
+    edit(lit, {"do": "reset", "settings": [place]})
+    assert [row["to"]["set"] for row in found(lit, words="foggy")["rows"]] == ["wild"]
+    (way,) = lit.as_("owner").get(f"{lit.at}/finding?finding={quote(said['id'])}")[1]["ways"]
+    edit(lit, *way["edits"])
+    assert found(lit, words="foggy")["rows"][0]["to"] is None
 
 
 def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set(lit: World) -> None:

@@ -19,10 +19,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from convoy_core.lock.lock import Lock
-from convoy_core.lock.rendering import rendering
 from convoy_core.outside.paths import checked_path
-from convoy_core.settings.formats import MAX_BYTES
 from convoy_core.sync.plan import BESIDE, Act, Plan
 
 from ..site.progress import Listener, NoListener
@@ -31,6 +28,7 @@ from ..storage.disk import is_link
 from ..storage.files import (
     copy_beside,
     inside,
+    is_plain,
     move,
     own_place,
     remove_empty_folders,
@@ -38,13 +36,13 @@ from ..storage.files import (
     trouble_told,
     unless_hopeless,
     unlinked,
-    write_at_once,
 )
 from .backups import Backups
 from .before import Before
 from .folder import Folder
 from .history import lying_in
-from .record import UNSEEN, Record, Sight, read_adjusting
+from .record import UNSEEN, Record, read_adjusting
+from .recording import keep_rendered, sight_of
 from .restoring import Restoring
 from .staging import Staged
 
@@ -119,26 +117,6 @@ def plan_moves(
     for path, place in back.items():
         moves.append((BACK, path, place, staged.content.get(path) or placed.get(path, "")))
     return moves
-
-
-def record_after(target: Lock, staged: Staged, before: Record) -> tuple[dict[str, str], dict[str, str]]:
-    """What the record names when all is done: path to sha256, and the renderings of settings files."""
-    after, renderings = {}, {}
-    for file in target.files:
-        after[file.path] = file.sha256
-        if target.terms.is_settings(file.path):
-            known = (
-                before.files.get(file.path, (file.sha256, UNSEEN))[0],
-                before.renderings.get(file.path, rendering(file.path, file.sha256, target.terms)),
-            )
-            after[file.path], renderings[file.path] = staged.rendered.get(file.path) or known
-    return after, renderings
-
-
-def adjusted_after(target: Lock, staged: Staged, before: Record) -> dict[str, Any]:
-    """What the record names of settings files that no build carries, as data."""
-    found = {path: one for path, one in before.adjusted.items() if path not in target.by_path} | staged.adjusted
-    return {path: one.as_data() for path, one in found.items() if one.name or one.keys}
 
 
 def write_journal(folder: Folder, change: Change) -> None:
@@ -298,7 +276,7 @@ class _Carrying:
     def _remove(self, path: str, was: str) -> None:
         """Takes a file of the pack away when it is as the pack placed it; otherwise it is moved aside."""
         place = own_place(self._folder.root, path)
-        if _is_plain(place) and sha256_of(place) == was:
+        if is_plain(place) and sha256_of(place) == was:
             if self._before.is_original(path, was):
                 self._before.take(place, was)
             else:
@@ -312,7 +290,7 @@ class _Carrying:
         that stopped later on, and whatever lies there since is the member's doing. The next scan finds it out.
         """
         place = unlinked(self._folder.root, checked_path(path))
-        if _is_plain(place) and sha256_of(place) == sha256:
+        if is_plain(place) and sha256_of(place) == sha256:
             self.verified.add(path)
             return
         staged = self._staged(sha256)
@@ -321,7 +299,7 @@ class _Carrying:
             return
         self._make_way(path)
         if os.path.lexists(place):
-            if _is_plain(place) and sha256_of(place) == was:
+            if is_plain(place) and sha256_of(place) == was:
                 if self._before.is_original(path, was):
                     self._before.take(place, was)
             else:
@@ -344,7 +322,7 @@ class _Carrying:
         the record goes on to name what it was merged from: the next sync merges anew.
         """
         place = inside(self._folder.root, path)
-        found = sha256_of(place) if _is_plain(place) else ""
+        found = sha256_of(place) if is_plain(place) else ""
         if found == sha256:
             return
         staged = self._staged(sha256)
@@ -358,7 +336,7 @@ class _Carrying:
     def _staged(self, sha256: str) -> Path | None:
         """A staged file, when it holds what it must: somebody may have altered it since it was staged."""
         staged = self._folder.staging / sha256
-        if not _is_plain(staged):
+        if not is_plain(staged):
             return None
         if sha256 not in self._sure:
             if sha256_of(staged) != sha256:
@@ -375,10 +353,6 @@ class _Carrying:
         copy = self._folder.staging / "copy"
         copy_beside(staged, copy)
         move(copy, place)
-
-
-def _is_plain(place: Path) -> bool:
-    return place.is_file() and not is_link(place)
 
 
 def _is_free(own: Path, place: Path) -> bool:
@@ -405,7 +379,7 @@ def returned(folder: Folder, path: str, kept: str, placed: str = "") -> bool:
     if not os.path.lexists(source):
         return False
     if os.path.lexists(place):
-        if not (placed and _is_plain(place) and sha256_of(place) == placed):
+        if not (placed and is_plain(place) and sha256_of(place) == placed):
             return False
         before = Before(folder.own)
         with suppress(sealed.Damaged):
@@ -427,11 +401,11 @@ def _new_record(folder: Folder, change: Change, before: Record, carried: _Carryi
     for path, sha256 in change.after.items():
         if path in carried.undone:
             continue
-        made.files[path] = (sha256, _sight(folder, path, sha256, before, carried.verified))
+        made.files[path] = (sha256, sight_of(folder, path, sha256, before, carried.verified))
         if path in change.renderings:
             made.renderings[path] = change.renderings[path]
             if made.files[path][1] != UNSEEN:
-                _keep_rendered(folder, path, sha256)
+                keep_rendered(folder, path, sha256)
     for path in carried.undone:
         if path in before.files:
             made.files[path] = before.files[path]
@@ -440,23 +414,3 @@ def _new_record(folder: Folder, change: Change, before: Record, carried: _Carryi
         if path in before.adjusted:
             made.adjusted[path] = before.adjusted[path]
     return made
-
-
-def _sight(folder: Folder, path: str, sha256: str, before: Record, verified: Collection[str]) -> Sight:
-    place = folder.root / path
-    try:
-        info = place.lstat()
-    except OSError:
-        return UNSEEN
-    sight = (info.st_size, info.st_mtime_ns, info.st_ctime_ns)
-    is_known = path in verified or before.files.get(path) == (sha256, sight)
-    is_right = is_known or (_is_plain(place) and sha256_of(place) == sha256)
-    return sight if is_right else UNSEEN
-
-
-def _keep_rendered(folder: Folder, path: str, sha256: str) -> None:
-    """Settings that were there already, as the release has them: a later merge starts from them."""
-    kept = folder.settings / sha256
-    if not kept.exists() and (folder.root / path).stat().st_size <= MAX_BYTES:
-        folder.settings.mkdir(exist_ok=True)
-        write_at_once(kept, inside(folder.root, path).read_bytes())

@@ -142,6 +142,10 @@ UNFINISHED = re.compile(r".+\.convoy-new(?: \d+)?")
 """Names of copies that a stop left unfinished."""
 
 
+def is_plain(place: Path) -> bool:
+    return place.is_file() and not is_link(place)
+
+
 def inside(root: Path, path: str) -> Path:
     """Where a file of the pack goes. Raises HostileArchive for a path that may not be placed, FolderRefused when a link
     on the way could lead out of the installation.

@@ -4,6 +4,8 @@ out of the range that its schema names.
 
 from __future__ import annotations
 
+from typing import Any
+
 from ..lock.terms import Tweak
 from ..settings.formats import MAX_BYTES, TEXT_ONLY, Value, format_of
 from ..settings.knowledge import known_of
@@ -15,10 +17,10 @@ from .subject import Subject
 
 def check(subject: Subject) -> list[Finding]:
     found = [_unread(subject, mod, why) for mod, why in _unread_schemas(subject).items()]
-    for tweak in subject.terms.tweaks:
+    for of_set, tweak in subject.terms.with_offered():
         holder = subject.laid.holder.get(tweak.path)
         if holder is None:
-            found += _of_nobodys_file(subject, tweak)
+            found += _of_nobodys_file(subject, tweak, of_set)
             continue
         reading = subject.reading(holder, tweak.path)
         if reading is None or reading.trouble:
@@ -28,13 +30,13 @@ def check(subject: Subject) -> list[Finding]:
         if limit != NO_LIMIT:
             if wrong := limit.wrong(tweak.value, is_text):
                 why = f"{subject.name(holder)} says so {says}."
-                found.append(_finding(subject, tweak, holder, wrong, Severity.WARNING, why))
+                found.append(_finding(subject, tweak, of_set, holder, wrong, Severity.WARNING, why))
         elif told := _against(tweak, reading, f"{subject.name(holder)} may have renamed it.", is_text):
-            found.append(_finding(subject, tweak, holder, told[0], Severity.WARNING, told[1]))
+            found.append(_finding(subject, tweak, of_set, holder, told[0], Severity.WARNING, told[1]))
     return found
 
 
-def _of_nobodys_file(subject: Subject, tweak: Tweak) -> list[Finding]:
+def _of_nobodys_file(subject: Subject, tweak: Tweak, of_set: str) -> list[Finding]:
     """A setting of a file that the game, or a mod, writes itself."""
     reading = subject.readings.get(subject.written.get(tweak.path, ""))
     if not subject.terms.is_own_settings(tweak.path):
@@ -48,7 +50,7 @@ def _of_nobodys_file(subject: Subject, tweak: Tweak) -> list[Finding]:
         if told is None:
             return []
         severity, (what, why) = Severity.WARNING, told
-    return [_finding(subject, tweak, "", what, severity, why)]
+    return [_finding(subject, tweak, of_set, "", what, severity, why)]
 
 
 def _against(tweak: Tweak, reading: Reading, gone: str, is_text: bool) -> tuple[str, str] | None:
@@ -74,7 +76,7 @@ def _limit(subject: Subject, mod: str, tweak: Tweak, reading: Reading, is_text: 
 def _unread_schemas(subject: Subject) -> dict[str, str]:
     """Mods whose settings the pack sets and whose description of them is not to be read, with why."""
     found = {}
-    for mod in {subject.laid.holder.get(tweak.path) for tweak in subject.terms.tweaks} - {None}:
+    for mod in {subject.laid.holder.get(tweak.path) for _, tweak in subject.terms.with_offered()} - {None}:
         schema = subject.schema_of(mod) if mod else None
         if mod and schema:
             reading = subject.readings.get(schema.sha256)
@@ -105,14 +107,18 @@ def kind(value: Value) -> str:
     return "a list" if isinstance(value, list | tuple) else "text"
 
 
-def _finding(subject: Subject, tweak: Tweak, mod: str, what: str, severity: Severity, why: str) -> Finding:
-    reset = {"do": "reset", "settings": [{"path": tweak.path, "key": list(tweak.key)}]}
+def _finding(subject: Subject, tweak: Tweak, of_set: str, mod: str, what: str, severity: Severity, why: str) -> Finding:
+    reset: dict[str, Any] = {"do": "reset", "settings": [{"path": tweak.path, "key": list(tweak.key)}]}
+    if of_set:
+        reset["set"] = of_set
     key = ".".join(tweak.key)
+    name = next((one.name for one in subject.terms.offers if one.id == of_set), "")
+    who = f"The set “{name}” sets" if of_set else "The pack sets"
     return Finding(
         "tweak",
         severity,
-        (tweak.path, key),
-        f"The pack sets {key} in {tweak.path}: {what}.",
+        (tweak.path, key, *([of_set] if of_set else [])),
+        f"{who} {key} in {tweak.path}: {what}.",
         why,
         "Set another key, or take the setting away.",
         mod,

@@ -126,8 +126,11 @@ class Terms:
 
     @property
     def has_sides(self) -> bool:
-        offered = (tweak for one in self.offers for tweak in one.tweaks)
-        return any(tweak.side is not Side.BOTH for tweak in (*self.tweaks, *offered))
+        return any(tweak.side is not Side.BOTH for _, tweak in self.with_offered())
+
+    def with_offered(self) -> list[tuple[str, Tweak]]:
+        """All tweaks, those of offered sets among them, each with its set; empty: it is set for all."""
+        return [*(("", one) for one in self.tweaks), *((of.id, one) for of in self.offers for one in of.tweaks)]
 
     def with_sets(self, chosen: Collection[str]) -> Terms:
         """With the offered sets that a member chose, of which the later goes before the earlier and all of them before

@@ -128,20 +128,9 @@ def kind_of(key: Key, value: Value, limit: Limit, form: str = "", is_text: bool 
     """`form`: the schema's `format`. What is allowed, and of what kind, goes before what the value looks like."""
     if 0 < len(limit.allowed) <= MOST_ALLOWED:
         return SettingKind.CHOICE
-    wanted = {
-        "boolean": SettingKind.SWITCH,
-        "integer": SettingKind.WHOLE,
-        "number": SettingKind.NUMBER,
-        "array": SettingKind.LIST,
-    }
-    if len(limit.kinds) == 1 and limit.kinds[0] in wanted:
-        return wanted[limit.kinds[0]]
-    for kinds, kind in (
-        (bool, SettingKind.SWITCH),
-        (int, SettingKind.WHOLE),
-        (float, SettingKind.NUMBER),
-        (list | tuple, SettingKind.LIST),
-    ):
+    if len(limit.kinds) == 1 and limit.kinds[0] in _OF_SCHEMA:
+        return _OF_SCHEMA[limit.kinds[0]]
+    for kinds, kind in _OF_VALUES:
         if isinstance(value, kinds):
             return kind
     text = str(value)

@@ -108,7 +108,7 @@ def wanted_readings(subject: Subject) -> set[str]:
         if subject.is_readable(meeting.path)
         for mod in meeting.by
     }
-    holders = [(tweak.path, subject.laid.holder.get(tweak.path)) for tweak in subject.terms.tweaks]
+    holders = [(tweak.path, subject.laid.holder.get(tweak.path)) for _, tweak in subject.terms.with_offered()]
     wanted |= {subject.hashes[mod][path] for path, mod in holders if mod is not None}
     wanted |= {subject.written[path] for path, mod in holders if mod is None and path in subject.written}
     schemas = [subject.schema_of(mod) for _, mod in holders if mod is not None]

@@ -72,7 +72,10 @@ def _reset(draft: Draft, edit: ResetSettings, user: User) -> Applied:
 
     def goes(one: dict[str, Any]) -> bool:
         is_meant = (one["path"], tuple(one["key"])) in gone or one["path"] in paths
-        return is_meant and (edit.set is None or one.get("set", "") == edit.set)
+        of_set = one.get("set", "")
+        # Without a set named, what members choose themselves is not what the pack sets.
+        is_offered = draft.tweak_sets.get(of_set, {}).get("offered", False)
+        return is_meant and (not is_offered if edit.set is None else of_set == edit.set)
 
     left = [one for one in draft.tweaks if not goes(one)]
     lost = len(draft.tweaks) - (0 if edit.everything else len(left))

@@ -161,7 +161,9 @@ class SetSettings(Schema):
 
 
 class ResetSettings(Schema):
-    """Sets them no more: some keys, all of some files, or all there are. `set`: in that set alone."""
+    """Sets them no more: some keys, all of some files, or all there are. `set`: in that set alone; by itself
+    everywhere but in sets that members choose.
+    """
 
     do: Literal["reset"]
     settings: list[KeyIn] = Field(default=[], max_length=MAX_TWEAKS)
