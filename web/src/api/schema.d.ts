@@ -7410,7 +7410,8 @@ export interface components {
         };
         /**
          * ResetSettings
-         * @description Sets them no more: some keys, all of some files, or all there are. `set`: in that set alone.
+         * @description Sets them no more: some keys, all of some files, or all there are. `set`: in that set alone; by itself
+         *     everywhere but in sets that members choose.
          */
         ResetSettings: {
             /**
