@@ -112,13 +112,19 @@ def test_sets_go_on_and_off_as_one_and_are_published_when_on(lit: World) -> None
     assert (keys(told), told["rows"][0]["to"]["holds"]) == (["storms.allowed"], False)
     assert told["sets"] == [{"id": "gentle", "name": "Gentle weather", "on": False, "offered": False, "keys": 1}]
     publish(lit, "3.0.0")
-    assert _tweaks(lit, "3.0.0") == []
+    assert (_tweaks(lit, "3.0.0"), _holding(lit)) == ([], (0, 0))
     edit(lit, {"do": "keep set", "id": "gentle", "on": True})
+    assert _holding(lit) == (1, 0)
     publish(lit, "3.1.0")
     assert _tweaks(lit, "3.1.0") == [{**gentle, "how": "starting value"}]
     edit(lit, {"do": "drop set", "id": "gentle", "keep_settings": True})
     assert found(lit, only="set by the pack")["rows"][0]["to"]["set"] == ""
     edit(lit, {"do": "set", "settings": [gentle], "set": "gone"}, code=422)
+
+
+def _holding(world: World) -> tuple[int, int]:
+    draft = world.as_("owner").get(f"{world.at}/draft")[1]
+    return draft["holding"], draft["enforced"]
 
 
 def _tweaks(world: World, number: str) -> list[dict[str, Any]]:

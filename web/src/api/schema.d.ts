@@ -4120,8 +4120,12 @@ export interface components {
             demand: components["schemas"]["DemandOut"];
             /** Download */
             download: number;
+            /** Enforced */
+            enforced: number;
             /** Errands */
             errands: number;
+            /** Holding */
+            holding: number;
             /** Lines */
             lines: components["schemas"]["LineOut"][];
             /** Off */

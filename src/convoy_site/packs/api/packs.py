@@ -9,6 +9,7 @@ from ninja import Query, Router
 from convoy_core.draft.lines import LineState, state_of
 from convoy_core.draft.surprises import effects
 from convoy_core.draft.taking_back import next_to_redo, next_to_undo, taken_back
+from convoy_core.lock.terms import How
 from convoy_core.machine.memory import Weight, demand
 from convoy_core.machine.verdict import SHARES
 from convoy_core.resolve import needed_by
@@ -145,6 +146,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     rows.sort(key=lambda row: (row.group is not Group.CHOSEN, row.order, row.name.casefold()))
     has_build = [row for row in rows if row.version]
     done = services.done_by(request.user, pack.draft)
+    holding = drafts.effective(pack.draft)
     weights = [
         Weight(Kind(mods[slug].kind), build.unpacked, build.archive_size, build.memory)
         for slug, build in picked.items()
@@ -169,6 +171,8 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
             shares=SHARES,
         ),
         tweaks=[TweakOut(**one) for one in pack.draft.tweaks],
+        holding=len(holding),
+        enforced=sum(one["how"] == How.ENFORCED for one in holding),
         tweak_sets=[TweakSetOut(id=one, **told) for one, told in drafts.sets_of(pack.draft).items()],
         steps=[HandStepOut(**one) for one in pack.draft.steps],
         undo=next_to_undo(done),

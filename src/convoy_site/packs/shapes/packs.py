@@ -189,6 +189,10 @@ class DraftOut(Schema):
     errands: int
     demand: DemandOut
     tweaks: list[TweakOut]
+    holding: int
+    """How many settings the next release sets: not those of sets that are off or that members choose."""
+    enforced: int
+    """Of these."""
     tweak_sets: list[TweakSetOut]
     steps: list[HandStepOut]
     undo: int | None

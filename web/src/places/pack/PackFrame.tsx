@@ -45,7 +45,7 @@ function Stages({ packId }: { packId: string }) {
       open: findings?.filter((one) => one.severity !== "advice" && !one.laid_down).length ?? 0,
       what: "to look at",
     },
-    { to: "settings", name: "Settings", open: draft?.tweaks.length ?? 0, what: "set" },
+    { to: "settings", name: "Settings", open: draft?.holding ?? 0, what: "set" },
     { to: "publish", name: "Publish", open: pending?.changes.length ?? 0, what: "pending" },
     { to: "hand-out", name: "Hand out", open: 0, what: "" },
     {

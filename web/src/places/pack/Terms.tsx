@@ -20,7 +20,7 @@ export function Terms({ packId, may }: { packId: string; may: boolean }) {
   const draft = useDraft(packId).data;
   const save = useChange((edit: Edit) => sendEdits(packId, draft?.revision ?? 0, [edit], "keep"), ["pack", packId]);
   if (!draft || (!may && !draft.tweaks.length && !draft.steps.length)) return null;
-  const enforced = draft.tweaks.filter((one) => one.how === "enforced").length;
+  const enforced = draft.enforced;
   const send: Send = (edit, done) => save.mutate(edit, { onSuccess: done });
   return (
     <Paper variant="outlined" component="section" sx={{ p: 2, mt: 3 }} aria-label="Settings and steps">
@@ -28,7 +28,7 @@ export function Terms({ packId, may }: { packId: string; may: boolean }) {
       <Typography variant="body2" sx={{ color: "text.secondary", mb: 1 }}>
         They travel with the next release. The pack sets{" "}
         <Link to={`/packs/${packId}/settings?only=${encodeURIComponent("set by the pack")}`}>
-          {many(draft.tweaks.length, "setting")}
+          {many(draft.holding, "setting")}
         </Link>
         {enforced > 0 && `, of which ${enforced} ${enforced === 1 ? "is" : "are"} enforced`}.
       </Typography>
