@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
@@ -32,6 +32,9 @@ from .storage.store import Store
 AT_ONCE = 40
 """Files that are told together, and read in one visit for one archive at the most."""
 
+AT_ONCE_BYTES = 2 * 2**20
+"""Of one request: half of what a site takes."""
+
 
 def read_along(site: Site, store: Store, recipe: Recipe, folder: Folder, written: Mapping[str, str]) -> int:
     """Gives how many files were told. What cannot be read or told is left for another time: no sync waits for it.
@@ -50,12 +53,27 @@ def read_along(site: Site, store: Store, recipe: Recipe, folder: Folder, written
             else:
                 is_here = sha256 in by_hand and sha256 in store
                 found = _read(store.path(sha256), wanted.get("files", [])) if is_here else []
-            if found:
-                site.tell_readings(found)
-            told += len(found)
+            for portion in _portions(found):
+                site.tell_readings(portion)
+                told += len(portion)
     except (SiteAway, SiteRefused, OSError):
         return told
     return told
+
+
+def _portions(rows: list[dict[str, Any]]) -> Iterator[list[dict[str, Any]]]:
+    """In requests that a site takes."""
+    portion: list[dict[str, Any]] = []
+    size = 0
+    for row in rows:
+        more = len(json.dumps(row))
+        if portion and size + more > AT_ONCE_BYTES:
+            yield portion
+            portion, size = [], 0
+        portion.append(row)
+        size += more
+    if portion:
+        yield portion
 
 
 def _read(archive: Path, files: Any) -> list[dict[str, Any]]:

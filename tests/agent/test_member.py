@@ -47,6 +47,8 @@ from convoy_core.trust.signing import new_key
 from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Pickup, Reach
+from convoy_site import clean
+from convoy_site.installations.shapes.agent import AboutIn
 
 from .conftest import MODS, NEWER, Member
 from .harbour import CODE
@@ -138,6 +140,33 @@ def test_what_a_member_changed_is_told_where_they_allowed_it_and_nowhere_else(me
     (member.folder / SETTINGS).write_text("this is [no TOML")
     member.status()
     assert member.harbour.reports[-1]["about"]["settings"] == []
+
+
+def test_whatever_a_settings_file_holds_the_site_hears_of_the_rest(member: Member) -> None:
+    rates = (Tweak(f"mods/ledger/settings.{name}", ("rate",), 2, How.ENFORCED) for name in ("json", "toml"))
+    terms = Terms(**PATTERNS, tweaks=tuple(rates))
+    files = {"waybill.toml": "id = 'ledger'", "settings.json": '{"kept": 1, "all": 1}', "settings.toml": "rate = 2\n"}
+    member.harbour.choice = {"tells_settings": True}
+    member.harbour.publish("1.1.0", {"ledger": files}, terms=terms)
+    member.sync()
+    path, deep = member.folder / "mods/ledger/settings.json", '{"k":' * 45 + "1" + "}" * 45
+    path.with_suffix(".toml").write_text("rate = 2024-05-01\n")
+    for value in ('"\\u0000"', '"\\ud800"', "9" * 30, "NaN", "1e999", "-1e30", "[" * 40 + "1" + "]" * 40):
+        path.write_text(f'{{"rate": {value}, "kept": {value}, "all": 3, "deep": {deep}}}')
+        member.status()
+        told = _as_sites_take_it(member.harbour.reports[-1])
+        assert [one["key"] for one in told["strayed"]] == ["rate", "rate"], value
+        assert (["all"], 3, 1) in [(row["key"], row["mine"], row["was"]) for row in told["settings"]]
+    member.harbour.publish("1.2.0", {"ledger": {**files, "settings.json": '{"kept": 5, "all": 1}'}}, terms=terms)
+    path.write_text('{"rate": 2, "kept": "\\u0000", "all": 3}')
+    assert "kept" in [one["key"] for note in member.sync().notes for one in note["kept"]]
+    _as_sites_take_it(member.harbour.reports[-1])
+
+
+def _as_sites_take_it(report: dict[str, Any]) -> dict[str, Any]:
+    told = clean.parsed(json.dumps(report, allow_nan=False).encode())["about"]
+    AboutIn(**told)
+    return told
 
 
 def test_settings_are_set_back_key_by_key_where_asked_and_backed_up_before(member: Member) -> None:

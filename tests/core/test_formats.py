@@ -110,6 +110,7 @@ ENDLESS = [
     ("a.yaml", "a: &a [*a]\n"),
     ("a.yaml", "a0: &a0 [x, x]\n" + "".join(f"a{n + 1}: &a{n + 1} [*a{n}, *a{n}]\n" for n in range(25))),
     ("a.yaml", "a: " + "[" * 5000), ("a.xml", "<a>" * 5000), ("a.json", '{"a": ' + "[" * 100_000),
+    ("a.toml", f"a = 0x{'f' * 6000}\n"), ("a.yaml", f"a: [0x{'f' * 6000}]\n"), ("a.json", f'{{"a": {"9" * 400}}}'),
     ("a.xml", '<!DOCTYPE a [<!ENTITY b "x">]><a>&b;</a>'), ("a.xml", '<!DOCTYPE a SYSTEM "x"><a>&b;</a>'),
 ]  # fmt: skip
 
@@ -135,8 +136,8 @@ def test_what_nothing_touches_is_no_obstacle() -> None:
 
 def test_a_list_that_is_written_anew_says_which_comments_it_costs() -> None:
     document = open_settings("a.yaml", b"# of all\na:\n- 1 # one\n- 2\nb: 1 # b\n")
-    assert document.comments_lost({("a",): [3]}) == 1
-    assert document.comments_lost({("b",): 2, ("c",): 1}) == 0
+    assert document.changed_at_cost({("a",): [3]}) == (b"# of all\na:\n- 3\nb: 1 # b\n", 1)
+    assert document.changed_at_cost({("b",): 2, ("c",): 1})[1] == 0
 
 
 # Random files, as people write them: comments above and behind, blank lines, any line end.

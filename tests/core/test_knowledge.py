@@ -2,12 +2,14 @@
 
 import json
 
+import orjson
 import pytest
 
 from convoy_core.settings.changes import SettingsWhat, settings_changes
 from convoy_core.settings.knowledge import Known, SaidBy, SettingKind, known_of, says
 from convoy_core.settings.limits import Limit, limits_of, notes_of
 from convoy_core.settings.readings import as_text, from_text, read_file, reported
+from convoy_core.words.errors import MalformedInput
 
 FOG = {
     "fog.toml": """# Settings of Fog Patch
@@ -83,6 +85,25 @@ def test_patterns_are_the_games_own(patterns: tuple[str, ...], line: str, value:
     read = read_file("a.toml", f"# {line}\na = {value!r}\n".encode())
     known = known_of(read.keys, read.comments, {}, {}, patterns)[("a",)]
     assert {name: getattr(known, name) for name in wanted} == wanted
+
+
+def test_bounds_and_numbers_that_nothing_holds_are_none_and_do_no_harm() -> None:
+    schema = {("properties", "a", "minimum"): 10**400, ("properties", "a", "maximum"): 1e999, ("type",): "object"}
+    assert limits_of(schema) == {}
+    read = read_file("a.toml", b"# Range: -1e999 to 9\na = 1e999\nb = 18446744073709551616\nc = nan\nd = 1e30\n")
+    assert known_of(read.keys, read.comments, {}, {})[("a",)].limit == Limit(highest=9.0)
+    kept = from_text(as_text(read))
+    assert [repr(one) for one in kept.keys.values()] == ["inf", "18446744073709551616", "nan", "1e+30"]
+    orjson.loads(as_text(read))
+    for name, text in [
+        ("a.toml", "a = 0x" + "f" * 6000),
+        ("a.json", '{"a":' * 50 + "1" + "}" * 50),
+        ("a.json", f'{{"{"n" * 301}": 1}}'),
+    ]:
+        assert read_file(name, text.encode()).trouble, name
+    for odd in (["int", "9" * 4000], ["int", "x"], ["str", "x"], ["float", 1], [["int"], "1"]):
+        with pytest.raises(MalformedInput):
+            reported([[["a"], {"": odd}]])
 
 
 KINDS = [

@@ -43,9 +43,8 @@ def get(file: Path, key: Annotated[str, typer.Argument(help="One key; all of the
 def set_(file: Path, key: KeyArgument, value: Annotated[str, typer.Argument(help="JSON, or plain text.")]) -> None:
     """Change or add one value; everything else stays as it is."""
     document = open_settings(file.name, file.read_bytes())
-    sets = {_key(key): typed(file.name, value)}
-    text = document.changed(sets)
-    if lost := document.comments_lost(sets):
+    text, lost = document.changed_at_cost({_key(key): typed(file.name, value)})
+    if lost:
         typer.echo(f"{counted(lost, 'comment')} within what is replaced will be gone.", err=True)
     write_at_once(file, text, among_others=True)
 

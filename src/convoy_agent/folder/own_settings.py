@@ -15,6 +15,7 @@ from typing import Any
 from convoy_core.lock.lock import Lock
 from convoy_core.settings.formats import MAX_BYTES, Key, UnreadableSettings, Value, open_settings
 from convoy_core.settings.formats.base import same
+from convoy_core.settings.readings import DEEPEST
 from convoy_core.sync.plan import NOT_PLAIN
 
 from ..site.site import as_told
@@ -26,7 +27,7 @@ MOST = 300
 """Keys that are told: who changed more has a file of their own, and sends it."""
 
 LONGEST = 300
-"""Characters of one value, as JSON: longer ones are nobody's to read."""
+"""Characters of a key with its values, as JSON: longer ones are nobody's to read."""
 
 
 def own_settings(folder: Folder, share: Lock, hashes: Mapping[str, str]) -> list[dict[str, Any]]:
@@ -35,7 +36,7 @@ def own_settings(folder: Folder, share: Lock, hashes: Mapping[str, str]) -> list
     """
     found: list[dict[str, Any]] = []
     for path, (placed, _) in sorted(folder.record().files.items()):
-        if share.terms.is_settings(path) and hashes.get(path, placed) != placed:
+        if share.terms.is_settings(path) and hashes.get(path, placed) != placed and as_told(path) == path:
             for key, mine, was in _changed(folder, path, placed):
                 if len(found) >= MOST:
                     return found
@@ -79,9 +80,14 @@ def _changed(folder: Folder, path: str, placed: str) -> Iterator[tuple[Key, Valu
         return
     for key in [*mine, *(key for key in was if key not in mine)]:
         is_same = key in mine and key in was and same(mine[key], was[key])
-        told = json.dumps([key, mine.get(key), was.get(key)], default=str)
-        if not is_same and tells_of(key) and len(told) <= LONGEST:
+        if not is_same and tells_of(key) and _is_short(key, mine.get(key), was.get(key)):
             yield key, mine.get(key), was.get(key)
+
+
+def _is_short(key: Key, *values: Value) -> bool:
+    """Whether anybody reads it, and a pack could set it: text, a number, a truth, or a list of these."""
+    is_flat = not any(isinstance(part, list | dict) for one in values if isinstance(one, list) for part in one)
+    return is_flat and len(key) <= DEEPEST and len(json.dumps([key, *values], default=str)) <= LONGEST
 
 
 def _plain(value: Value) -> Any:

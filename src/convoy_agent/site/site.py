@@ -12,6 +12,7 @@ import httpx
 
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.settings.formats import Key
+from convoy_core.settings.readings import LARGEST
 from convoy_core.sync.deviations import Deviation
 from convoy_core.trust.signed import MOST_SIGNATURES, Signed, read_signed_data
 from convoy_core.trust.signing import key_fingerprint
@@ -318,9 +319,25 @@ def page_of(build: LockedBuild, sources: Mapping[str, str]) -> str:
 
 
 def _as_json(body: Any) -> dict[str, Any]:
-    """A request's body. Names on a disk may hold bytes that are no letters, and turn up in any sentence."""
-    data = json.dumps(body, ensure_ascii=False, separators=(",", ":"), default=list).encode("utf-8", "replace")
+    """A request's body. Names on a disk may hold bytes that are no letters, and turn up in any sentence; settings files
+    may hold anything. A site that refuses one of them would hear nothing of the rest.
+    """
+    plain = json.dumps(_as_taken(body), ensure_ascii=False, separators=(",", ":"), default=list)
+    data = plain.encode("utf-8", "replace")
     return {"content": data, "headers": {"Content-Type": "application/json"}}
+
+
+def _as_taken(value: Any) -> Any:
+    """What no database keeps, said otherwise: null characters as what stands for what cannot be shown, numbers that are
+    none or that no column holds in words.
+    """
+    if isinstance(value, str):
+        return value.replace("\0", "\ufffd")
+    if isinstance(value, int | float):
+        return value if -LARGEST - 1 <= value <= LARGEST else str(value)
+    if isinstance(value, Mapping):
+        return {_as_taken(name): _as_taken(one) for name, one in value.items()}
+    return value if value is None else [_as_taken(one) for one in value]
 
 
 def as_told(path: str) -> str:

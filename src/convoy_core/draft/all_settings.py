@@ -64,7 +64,7 @@ class Setting:
 
     @property
     def is_off(self) -> bool:
-        return self.known.kind is SettingKind.SWITCH and as_words(self.value).lower() in ("false", "off", "no")
+        return _is_off(self.value, self.known)
 
 
 @dataclass(frozen=True)
@@ -131,9 +131,13 @@ def wrong(row: Setting, tweak: Tweak) -> str:
     return row.known.limit.wrong(tweak.value, format_of(row.path) in TEXT_ONLY)
 
 
+def _is_off(value: Value, known: Known) -> bool:
+    return known.kind is SettingKind.SWITCH and as_words(value).lower() in ("false", "off", "no")
+
+
 def _words(about: str, key: Key, value: Value, known: Known) -> str:
-    is_off = known.kind is SettingKind.SWITCH and as_words(value).lower() in ("false", "off", "no")
-    state = "" if known.kind is not SettingKind.SWITCH else "off by default" if is_off else "on by default"
+    is_switch = known.kind is SettingKind.SWITCH
+    state = "" if not is_switch else "off by default" if _is_off(value, known) else "on by default"
     parts = (about, ".".join(key), known.title, known.description, as_words(value), known.unit, known.kind, state)
     return " ".join(parts).lower()
 

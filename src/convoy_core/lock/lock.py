@@ -10,6 +10,7 @@ from ..conflicts.laying import EVERYTHING, Layer, Parts, lay
 from ..outside.claims import NO_CLAIMS, Claims
 from ..outside.paths import refuse_twins
 from ..settings.formats import Key, Value
+from ..settings.readings import as_json
 from ..words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from .canonical import canonical_json
 from .fingerprint import fingerprint
@@ -192,8 +193,16 @@ class Lock:
                     if tweak.side is not Side.BOTH:
                         continue
                     value = tweak.value if present is None else (values or {}).get(file.path, {}).get(tweak.key)
-                    lines.append(f"{file.path} {canonical_json([list(tweak.key), value]).decode()}")
+                    lines.append(f"{file.path} {_spelled(tweak.key, value)}")
         return fingerprint(lines)
+
+
+def _spelled(key: Key, value: Value) -> str:
+    """A value on a machine may be anything that files hold. What JSON cannot say is no setting's, and equals none."""
+    try:
+        return canonical_json([list(key), as_json(value)]).decode()
+    except UnicodeEncodeError:
+        return canonical_json([list(key), None]).decode()
 
 
 def lay_down(

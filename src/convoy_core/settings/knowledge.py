@@ -17,7 +17,7 @@ from typing import Any
 
 from .comments import Comment
 from .formats import Key, Value
-from .limits import NO_LIMIT, Limit, Noted
+from .limits import NO_LIMIT, Limit, Noted, finite
 
 USUAL = (
     "default: {default}",
@@ -209,7 +209,7 @@ def _limit(told: Mapping[str, str], value: Value) -> Limit:
     allowed = tuple(
         _typed(one.strip(" \t\"'`"), value) for one in re.split(r"[,|/]", told.get("allowed", "")) if one.strip()
     )
-    lowest, highest = (float(told[name]) if name in told else None for name in ("lowest", "highest"))
+    lowest, highest = (finite(float(told[name])) if name in told else None for name in ("lowest", "highest"))
     return Limit(allowed=allowed if 1 < len(allowed) <= MOST_ALLOWED else (), lowest=lowest, highest=highest)
 
 

@@ -6,6 +6,7 @@ the way to a key: a schema that refers to itself describes nothing by that. Sour
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -182,8 +183,7 @@ def _limit(about: Mapping[str, Any]) -> Limit:
     kinds = tuple(kind for kind in (told if isinstance(told, list) else [told]) if isinstance(kind, str))
     allowed = [about["const"]] if "const" in about else about.get("enum")
     lowest, highest, above, below = (
-        float(bound) if isinstance(bound := about.get(name), int | float) and not isinstance(bound, bool) else None
-        for name in ("minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum")
+        finite(about.get(name)) for name in ("minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum")
     )
     return Limit(
         # A kind that is not known here says nothing; with it, neither do the others.
@@ -194,6 +194,15 @@ def _limit(about: Mapping[str, Any]) -> Limit:
         above,
         below,
     )
+
+
+def finite(bound: object) -> float | None:
+    """A bound as somebody names it; None for what is no number, or one that no value reaches."""
+    try:
+        found = float(bound) if isinstance(bound, int | float) and not isinstance(bound, bool) else math.nan
+    except OverflowError:
+        return None
+    return found if math.isfinite(found) else None
 
 
 def _is(value: Value, kind: str) -> bool:

@@ -125,8 +125,7 @@ def _merged(
             removes.append(key)
         else:
             sets[key] = other
-    data = document.changed(sets, removes) if sets or removes else document.data
-    lost = document.comments_lost(sets, removes) if sets or removes else 0
+    data, lost = document.changed_at_cost(sets, removes)
     return Merged(data, tuple(changed), tuple(kept), tuple(overruled), lost)
 
 

@@ -7,9 +7,8 @@ table of one entry, so that a date stays a date.
 from __future__ import annotations
 
 import json
-import math
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time
 from typing import Any
@@ -22,7 +21,17 @@ MOST_KEYS = 20_000
 MOST_BYTES = 1_000_000
 """Of one reading, as JSON: more than any file that people write by hand comes to."""
 
-DEEPEST = 40
+DEEPEST, LONGEST_NAME = 40, 300
+"""Names of one key, and characters of one of them."""
+
+NESTED = 20
+"""Lists and tables within each other in one value: sites take JSON of 32, and a reading comes in a list of files."""
+
+LARGEST = 2**63 - 1
+"""Beyond it a number travels as text: whoever reads JSON elsewhere has no place for it."""
+
+LONGEST_NUMBER = 320
+"""Characters of one that travels so."""
 
 HALF = re.compile(r"[\ud800-\udfff]")
 CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
@@ -43,7 +52,9 @@ def read_file(path: str, data: bytes) -> Reading:
     """A file's keys with what is said of them, or why it has none. Never raises."""
     try:
         found = _read(path, data)
-        _refuse_odd([*found.keys.values(), *(name for key in found.keys for name in key)], "keys")
+        _refuse_odd(found.keys.values(), "keys")
+        for key in found.keys:
+            _refuse_odd_key(key, "keys")
     except ConvoyError as error:
         return Reading(trouble=error.sentence()[:400])
     if len(found.keys) > MOST_KEYS:
@@ -91,13 +102,11 @@ def reported(rows: Any) -> Reading:
     found: dict[Key, Value] = {}
     comments: dict[Key, Comment] = {}
     for at, row in enumerate(rows):
-        is_row = isinstance(row, list) and len(row) in (2, 4) and isinstance(row[0], list)
-        if not is_row or not 0 < len(row[0]) <= DEEPEST:
+        if not isinstance(row, list) or len(row) not in (2, 4) or not isinstance(row[0], list):
             raise MalformedInput("A row of a reading is a key and a value.", field=f"keys[{at}]")
         key, value, *said = row
-        _refuse_odd([*key, value, *said], f"keys[{at}]")
-        if not all(isinstance(name, str) and len(name) <= 300 for name in key):
-            raise MalformedInput("A key is a list of names.", field=f"keys[{at}]")
+        _refuse_odd_key(key, f"keys[{at}]")
+        _refuse_odd([value, *said], f"keys[{at}]")
         if not all(isinstance(one, str) and len(one) <= LONGEST for one in said):
             raise MalformedInput("What is said of a key is text.", field=f"keys[{at}]")
         found[tuple(key)] = from_json(value)
@@ -106,8 +115,16 @@ def reported(rows: Any) -> Reading:
     return Reading(found, comments=comments)
 
 
+def _refuse_odd_key(key: Sequence[Any], where: str) -> None:
+    if not 0 < len(key) <= DEEPEST:
+        raise MalformedInput(f"A key has at most {DEEPEST} names.", field=where)
+    if not all(isinstance(name, str) and len(name) <= LONGEST_NAME for name in key):
+        raise MalformedInput(f"A key's names are texts of at most {LONGEST_NAME} characters.", field=where)
+    _refuse_odd(key, where)
+
+
 def _refuse_odd(values: Iterable[Any], where: str, depth: int = 0) -> None:
-    if depth > DEEPEST:
+    if depth > NESTED:
         raise MalformedInput("A value is nested deeper than any setting.", field=where)
     for value in values:
         if isinstance(value, str) and (CONTROL.search(value) or not _is_whole(value)):
@@ -124,15 +141,20 @@ def _is_whole(text: str) -> bool:
 
 
 TIMES: dict[str, Any] = {"datetime": datetime, "date": date, "time": time}
+SPECIAL: dict[str, Callable[[str], Value]] = {
+    **{name: kind.fromisoformat for name, kind in TIMES.items()},
+    "float": float,
+    "int": int,
+}
 
 
 def as_json(value: Value) -> Any:
-    """A value as JSON has it; what JSON does not know is a table of one nameless entry."""
+    """A value as JSON has it; what JSON does not know, or not everybody's, is a table of one nameless entry."""
     for name, kind in TIMES.items():
         if isinstance(value, kind):
             return {"": [name, value.isoformat()]}
-    if isinstance(value, float) and not math.isfinite(value):
-        return {"": ["float", str(value)]}
+    if isinstance(value, int | float) and not -LARGEST - 1 <= value <= LARGEST:
+        return {"": [type(value).__name__, str(value)]}
     if isinstance(value, list | tuple):
         return [as_json(one) for one in value]
     if isinstance(value, dict):
@@ -154,6 +176,8 @@ def from_json(value: Any) -> Value:
 def _special(told: list[Any]) -> Value:
     try:
         name, text = told
-        return float(text) if name == "float" else TIMES[name].fromisoformat(text)
+        if len(text) > LONGEST_NUMBER:
+            raise ValueError(text)
+        return SPECIAL[name](text)
     except (ValueError, KeyError, TypeError) as error:
         raise MalformedInput("A reading holds a value that is none.", field="keys") from error

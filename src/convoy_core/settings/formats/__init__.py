@@ -18,7 +18,7 @@ from importlib import import_module
 import tomli
 
 from ...words.errors import ConvoyError
-from .base import Key, Parsed, Span, Splice, UnreadableSettings, Value, flattened, refuse_deep, same
+from .base import Key, Parsed, Span, Splice, UnreadableSettings, Value, flattened, refuse_absurd, same
 
 __all__ = [
     "Document",
@@ -90,18 +90,20 @@ class Document:
         """The file with some keys set and others gone; everything else stays to the byte. What goes, goes first: a
         table may take the place of a value. Raises UnreadableSettings where it cannot be said in this file.
         """
-        return self._written(self._splices(sets, removes), sets, removes)
+        return self.changed_at_cost(sets, removes)[0]
 
-    def comments_lost(self, sets: Mapping[Key, Value], removes: Collection[Key] = ()) -> int:
-        """How many comments a change would take along that stand within what it replaces: a list over several lines
+    def changed_at_cost(self, sets: Mapping[Key, Value], removes: Collection[Key] = ()) -> tuple[bytes, int]:
+        """The same, with how many comments go along, as they stand within what is replaced: a list over several lines
         is written anew. Raises as `changed`.
         """
-        starts = [start for start, _ in self.parsed.comments]
-        return sum(
+        splices = self._splices(sets, removes)
+        starts = [start for start, _ in self.parsed.comments] if splices else []
+        lost = sum(
             bisect_left(starts, splice.end) - bisect_left(starts, splice.start)
-            for splice in self._splices(sets, removes)
+            for splice in splices
             if splice.text and splice.end > splice.start
         )
+        return self._written(splices, sets, removes), lost
 
     def _splices(self, sets: Mapping[Key, Value], removes: Collection[Key]) -> list[Splice]:
         try:
@@ -166,7 +168,7 @@ def read_tree(path: str, data: bytes) -> Mapping[Key, Value]:
             found = quick(data.removeprefix(codecs.BOM_UTF8).decode())
             if isinstance(found, dict):
                 values = flattened(found)
-                refuse_deep(path, values.values())
+                refuse_absurd(path, values.values())
                 return values
         except (ValueError, RecursionError):
             # Slower, more forgiving (comments in JSON), and with a sentence for what is wrong.
@@ -199,7 +201,7 @@ def open_settings(path: str, data: bytes) -> Document:
     try:
         text, mark, encoding = _decoded(format_of(path), data)
         parsed: Parsed = getattr(import_module(f".{module}", __name__), name)(text)
-        refuse_deep(path, parsed.values.values())
+        refuse_absurd(path, parsed.values.values())
         return Document(path, data, text, mark, encoding, parsed)
     except ConvoyError:
         raise

@@ -6,6 +6,7 @@ the byte. Source: docs/rules.md, "Settings files".
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
@@ -23,6 +24,9 @@ Span = tuple[int, int]
 
 MAX_DEPTH = 100
 """Tables within each other: no settings file that people write comes near, and parsers call themselves."""
+
+MAX_BITS = 1000
+"""Of a whole number: some 300 digits. Longer ones have no fraction that is as large, and no text that Python prints."""
 
 
 class UnreadableSettings(ConvoyError):
@@ -86,17 +90,21 @@ def flattened(tree: Any, above: Key = ()) -> dict[Key, Value]:
     return found
 
 
-def refuse_deep(path: str, values: Iterable[Value]) -> None:
-    """Raises UnreadableSettings for lists and tables within each other beyond what anybody writes: whoever compares
-    them later calls himself once for each.
+def refuse_absurd(path: str, values: Iterable[Value]) -> None:
+    """Raises UnreadableSettings for what nobody writes and what trips whoever looks at it later: lists and tables too
+    deep within each other, as comparing calls itself once for each; numbers of more digits than are printed.
     """
-    pending = [(value, 1) for value in values if isinstance(value, list | dict)]
+    pending = [(value, 1) for value in values if isinstance(value, int | list | dict)]
     while pending:
         value, depth = pending.pop()
+        if isinstance(value, int):
+            if value.bit_length() > MAX_BITS:
+                raise UnreadableSettings(f"{path} cannot be read.", "A number in it has hundreds of digits.", path=path)
+            continue
         if depth > MAX_DEPTH:
             raise UnreadableSettings(f"{path} cannot be read.", "Its lists lie too deep within each other.", path=path)
         parts = value.values() if isinstance(value, dict) else value
-        pending += ((part, depth + 1) for part in parts if isinstance(part, list | dict))
+        pending += ((part, depth + 1) for part in parts if isinstance(part, int | list | dict))
 
 
 def stuck(key: Key, why: str) -> UnreadableSettings:
@@ -109,6 +117,12 @@ def newline_at(text: str, place: int) -> str:
         if end >= 0:
             return "\r\n" if text[end - 1 : end] == "\r" else "\n"
     return "\r" if "\r" in text else "\n"
+
+
+def past(blank: re.Pattern[str], text: str, at: int) -> int:
+    """The place after what `blank` finds there; the place itself where it finds nothing."""
+    found = blank.match(text, at)
+    return found.end() if found else at
 
 
 def line_start(text: str, place: int) -> int:

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
-from .base import MAX_DEPTH, Key, Span, Splice, Value, after_line, line_end, line_start, newline_at, stuck
+from .base import MAX_DEPTH, Key, Span, Splice, Value, after_line, line_end, line_start, newline_at, past, stuck
 
 _STRING = r'"(?:\\.|[^"\\])*(?:"|\\?\Z)'
 """To its end; one that has none reaches to the end of the text, so that nothing is looked at twice."""
@@ -77,7 +77,7 @@ class JsonSettings:
                 end = self._object(key, value)
             else:
                 self.values[key], end = _DECODER.raw_decode(text, value)
-            after = _past(_AFTER, text, end)
+            after = past(_AFTER, text, end)
             comma = text.find(",", end, after)
             if comma < 0 and text[after : after + 1] != "}":
                 raise _wrong(text, after, "“,” is missing")
@@ -219,14 +219,9 @@ def _blanked(text: str, spans: list[Span]) -> str:
     return "".join([*parts, text[at:]])
 
 
-def _past(blank: re.Pattern[str], text: str, at: int) -> int:
-    match = blank.match(text, at)
-    return match.end() if match else at
-
-
 def _space(text: str, at: int) -> int:
     """The place after blanks."""
-    return _past(_SPACE, text, at)
+    return past(_SPACE, text, at)
 
 
 def _wrong(text: str, at: int, what: str) -> ValueError:

@@ -17,7 +17,20 @@ from typing import Any
 
 import tomli
 
-from .base import Key, Span, Splice, Value, after_line, flattened, gap_at_end, line_end, line_start, newline_at, stuck
+from .base import (
+    Key,
+    Span,
+    Splice,
+    Value,
+    after_line,
+    flattened,
+    gap_at_end,
+    line_end,
+    line_start,
+    newline_at,
+    past,
+    stuck,
+)
 
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
 _NAME = re.compile(r"""[ \t]*([A-Za-z0-9_-]+|"(?:\\.|[^"\\\r\n])*"|'[^'\r\n]*')[ \t]*""")
@@ -82,7 +95,7 @@ class TomlSettings:
     def _walk(self) -> None:
         text, at, table = self._text, 0, self._tables[()]
         while at < len(text):
-            at = _past(_VOID, text, at)
+            at = past(_VOID, text, at)
             if at == len(text):
                 break
             if text[at] == "#":
@@ -111,7 +124,7 @@ class TomlSettings:
         """One key with its value, on lines of its own or in an inline table; gives where the value ends."""
         start = at
         name, at = _dotted(self._text, at)
-        at = _past(_BLANK, self._text, at + 1)
+        at = past(_BLANK, self._text, at + 1)
         key = (*table.path, *name)
         entry = _Entry(start, (at, at))
         table.entries[key] = entry
@@ -142,9 +155,9 @@ class TomlSettings:
         return at + 1
 
     def _past_void(self, at: int) -> int:
-        at = _past(_VOID, self._text, at)
+        at = past(_VOID, self._text, at)
         while self._text[at : at + 1] == "#":
-            at = _past(_VOID, self._text, self._comment(at))
+            at = past(_VOID, self._text, self._comment(at))
         return at
 
     def _past_value(self, at: int) -> int:
@@ -238,7 +251,7 @@ class TomlSettings:
         at = 0
         while self._text[at : at + 1] == "#":
             at = after_line(self._text, at)
-        blank = _past(_BLANK, self._text, at)
+        blank = past(_BLANK, self._text, at)
         if blank == len(self._text):
             return blank
         return after_line(self._text, blank) if at and self._text[blank] in "\r\n" else 0
@@ -253,7 +266,7 @@ class TomlSettings:
         for key in gone:
             entry = table.entries[key]
             end = entry.comma + 1 if entry.comma >= 0 else entry.end
-            found.append(Splice(entry.start, _past(_BLANK, self._text, end) if entry.comma >= 0 else end, ""))
+            found.append(Splice(entry.start, past(_BLANK, self._text, end) if entry.comma >= 0 else end, ""))
         last = left[-1] if left else None
         is_last = last is not None and last is list(table.entries.values())[-1]
         if last and not is_last and last.comma >= 0:
@@ -288,11 +301,6 @@ class TomlSettings:
 
 _DATE = re.compile(r"\d{4}-\d\d-\d\d")
 _TIME = re.compile(r" \d\d:\d\d(?::\d\d(?:\.\d+)?)?(?:[Zz]|[+-]\d\d:\d\d)?")
-
-
-def _past(blank: re.Pattern[str], text: str, at: int) -> int:
-    match = blank.match(text, at)
-    return match.end() if match else at
 
 
 def _dotted(text: str, at: int) -> tuple[Key, int]:
