@@ -181,7 +181,7 @@ def test_what_a_machine_has_otherwise_is_seen_where_its_member_lets_it(lit: Worl
     assert lit.agent().get("/api/agent/head")[1]["tells_settings"] is True
     assert report() == 200 and report(settings=[{**row, "mine": "x" * 500}]) == 422
     (told,) = lit.as_("owner").get(f"{lit.at}/settings/machines")[1]
-    assert (told["own"], told["rows"]) == (False, [row])
+    assert (told["own"], told["rows"]) == (False, [{**row, "text": None}])
     assert keys(found(lit, only="players set otherwise")) == ["fog.chance"]
     (mine,) = [one for one in lit.as_("member").get(at)[1]["settings"] if one["key"] == ["fog", "chance"]]
     assert (mine["mine"], mine["was"], mine["pack"]) == ("0.1", "0.35", "")
@@ -306,7 +306,7 @@ def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set
     assert (row["mod"], row["value"], row["to"]["value"], row["description"]) == ("", 72, 90, "Frames a second.")
     # It was tuned in the game, as the comment above says: then it is there to be taken over.
     (machine,) = lit.as_("owner").get(f"{lit.at}/settings/machines")[1]
-    assert machine["rows"] == [{"path": OWN, "key": ["frames"], "mine": 72, "was": "60"}]
+    assert machine["rows"] == [{"path": OWN, "key": ["frames"], "mine": 72, "was": "60", "text": None}]
     assert not told["lone"] and [one["name"] for one in told["mods"]] == ["Written by the game itself"]
     assert not [one for one in lit.as_("owner").get(f"{lit.at}/findings")[1]["findings"] if one["check"] == "tweak"]
     edit(lit, set_edit({"path": OWN, "key": ["frame"], "value": 90}))
@@ -325,6 +325,29 @@ def test_what_the_game_wrote_on_a_machine_is_known_and_single_keys_of_it_are_set
     lit.agent().post("/api/agent/readings", {"files": [{**file, "sha256": sha256}]})
     lit.as_("member").post(f"/api/installations/{lit.installation.pk}/choices", {"tells_settings": False})
     assert found(lit, words="frames a second")["total"] == 0 and not kept.all()
+
+
+def test_numbers_that_a_browser_has_no_place_for_are_shown_and_given_back_exactly(lit: World) -> None:
+    """A seed of a world, and what no program counts up to."""
+    seed, sha256 = 2**63 - 1, "d" * 64
+    odd = {"n0": ["int", str(2**70)], "n1": ["float", "nan"], "n2": ["float", "1e+30"]}
+    rows = [
+        [["seed"], seed, "Default: 1. Range: 0 to 1e999", ""],
+        *([[name], {"": one}] for name, one in odd.items()),
+    ]
+    Installation.objects.filter(pk=lit.installation.pk).update(tells_settings=True, about={"written": {OWN: sha256}})
+    assert lit.agent().post("/api/agent/readings", {"files": [{"sha256": sha256, "keys": rows}]})[1] == {"taken": 1}
+    shown = {row["key"][0]: row for row in found(lit, words=OWN)["rows"]}
+    assert [shown[name]["value"] for name in ("seed", "n0", "n1", "n2")] == [str(seed), str(2**70), "nan", "1e+30"]
+    assert (shown["seed"]["kind"], shown["seed"]["lowest"], shown["seed"]["highest"]) == ("whole number", 0, None)
+    (row,) = lit.as_("owner").get(f"{lit.at}/settings/machines")[1][0]["rows"]
+    assert (row["mine"], row["text"]) == (str(seed), str(seed))
+    edit(lit, set_edit({"path": OWN, "key": ["seed"], "text": row["text"]}))
+    assert lit.as_("owner").get(f"{lit.at}/draft")[1]["tweaks"][0]["value"] == str(seed)
+    publish(lit, "3.0.0")
+    assert _tweaks(lit, "3.0.0")[0]["value"] == seed
+    for typed in (str(2**64), "NaN", "[1e999]"):
+        edit(lit, set_edit({"path": OWN, "key": ["seed"], "text": typed}), code=422)
 
 
 def test_what_the_server_has_otherwise_is_told_to_those_who_play(lit: World) -> None:

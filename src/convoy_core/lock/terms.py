@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from math import isfinite
 from typing import Any
 
 from ..outside.fields import Fields
@@ -193,9 +194,18 @@ def read_tweak(fields: Fields) -> Tweak:
     value = fields.plain("value")
     if isinstance(value, dict) or (isinstance(value, list) and any(isinstance(one, list | dict) for one in value)):
         raise MalformedInput("A tweak sets text, a number, true or false, or a list of these.", field="value")
+    if any(_is_odd(one) for one in (value if isinstance(value, list) else [value])):
+        raise MalformedInput("A tweak sets numbers of at most 64 bits.", "Few programs read others.", field="value")
     if isinstance(value, list) and format_of(path) in TEXT_ONLY:
         raise MalformedInput(f"“{path}” holds no lists.", "Its format knows text alone.", field="value")
     return Tweak(path, key, value, fields.one_of("how", How), fields.one_of("side", Side, Side.BOTH))
+
+
+def _is_odd(value: Value) -> bool:
+    """A number that is none, or that neither databases nor most games have a place for."""
+    if isinstance(value, float):
+        return not isfinite(value)
+    return isinstance(value, int) and not -(2**63) <= value < 2**64
 
 
 def read_step(fields: Fields) -> HandStep:

@@ -110,6 +110,8 @@ def reported(rows: Any) -> Reading:
         if not all(isinstance(one, str) and len(one) <= LONGEST for one in said):
             raise MalformedInput("What is said of a key is text.", field=f"keys[{at}]")
         found[tuple(key)] = from_json(value)
+        if isinstance(found[tuple(key)], dict):
+            raise MalformedInput("A table's keys are rows of their own.", field=f"keys[{at}]")
         if said:
             comments[tuple(key)] = Comment(*said)
     return Reading(found, comments=comments)

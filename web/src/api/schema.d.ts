@@ -5207,12 +5207,17 @@ export interface components {
             /** Start */
             start: number;
         };
-        /** KeyValueOut */
+        /**
+         * KeyValueOut
+         * @description `text`: in the place of a number that a browser has no place for.
+         */
         KeyValueOut: {
             /** Key */
             key: string[];
             /** Path */
             path: string;
+            /** Text */
+            text: string | null;
             /** Value */
             value: boolean | number | string | unknown[] | null;
         };
@@ -8375,7 +8380,8 @@ export interface components {
         };
         /**
          * ToldSettingOut
-         * @description A key that somebody has otherwise than it was placed: their value, and the one that was placed.
+         * @description A key that somebody has otherwise than it was placed: their value, and the one that was placed. `text`: theirs,
+         *     where a browser has no place for it as a number.
          */
         ToldSettingOut: {
             /** Key */
@@ -8384,6 +8390,8 @@ export interface components {
             mine: unknown;
             /** Path */
             path: string;
+            /** Text */
+            text: string | null;
             /** Was */
             was: unknown;
         };

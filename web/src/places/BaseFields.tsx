@@ -3,9 +3,9 @@
 import Box from "@mui/material/Box";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Switch from "@mui/material/Switch";
-import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Shape } from "../api/client";
+import { Pick } from "../parts/Pick";
 
 export interface BaseChoice {
   game_version: string;
@@ -75,36 +75,5 @@ export function BaseFields(props: { game: Game; value: BaseChoice; onChange: (va
         onChange={(version) => onChange({ ...value, loader_version: version })}
       />
     </Box>
-  );
-}
-
-interface Option {
-  value: string;
-  name: string;
-}
-
-export function Pick(props: {
-  label: string;
-  value: string;
-  options: Option[];
-  disabled?: boolean;
-  onChange: (value: string) => void;
-}) {
-  return (
-    <TextField
-      select
-      label={props.label}
-      value={props.value}
-      disabled={props.disabled}
-      onChange={(event) => props.onChange(event.target.value)}
-      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-    >
-      {!props.options.length && <option value="">none</option>}
-      {props.options.map((one) => (
-        <option key={one.value} value={one.value}>
-          {one.name}
-        </option>
-      ))}
-    </TextField>
   );
 }

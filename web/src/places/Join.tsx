@@ -10,9 +10,9 @@ import { api, type Shape, told } from "../api/client";
 import { useChange, useMachines, useMe, useOpenedCode } from "../api/queries";
 import { Emblem } from "../parts/marks";
 import { Loaded, RefusalRemark } from "../parts/notices";
+import { Pick } from "../parts/Pick";
 import { bytes, many } from "../parts/words";
 import { mono } from "../theme";
-import { Pick } from "./BaseFields";
 
 const CODE_LENGTH = 8;
 

@@ -7,6 +7,7 @@ from ninja import File, Router, UploadedFile
 
 from convoy_core.words.errors import MalformedInput
 
+from ...packs.plain_values import exact, plain
 from ...packs.services import pack_for
 from ...people.rights import Action, SignedIn
 from ...releases.models import Release
@@ -70,7 +71,16 @@ def machine_settings(request: SignedIn, pack_id: UUID) -> list[MachineSettingsOu
             member=told.installation.member.shown,
             own=told.installation.member_id == request.user.pk,
             heard_at=told.installation.heard_at,
-            rows=[ToldSettingOut(**row) for row in told.rows],
+            rows=[
+                ToldSettingOut(
+                    path=row["path"],
+                    key=row["key"],
+                    mine=plain(row["mine"]),
+                    was=plain(row["was"]),
+                    text=exact(row["mine"]),
+                )
+                for row in told.rows
+            ],
         )
         for told in machines_of(pack)
     ]

@@ -268,12 +268,15 @@ class OfferedSetOut(Schema):
 
 
 class ToldSettingOut(Schema):
-    """A key that somebody has otherwise than it was placed: their value, and the one that was placed."""
+    """A key that somebody has otherwise than it was placed: their value, and the one that was placed. `text`: theirs,
+    where a browser has no place for it as a number.
+    """
 
     path: str
     key: list[str]
     mine: Any
     was: Any
+    text: str | None
 
 
 class MachineSettingsOut(Schema):

@@ -2,8 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from datetime import date, datetime, time
-from typing import Annotated, Any
+from typing import Annotated
 from uuid import UUID
 
 from ninja import Query, Router
@@ -20,6 +19,7 @@ from ...people.rights import Action, SignedIn
 from .. import all_settings, checking, drafts
 from ..all_settings import Shown
 from ..models import Draft
+from ..plain_values import exact, plain
 from ..services import pack_for
 from ..shapes.all_settings import (
     KeyPlaceOut,
@@ -170,18 +170,7 @@ def _sets(draft: Draft) -> list[SettingSetOut]:
 
 
 def _values(path: str, pairs: Iterable[tuple[Key, Value]]) -> list[KeyValueOut]:
-    return [KeyValueOut(path=path, key=list(key), value=plain(value)) for key, value in pairs]
-
-
-def plain(value: Value) -> Any:
-    """A value as JSON has it."""
-    if isinstance(value, datetime | date | time):
-        return value.isoformat()
-    if isinstance(value, float) and not -1e308 < value < 1e308:
-        return str(value)
-    if isinstance(value, list | tuple):
-        return [plain(one) for one in value]
-    return {name: plain(one) for name, one in value.items()} if isinstance(value, dict) else value
+    return [KeyValueOut(path=path, key=list(key), value=plain(value), text=exact(value)) for key, value in pairs]
 
 
 def _units(text: str, places: Iterable[int]) -> dict[int, int]:

@@ -21,6 +21,7 @@ from ...people.models import Membership, Role
 from ...people.rights import Action, SignedIn
 from .. import drafts, services
 from ..models import Line, Pack, open_releases
+from ..plain_values import plain
 from ..shapes.packs import (
     ChangeOut,
     DemandOut,
@@ -170,7 +171,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
             smallest_machine=asked.smallest_machine,
             shares=SHARES,
         ),
-        tweaks=[TweakOut(**one) for one in pack.draft.tweaks],
+        tweaks=[TweakOut(**{**one, "value": plain(one["value"])}) for one in pack.draft.tweaks],
         holding=len(holding),
         enforced=sum(one["how"] == How.ENFORCED for one in holding),
         tweak_sets=[TweakSetOut(id=one, **told) for one, told in drafts.sets_of(pack.draft).items()],

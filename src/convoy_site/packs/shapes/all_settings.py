@@ -134,9 +134,12 @@ class SettingsTextIn(Schema):
 
 
 class KeyValueOut(Schema):
+    """`text`: in the place of a number that a browser has no place for."""
+
     path: str
     key: list[str]
     value: Plain
+    text: str | None
 
 
 class RetypedOut(Schema):

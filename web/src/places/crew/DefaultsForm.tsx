@@ -7,7 +7,7 @@ import { api, type Shape, told } from "../../api/client";
 import { useCrewDefaults, useOwnDefaults } from "../../api/outside";
 import { useChange } from "../../api/queries";
 import { Loaded, RefusalRemark } from "../../parts/notices";
-import { Pick } from "../BaseFields";
+import { Pick } from "../../parts/Pick";
 
 type Said = Shape["DefaultsBody"];
 export type Name = keyof Said;

@@ -9,9 +9,9 @@ import { useCrewInvitations } from "../../api/outside";
 import { useChange, useMe } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { Loaded, RefusalRemark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { day, many } from "../../parts/words";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 
 export function Invitations({ crew }: { crew: Shape["CrewPage"] }) {
   const open = useCrewInvitations(crew.id, true);

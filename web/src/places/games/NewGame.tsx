@@ -7,7 +7,7 @@ import { useNavigate, useSearchParams } from "react-router";
 import { api, type Shape, told } from "../../api/client";
 import { useChange, useMe } from "../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
-import { Pick } from "../BaseFields";
+import { Pick } from "../../parts/Pick";
 import { ProfileWork } from "./ProfileWork";
 import { NEW_GAME, useProfile } from "./useProfile";
 

@@ -6,8 +6,8 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
+import { Pick } from "../../parts/Pick";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 import type { Document } from "./useProfile";
 
 const KINDS = ["mod", "library", "texture pack", "lighting pack", "scenario", "settings", "tool"];

@@ -8,9 +8,9 @@ import { api, type Shape, told } from "../../api/client";
 import { useChange } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { when } from "../../parts/words";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 import { useInvitations, useKeeper } from "./queries";
 import { Table } from "./Table";
 

@@ -12,7 +12,8 @@ import type { Shape } from "../../api/client";
 import { useGames, useMe } from "../../api/queries";
 import { Emblem, emblemNames } from "../../parts/marks";
 import { Empty, Loaded, RefusalRemark } from "../../parts/notices";
-import { BaseFields, Pick } from "../BaseFields";
+import { Pick } from "../../parts/Pick";
+import { BaseFields } from "../BaseFields";
 import { Beginning } from "./Beginning";
 import { type Along, NEW_CREW, useStarting, type With } from "./useStarting";
 

@@ -9,8 +9,8 @@ import { useWishes } from "../../api/outside";
 import { useChange } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 
 type Mailed = Shape["Mailed"];
 

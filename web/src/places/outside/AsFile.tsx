@@ -10,8 +10,8 @@ import { api, type Shape, told } from "../../api/client";
 import { type Asked, isMaking, usePackingPlan, usePackings } from "../../api/outside";
 import { useChange, useReleases } from "../../api/queries";
 import { Loaded, RefusalRemark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { bytes, many, when } from "../../parts/words";
-import { Pick } from "../BaseFields";
 import { Section } from "./Section";
 
 const FORMS = [

@@ -6,7 +6,7 @@ import { useState } from "react";
 import { api, type Shape, told } from "../../api/client";
 import { useChange, useMe } from "../../api/queries";
 import { RefusalRemark, Remark } from "../../parts/notices";
-import { Pick } from "../BaseFields";
+import { Pick } from "../../parts/Pick";
 import { Section } from "./Section";
 
 type Pack = Shape["PackOut"];

@@ -11,9 +11,9 @@ import { sendFile } from "../../api/files";
 import { isMaking, useOpening } from "../../api/outside";
 import { useChange, useMe } from "../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { many } from "../../parts/words";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 
 export default function OpenPack() {
   const me = useMe();

@@ -9,8 +9,8 @@ import { usePublicPage } from "../../api/outside";
 import { useChange, useCodes } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { Loaded, RefusalRemark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 import { Section } from "./Section";
 
 export function PublicPage({ pack }: { pack: Shape["PackOut"] }) {

@@ -10,6 +10,7 @@ import { useChange, useDepartures, useReleases } from "../../api/queries";
 import { Answer } from "../../parts/Answer";
 import { ChangeList } from "../../parts/ChangeList";
 import { RefusalRemark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { clock, many } from "../../parts/words";
 
 type Departure = Shape["DepartureOut"];
@@ -166,22 +167,19 @@ function DepartureForm({ pack, one, close }: { pack: Shape["PackOut"]; one?: Dep
         onChange={(event) => setAt(event.target.value)}
         slotProps={{ inputLabel: { shrink: true } }}
       />
-      <TextField
-        select
+      <Pick
         label="Release"
         value={release}
-        onChange={(event) => setRelease(event.target.value)}
+        options={[
+          { value: "", name: "The newest then" },
+          ...releases.map((one) => ({
+            value: one.number,
+            name: one.channel === "trial" ? `${one.number} · trial` : one.number,
+          })),
+        ]}
+        onChange={setRelease}
         sx={{ minWidth: 170 }}
-        slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-      >
-        <option value="">The newest then</option>
-        {releases.map((one) => (
-          <option key={one.number} value={one.number}>
-            {one.number}
-            {one.channel === "trial" && " · trial"}
-          </option>
-        ))}
-      </TextField>
+      />
       <TextField
         label="Note"
         value={note}

@@ -10,9 +10,9 @@ import { useState } from "react";
 import type { Shape } from "../../api/client";
 import { type Edit, recognise, useChange } from "../../api/queries";
 import { RefusalRemark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { many } from "../../parts/words";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 import type { Editing } from "./useEditing";
 
 type Line = Shape["RecognisedOut"];

@@ -7,7 +7,7 @@ import { useChangeLog } from "../../api/outside";
 import { useReleases } from "../../api/queries";
 import { ChangeList } from "../../parts/ChangeList";
 import { Loaded } from "../../parts/notices";
-import { Pick } from "../BaseFields";
+import { Pick } from "../../parts/Pick";
 
 /** `before`: the release that it was told against when it was published; empty for the first. */
 export function ReleaseLog({ packId, number, before }: { packId: string; number: string; before: string }) {

@@ -5,8 +5,8 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shape } from "../../api/client";
+import { Pick } from "../../parts/Pick";
 import { day } from "../../parts/words";
-import { Pick } from "../BaseFields";
 import type { Editing } from "./useEditing";
 
 type Page = Shape["ModPage"];

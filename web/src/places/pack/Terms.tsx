@@ -9,6 +9,7 @@ import { Link } from "react-router";
 import type { Shape } from "../../api/client";
 import { type Edit, sendEdits, useChange, useDraft } from "../../api/queries";
 import { RefusalRemark } from "../../parts/notices";
+import { optionsOf, Pick } from "../../parts/Pick";
 import { many } from "../../parts/words";
 
 type Draft = Shape["DraftOut"];
@@ -70,7 +71,7 @@ function Row({ remove, children }: { remove: false | (() => void); children: Rea
 
 function NewStep({ draft, send }: { draft: Draft; send: Send }) {
   const [text, setText] = useState("");
-  const [check, setCheck] = useState("none");
+  const [check, setCheck] = useState<keyof typeof CHECKS>("none");
   const [path, setPath] = useState("");
   const add = () => {
     const id = `${text
@@ -99,20 +100,7 @@ function NewStep({ draft, send }: { draft: Draft; send: Send }) {
         onChange={(event) => setText(event.target.value)}
         sx={{ flex: 2, minWidth: 220 }}
       />
-      <TextField
-        select
-        slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-        label="Done when"
-        value={check}
-        onChange={(event) => setCheck(event.target.value)}
-        sx={{ width: 190 }}
-      >
-        {Object.entries(CHECKS).map(([name, said]) => (
-          <option key={name} value={name}>
-            {said}
-          </option>
-        ))}
-      </TextField>
+      <Pick label="Done when" value={check} options={optionsOf(CHECKS)} onChange={setCheck} sx={{ width: 190 }} />
       {check !== "none" && (
         <TextField
           label="File"

@@ -11,9 +11,9 @@ import { Link } from "react-router";
 import { api, type Shape, told } from "../../api/client";
 import { useChange, useGames } from "../../api/queries";
 import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
+import { Pick } from "../../parts/Pick";
 import { many, when } from "../../parts/words";
 import { mono } from "../../theme";
-import { Pick } from "../BaseFields";
 
 /** `crew`: whose sources; empty for everybody's, which the site's keeper sees to. */
 export function SourceList({ crew, may }: { crew: string; may: boolean }) {

@@ -1,6 +1,6 @@
 // How the finder is narrowed down: by what the matches are counted by, by base, channel and age.
 import Box from "@mui/material/Box";
-import { Pick } from "../../BaseFields";
+import { Pick } from "../../../parts/Pick";
 import type { Filters, Finding } from "./useFinding";
 
 const SINCE: [number, string][] = [

@@ -5,7 +5,7 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Popover from "@mui/material/Popover";
 import { useState } from "react";
-import { Pick } from "../../BaseFields";
+import { Pick } from "../../../parts/Pick";
 import { HEADS } from "./columns";
 import { FIRST_VIEW, type View } from "./useView";
 

@@ -12,9 +12,9 @@ import { useRef } from "react";
 import type { Shape } from "../../../api/client";
 import { REACHES, SIDES } from "../../../parts/meanings";
 import { RefusalRemark } from "../../../parts/notices";
+import { Pick } from "../../../parts/Pick";
 import { many } from "../../../parts/words";
 import { mono } from "../../../theme";
-import { Pick } from "../../BaseFields";
 import type { Editing } from "../useEditing";
 import { type BuildRow, useManyBuilds } from "./useManyBuilds";
 

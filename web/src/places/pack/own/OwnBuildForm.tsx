@@ -8,9 +8,9 @@ import TextField from "@mui/material/TextField";
 import type { Shape } from "../../../api/client";
 import { REACHES, SIDES } from "../../../parts/meanings";
 import { RefusalRemark, Remark } from "../../../parts/notices";
+import { Pick } from "../../../parts/Pick";
 import { bytes, many } from "../../../parts/words";
 import { mono } from "../../../theme";
-import { Pick } from "../../BaseFields";
 import { type Said, useOwnBuild } from "./useOwnBuild";
 
 interface Props {

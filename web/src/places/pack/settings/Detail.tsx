@@ -6,11 +6,12 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shape } from "../../../api/client";
 import { type Plain, type Setting, useMachineSettings } from "../../../api/settings";
+import { optionsOf, Pick } from "../../../parts/Pick";
 import { when } from "../../../parts/words";
 import { mono } from "../../../theme";
 import type { Editing } from "../useEditing";
 import { placeOf } from "./Table";
-import { now, rangeOf, shown } from "./values";
+import { given, now, rangeOf, SIDES, shown } from "./values";
 
 const SAID_BY: Record<Setting["said_by"], string> = {
   schema: "The mod describes its settings.",
@@ -18,16 +19,10 @@ const SAID_BY: Record<Setting["said_by"], string> = {
   value: "Nobody says more of it than its value.",
 };
 
-const HOW: Record<Shape["How"], string> = {
+const MEANS: Record<Shape["How"], string> = {
   enforced: "enforced: it must match, and the roll call counts it",
   "starting value": "starting value: set once, then the member’s own",
   advice: "advice: told, not set",
-};
-
-const SIDES: Record<Shape["Side"], string> = {
-  both: "players and server",
-  player: "players alone",
-  server: "the server alone",
 };
 
 interface Props {
@@ -43,7 +38,7 @@ export function Detail({ packId, one, sets, may, editing, asText }: Props) {
   const change = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string; because?: string }) =>
     editing.edit({
       do: "set",
-      settings: [{ path: one.path, key: one.key, value: one.to ? one.to.value : now(one) }],
+      settings: [{ path: one.path, key: one.key, ...given(one, one.to ? one.to.value : one.value) }],
       set: one.to?.set,
       ...(said.set !== undefined && { out_of: one.to?.set }),
       ...said,
@@ -101,15 +96,30 @@ export function Detail({ packId, one, sets, may, editing, asText }: Props) {
       {one.to && (
         <>
           <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "minmax(0, 1fr)" }}>
-            <Pick label="How" value={one.to.how} names={HOW} disabled={!may} pick={(how) => change({ how })} />
-            <Pick label="For" value={one.to.side} names={SIDES} disabled={!may} pick={(side) => change({ side })} />
+            <Pick
+              label="How"
+              value={one.to.how}
+              options={optionsOf(MEANS)}
+              disabled={!may}
+              onChange={(how) => change({ how })}
+            />
+            <Pick
+              label="For"
+              value={one.to.side}
+              options={optionsOf(SIDES)}
+              disabled={!may}
+              onChange={(side) => change({ side })}
+            />
             {sets.length > 0 && (
               <Pick
                 label="In the set"
                 value={one.to.set}
-                names={{ "": "of no set", ...Object.fromEntries(sets.map((each) => [each.id, each.name])) }}
+                options={[
+                  { value: "", name: "of no set" },
+                  ...sets.map((each) => ({ value: each.id, name: each.name })),
+                ]}
                 disabled={!may}
-                pick={(set) => change({ set })}
+                onChange={(set) => change({ set })}
               />
             )}
           </Box>
@@ -146,31 +156,6 @@ function notHeld(one: Setting, sets: Shape["SettingSetOut"][]): string {
   const its = sets.find((each) => each.id === one.to?.set);
   if (its && !its.on) return "Its set is switched off: it does not travel.";
   return its?.offered ? "It holds for those who choose its set." : "A later set says otherwise.";
-}
-
-function Pick<T extends string>(props: {
-  label: string;
-  value: T;
-  names: Record<T, string>;
-  disabled: boolean;
-  pick: (value: T) => void;
-}) {
-  return (
-    <TextField
-      select
-      label={props.label}
-      value={props.value}
-      disabled={props.disabled}
-      onChange={(event) => props.pick(event.target.value as T)}
-      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-    >
-      {Object.entries<string>(props.names).map(([value, name]) => (
-        <option key={value} value={value}>
-          {name}
-        </option>
-      ))}
-    </TextField>
-  );
 }
 
 function Why({ because, may, keep }: { because: string; may: boolean; keep: (because: string) => void }) {

@@ -1,28 +1,30 @@
 // Many settings at once: how much the pack insists on them, for whom, in which set; or as they come.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
 import type { Shape } from "../../../api/client";
 import type { Setting } from "../../../api/settings";
+import { optionsOf, Pick } from "../../../parts/Pick";
 import { many } from "../../../parts/words";
 import type { Editing } from "../useEditing";
 import { placeOf } from "./Table";
-import { now } from "./values";
+import { given, HOW, now, SIDES } from "./values";
 
 interface Props {
   rows: Setting[];
-  chosen: ReadonlySet<string>;
+  chosen: ReadonlyMap<string, Setting>;
   sets: Shape["SettingSetOut"][];
   editing: Editing;
   clear: () => void;
 }
 
 export function Many({ rows, chosen, sets, editing, clear }: Props) {
-  const those = rows.filter((row) => chosen.has(placeOf(row)));
+  // Those that another search does not show are chosen all the same; what is shown is newer.
+  const shown = new Map(rows.map((row) => [placeOf(row), row]));
+  const those = [...chosen].map(([place, one]) => shown.get(place) ?? one);
   const set = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string; out_of?: string }) =>
     editing.editThen(
       { kept: clear },
-      { do: "set", settings: those.map((one) => ({ path: one.path, key: one.key, value: now(one) })), ...said },
+      { do: "set", settings: those.map((one) => ({ path: one.path, key: one.key, ...given(one, now(one)) })), ...said },
     );
   const reset = () =>
     editing.editThen({ kept: clear }, { do: "reset", settings: those.map(({ path, key }) => ({ path, key })) });
@@ -33,16 +35,8 @@ export function Many({ rows, chosen, sets, editing, clear }: Props) {
       sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", p: 1, bgcolor: "background.paper" }}
     >
       <strong>{many(those.length, "setting")} chosen</strong>
-      <Act
-        label="Set as"
-        names={{ enforced: "enforced", "starting value": "starting value", advice: "advice" }}
-        act={(how) => set({ how: how as Shape["How"] })}
-      />
-      <Act
-        label="For"
-        names={{ both: "players and server", player: "players alone", server: "the server alone" }}
-        act={(side) => set({ side: side as Shape["Side"] })}
-      />
+      <Act label="Set as" names={HOW} act={(how) => set({ how })} />
+      <Act label="For" names={SIDES} act={(side) => set({ side })} />
       {sets.length > 0 && (
         <Act
           label="Into"
@@ -60,22 +54,14 @@ export function Many({ rows, chosen, sets, editing, clear }: Props) {
   );
 }
 
-function Act({ label, names, act }: { label: string; names: Record<string, string>; act: (value: string) => void }) {
+function Act<T extends string>(props: { label: string; names: Record<T, string>; act: (value: T) => void }) {
   return (
-    <TextField
-      select
-      label={label}
+    <Pick<T | "">
+      label={props.label}
       value=""
-      onChange={(event) => event.target.value && act(event.target.value)}
+      options={[{ value: "", name: "…" }, ...optionsOf(props.names)]}
+      onChange={(value) => value && props.act(value)}
       sx={{ width: 150 }}
-      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-    >
-      <option value="">…</option>
-      {Object.entries(names).map(([value, name]) => (
-        <option key={value} value={value}>
-          {name}
-        </option>
-      ))}
-    </TextField>
+    />
   );
 }

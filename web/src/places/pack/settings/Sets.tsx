@@ -9,10 +9,11 @@ import { useState } from "react";
 import type { Shape } from "../../../api/client";
 import { useDraft, usePacks } from "../../../api/queries";
 import type { Asked } from "../../../api/settings";
+import { Pick } from "../../../parts/Pick";
 import { many } from "../../../parts/words";
 import type { Editing } from "../useEditing";
 import { TakeOver } from "./TakeOver";
-import { shown } from "./values";
+import { freeId, shown } from "./values";
 
 interface Props {
   packId: string;
@@ -33,7 +34,7 @@ export function Sets({ packId, first, may, editing, ask }: Props) {
         {first?.sets.map((one) => (
           <OneSet key={one.id} one={one} may={may} editing={editing} ask={ask} />
         ))}
-        {may && <NewSet editing={editing} />}
+        {may && <NewSet editing={editing} there={first?.sets ?? []} />}
         {may && <FromElsewhere packId={packId} editing={editing} there={first?.sets ?? []} />}
       </Box>
       {!!first?.lone.length && (
@@ -126,32 +127,38 @@ function OneSet({ one, may, editing, ask }: Omit<Props, "packId" | "first"> & { 
   );
 }
 
-function idOf(name: string): string {
-  const plain = name
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, "-")
-    .replace(/^-+|-+$/g, "");
-  return plain.slice(0, 40) || `set-${name.length}-${name.charCodeAt(0) || 0}`;
-}
-
-function NewSet({ editing }: { editing: Editing }) {
+function NewSet({ editing, there }: { editing: Editing; there: Shape["SettingSetOut"][] }) {
   const [name, setName] = useState("");
+  const isThere = there.some((one) => one.name.toLowerCase() === name.trim().toLowerCase());
   return (
     <Box
       component="form"
       sx={{ display: "flex", gap: 1, pt: 1 }}
       onSubmit={(event) => {
         event.preventDefault();
-        editing.editThen({ kept: () => setName("") }, { do: "keep set", id: idOf(name), name: name.trim() });
+        const id = freeId(
+          name,
+          there.map((one) => one.id),
+        );
+        if (!isThere) editing.editThen({ kept: () => setName("") }, { do: "keep set", id, name: name.trim() });
       }}
     >
-      <TextField label="A new set" required value={name} onChange={(event) => setName(event.target.value)} />
-      <Button type="submit" variant="outlined" sx={{ flex: "none" }}>
+      <TextField
+        label="A new set"
+        required
+        value={name}
+        error={isThere}
+        helperText={isThere && "There is one of this name."}
+        onChange={(event) => setName(event.target.value)}
+      />
+      <Button type="submit" variant="outlined" sx={{ flex: "none", alignSelf: "start" }} disabled={isThere}>
         Make it
       </Button>
     </Box>
   );
 }
+
+const named = (those: { id: string; name: string }[]) => those.map(({ id, name }) => ({ value: id, name }));
 
 /** Sets of one's other packs. */
 function FromElsewhere(props: { packId: string; editing: Editing; there: Shape["SettingSetOut"][] }) {
@@ -169,38 +176,24 @@ function FromElsewhere(props: { packId: string; editing: Editing; there: Shape["
         props.editing.editThen({ kept: () => setId("") }, { do: "copy set", pack, id });
       }}
     >
-      <Named label="From" none="another pack …" value={pack} names={others} pick={setPack} />
-      <Named label="Its set" none={pack && !sets?.length ? "it has none" : "…"} value={id} names={sets} pick={setId} />
+      <Pick
+        label="From"
+        required
+        value={pack}
+        options={[{ value: "", name: "another pack …" }, ...named(others)]}
+        onChange={setPack}
+      />
+      <Pick
+        label="Its set"
+        required
+        value={id}
+        options={[{ value: "", name: pack && !sets?.length ? "it has none" : "…" }, ...named(sets ?? [])]}
+        onChange={setId}
+      />
       <Button type="submit" variant="outlined" sx={{ flex: "none" }} disabled={!id}>
         Take over
       </Button>
     </Box>
-  );
-}
-
-function Named(props: {
-  label: string;
-  none: string;
-  value: string;
-  names: { id: string; name: string }[] | undefined;
-  pick: (id: string) => void;
-}) {
-  return (
-    <TextField
-      select
-      label={props.label}
-      required
-      value={props.value}
-      onChange={(event) => props.pick(event.target.value)}
-      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-    >
-      <option value="">{props.none}</option>
-      {props.names?.map((one) => (
-        <option key={one.id} value={one.id}>
-          {one.name}
-        </option>
-      ))}
-    </TextField>
   );
 }
 

@@ -10,6 +10,7 @@ import { useDraft, usePack } from "../../../api/queries";
 import { type Asked, type Plain, type Setting, useSettings } from "../../../api/settings";
 import { useKeys } from "../../../parts/keys";
 import { Empty, Loaded } from "../../../parts/notices";
+import { Pick } from "../../../parts/Pick";
 import { many } from "../../../parts/words";
 import { LastEdit } from "../LastEdit";
 import { useEditing } from "../useEditing";
@@ -19,15 +20,15 @@ import { Many } from "./Many";
 import { Sets } from "./Sets";
 import { placeOf, Table } from "./Table";
 
-const ONLY: Record<Shape["Only"], string> = {
-  "set by the pack": "set by the pack",
-  "differs from default": "differs from default",
-  enforced: "enforced",
-  "new since the last release": "new since the last release",
-  "players set otherwise": "players set otherwise",
-  "off by default": "off by default",
-  "value not allowed": "value not allowed",
-};
+const ONLY: Shape["Only"][] = [
+  "set by the pack",
+  "differs from default",
+  "enforced",
+  "new since the last release",
+  "players set otherwise",
+  "off by default",
+  "value not allowed",
+];
 
 const REST = 120;
 
@@ -56,7 +57,7 @@ export default function Settings() {
   const rows = useMemo(() => found.data?.pages.flatMap((page) => page.rows) ?? [], [found.data]);
   const [opened, setOpened] = useState<Setting | null>(null);
   const [asText, setAsText] = useState(false);
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [chosen, setChosen] = useState<Chosen>(new Map());
   const box = useRef<HTMLInputElement>(null);
   useKeys("Settings", [
     { key: "/", does: "search the settings", run: () => box.current?.focus() },
@@ -73,7 +74,16 @@ export default function Settings() {
     editing.edit({ do: "reset", settings: [{ path: one.path, key: one.key }], set: one.to?.set });
   return (
     <Box sx={{ display: "flex", flexDirection: "column", height: { md: "100%" }, minHeight: 520 }}>
-      <Head asked={asked} ask={ask} first={first} box={box} editing={editing} />
+      <Head
+        asked={asked}
+        ask={ask}
+        first={first}
+        box={box}
+        editing={editing}
+        chooseAll={
+          may && rows.length > 1 && rows.length === first?.total ? () => setChosen(withAll(chosen, rows)) : null
+        }
+      />
       <LastEdit editing={editing} />
       <Box
         sx={{
@@ -95,7 +105,7 @@ export default function Settings() {
               chosen={chosen}
               sets={first?.sets ?? []}
               editing={editing}
-              clear={() => setChosen(new Set())}
+              clear={() => setChosen(new Map())}
             />
           )}
           <Loaded query={found} rows={10}>
@@ -109,7 +119,7 @@ export default function Settings() {
                   chosen={chosen}
                   opened={opened ? placeOf(opened) : ""}
                   more={found.hasNextPage && !found.isFetchingNextPage ? () => found.fetchNextPage() : null}
-                  choose={(place, on) => setChosen(on ? new Set([...chosen, place]) : without(chosen, place))}
+                  choose={(one, on) => setChosen(on ? withAll(chosen, [one]) : without(chosen, placeOf(one)))}
                   open={(one) => setOpened(one)}
                   set={set}
                   reset={reset}
@@ -159,9 +169,12 @@ export default function Settings() {
   );
 }
 
-function without(chosen: ReadonlySet<string>, place: string): ReadonlySet<string> {
-  return new Set([...chosen].filter((one) => one !== place));
-}
+type Chosen = ReadonlyMap<string, Setting>;
+
+const withAll = (chosen: Chosen, those: Setting[]): Chosen =>
+  new Map([...chosen, ...those.map((one) => [placeOf(one), one] as const)]);
+
+const without = (chosen: Chosen, place: string): Chosen => new Map([...chosen].filter(([one]) => one !== place));
 
 interface HeadProps {
   asked: Asked;
@@ -169,9 +182,11 @@ interface HeadProps {
   first: Shape["SettingsOut"] | undefined;
   box: React.RefObject<HTMLInputElement | null>;
   editing: ReturnType<typeof useEditing>;
+  /** Null where not all that was found is shown: a long table is narrowed first. */
+  chooseAll: (() => void) | null;
 }
 
-function Head({ asked, ask, first, box, editing }: HeadProps) {
+function Head({ asked, ask, first, box, editing, chooseAll }: HeadProps) {
   const [words, setWords] = useState(asked.words);
   const say = useRef(ask);
   say.current = ask;
@@ -189,30 +204,36 @@ function Head({ asked, ask, first, box, editing }: HeadProps) {
         onChange={(event) => setWords(event.target.value)}
         sx={{ flex: "1 1 240px", maxWidth: 420 }}
       />
-      <Choice
+      <Pick
         label="Mod"
         value={asked.mod}
-        names={[
-          ["", "every mod"],
-          ...(first?.mods ?? []).map((one) => [one.mod, `${one.name} (${one.keys})`] as [string, string]),
+        options={[
+          { value: "", name: "every mod" },
+          ...(first?.mods ?? []).map((one) => ({ value: one.mod, name: `${one.name} (${one.keys})` })),
           ...(asked.mod && !first?.mods.some((one) => one.mod === asked.mod)
-            ? [[asked.mod, asked.mod] as [string, string]]
+            ? [{ value: asked.mod, name: asked.mod }]
             : []),
         ]}
-        pick={(mod) => ask({ mod })}
+        onChange={(mod) => ask({ mod })}
+        sx={{ width: 190 }}
       />
-      <Choice
+      <Pick
         label="Only"
         value={asked.only}
-        names={[["", "all of them"], ...Object.entries(ONLY)]}
-        pick={(only) => ask({ only: only as Asked["only"] })}
+        options={[{ value: "", name: "all of them" }, ...ONLY.map((one) => ({ value: one, name: one }))]}
+        onChange={(only) => ask({ only })}
+        sx={{ width: 190 }}
       />
       {!!first?.sets.length && (
-        <Choice
+        <Pick
           label="Set"
           value={asked.set}
-          names={[["", "any, or none"], ...first.sets.map((one) => [one.id, one.name] as [string, string])]}
-          pick={(set) => ask({ set })}
+          options={[
+            { value: "", name: "any, or none" },
+            ...first.sets.map((one) => ({ value: one.id, name: one.name })),
+          ]}
+          onChange={(set) => ask({ set })}
+          sx={{ width: 190 }}
         />
       )}
       <Box role="status" sx={{ fontSize: "0.88rem", color: "text.secondary", minWidth: 150 }}>
@@ -223,6 +244,9 @@ function Head({ asked, ask, first, box, editing }: HeadProps) {
         {first?.reading && ", reading files …"}
       </Box>
       <Box sx={{ ml: "auto", display: "flex", gap: 0.5 }}>
+        <Button size="small" disabled={!chooseAll} onClick={() => chooseAll?.()}>
+          Choose all found
+        </Button>
         <Button size="small" disabled={!editing.undo} onClick={() => editing.undo?.()}>
           Undo
         </Button>
@@ -231,25 +255,6 @@ function Head({ asked, ask, first, box, editing }: HeadProps) {
         </Button>
       </Box>
     </Box>
-  );
-}
-
-function Choice(props: { label: string; value: string; names: [string, string][]; pick: (value: string) => void }) {
-  return (
-    <TextField
-      select
-      label={props.label}
-      value={props.value}
-      onChange={(event) => props.pick(event.target.value)}
-      sx={{ width: 190 }}
-      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-    >
-      {props.names.map(([value, name]) => (
-        <option key={value} value={value}>
-          {name}
-        </option>
-      ))}
-    </TextField>
   );
 }
 

@@ -17,10 +17,10 @@ interface Props {
   mods: Shape["ModSettingsOut"][];
   total: number;
   may: boolean;
-  chosen: ReadonlySet<string>;
+  chosen: ReadonlyMap<string, Setting>;
   opened: string;
   more: (() => void) | null;
-  choose: (place: string, on: boolean) => void;
+  choose: (one: Setting, on: boolean) => void;
   open: (one: Setting) => void;
   set: (one: Setting, to: { value: Plain } | { text: string }) => void;
   reset: (one: Setting) => void;
@@ -160,7 +160,7 @@ function Row({ one, sx, may, chosen, opened, choose, open, set, reset }: Props &
         size="small"
         disabled={!may}
         checked={chosen.has(place)}
-        onChange={(event) => choose(place, event.target.checked)}
+        onChange={(event) => choose(one, event.target.checked)}
         slotProps={{ input: { "aria-label": `Choose ${one.key.join(".")}` } }}
         sx={{ p: 0 }}
       />

@@ -2,12 +2,12 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Shape } from "../../../api/client";
 import { useDraft } from "../../../api/queries";
 import { type Plain, useMachineSettings } from "../../../api/settings";
+import { Pick } from "../../../parts/Pick";
 import { many, when } from "../../../parts/words";
 import { mono } from "../../../theme";
 import type { Editing } from "../useEditing";
@@ -29,19 +29,15 @@ export function TakeOver({ packId, editing }: { packId: string; editing: Editing
         it where its member allowed that on the installation’s page.
       </Typography>
       {machines && machines.length > 1 && (
-        <TextField
-          select
+        <Pick
           label="Machine"
           value={one?.installation ?? ""}
-          onChange={(event) => setFrom(event.target.value)}
-          slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-        >
-          {machines.map((each) => (
-            <option key={each.installation} value={each.installation}>
-              {each.own ? "mine" : each.member}: {each.name} ({many(each.rows.length, "setting")})
-            </option>
-          ))}
-        </TextField>
+          options={machines.map((each) => ({
+            value: each.installation,
+            name: `${each.own ? "mine" : each.member}: ${each.name} (${many(each.rows.length, "setting")})`,
+          }))}
+          onChange={setFrom}
+        />
       )}
       {one && <Ticked key={one.installation} packId={packId} one={one} editing={editing} />}
       {machines && !one && <Box sx={{ fontSize: "0.88rem" }}>No machine has told of anything yet.</Box>}
@@ -67,7 +63,10 @@ function Ticked({ packId, one, editing }: Props) {
   const take = () =>
     editing.editThen(
       { kept: () => setTicked(new Set()) },
-      { do: "set", settings: those.map((row) => ({ path: row.path, key: row.key, value: row.mine as Plain })) },
+      {
+        do: "set",
+        settings: those.map((row) => ({ path: row.path, key: row.key, value: row.mine as Plain, text: row.text })),
+      },
     );
   return (
     <>

@@ -1,6 +1,19 @@
 // Values of settings: how they are written in a field, and what is wrong with one while it is typed. The site judges
 // again; this is so that nobody waits for it.
+import type { Shape } from "../../../api/client";
 import type { Plain, Setting } from "../../../api/settings";
+
+export const HOW: Record<Shape["How"], string> = {
+  enforced: "enforced",
+  "starting value": "starting value",
+  advice: "advice",
+};
+
+export const SIDES: Record<Shape["Side"], string> = {
+  both: "players and server",
+  player: "players alone",
+  server: "the server alone",
+};
 
 /** A value as people read it. */
 export function shown(value: Plain | undefined): string {
@@ -16,6 +29,12 @@ export const typed = (value: Plain | undefined): string =>
 
 /** What the draft has: what the pack sets where that holds, else what comes with the build. */
 export const now = (one: Setting): Plain => (one.to?.in_hand ? one.to.value : one.value);
+
+/** A value to be set. A number that a browser has no place for came as text, and goes back as it is written. */
+export function given(one: Setting, value: Plain): { value: Plain } | { text: string } {
+  const isNumber = one.kind === "whole number" || one.kind === "number";
+  return isNumber && typeof value === "string" ? { text: value } : { value };
+}
 
 export const isOn = (value: Plain): boolean => value === true || /^(true|on|yes)$/i.test(String(value));
 
@@ -80,4 +99,17 @@ export function listOf(text: string, like: Plain): (string | number)[] | null {
   if (!Array.isArray(like) || typeof like[0] !== "number") return lines;
   const numbers = lines.map(Number);
   return numbers.some(Number.isNaN) ? null : numbers;
+}
+
+/** An id for something new of that name; none of those `there`, whatever letters the name is written in. */
+export function freeId(name: string, there: string[]): string {
+  const plain = name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "")
+    .slice(0, 36);
+  const start = plain || "set";
+  let id = start;
+  for (let count = 2; there.includes(id); count++) id = `${start}-${count}`;
+  return id;
 }
