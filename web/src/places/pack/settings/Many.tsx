@@ -21,6 +21,7 @@ export function Many({ rows, chosen, sets, editing, clear }: Props) {
   // Those that another search does not show are chosen all the same; what is shown is newer.
   const shown = new Map(rows.map((row) => [placeOf(row), row]));
   const those = [...chosen].map(([place, one]) => shown.get(place) ?? one);
+  const hidden = [...chosen.keys()].filter((place) => !shown.has(place)).length;
   const set = (said: { how?: Shape["How"]; side?: Shape["Side"]; set?: string; out_of?: string }) =>
     editing.editThen(
       { kept: clear },
@@ -35,6 +36,7 @@ export function Many({ rows, chosen, sets, editing, clear }: Props) {
       sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", p: 1, bgcolor: "background.paper" }}
     >
       <strong>{many(those.length, "setting")} chosen</strong>
+      {hidden > 0 && <Box sx={{ fontSize: "0.85rem", color: "text.secondary" }}>{hidden} of them not shown</Box>}
       <Act label="Set as" names={HOW} act={(how) => set({ how })} />
       <Act label="For" names={SIDES} act={(side) => set({ side })} />
       {sets.length > 0 && (

@@ -81,7 +81,7 @@ export default function Settings() {
         box={box}
         editing={editing}
         chooseAll={
-          may && rows.length > 1 && rows.length === first?.total ? () => setChosen(withAll(chosen, rows)) : null
+          may && rows.length > 0 && rows.length === first?.total ? () => setChosen(withAll(chosen, rows)) : null
         }
       />
       <LastEdit editing={editing} />
