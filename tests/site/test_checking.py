@@ -66,6 +66,17 @@ def test_a_reading_is_made_once_and_kept_by_content(world: World, sources: Any) 
     assert wanted_of(pack, drafts.picked(pack.draft, with_files=True).rows) == []
 
 
+def test_a_large_archive_is_read_in_portions_and_one_that_says_too_much_not_at_all(
+    world: World, sources: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    add(world, *HOUSE_RULES)
+    monkeypatch.setattr(readings, "MOST_TEXT", 10)
+    assert all("MB of settings and data" in one for one in read_all_files(world, sources)) and not Reading.objects.all()
+    monkeypatch.setattr(readings, "MOST_TEXT", 2**20)
+    monkeypatch.setattr(readings, "PORTION", 1)
+    assert read_all_files(world, sources) == [] == found(world, "unread")
+
+
 def test_an_archive_that_is_not_what_its_source_says_is_not_read(world: World, sources: Any, tmp_path: Any) -> None:
     add(world, "fair-tolls")
     build = Build.objects.get(mod__slug="fair-tolls")

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
+from uuid import UUID
 
 import httpx
 from django.db.models import Q
@@ -37,6 +38,12 @@ from .models import Reading as ReadingRow
 MOST_ARCHIVE = 512 * 2**20
 """Bytes of an archive that is fetched to be read; what is larger stays unread, and is named as such."""
 
+MOST_TEXT = 256 * 2**20
+"""Bytes of the files that are read in one: packed well, a small archive holds more than any database should."""
+
+PORTION = 16 * 2**20
+"""Bytes of files after which what was read is kept: no archive comes into memory as a whole."""
+
 
 def known(pack: Drawing, hashes: Collection[str]) -> dict[str, Reading]:
     """What a pack's crew may know of these files. The site's own reading goes before an agent's."""
@@ -45,23 +52,33 @@ def known(pack: Drawing, hashes: Collection[str]) -> dict[str, Reading]:
     rows = ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__in=hashes)
     found: dict[str, Reading] = {}
     for sha256, keys, trouble in rows.order_by("crew").values_list("sha256", "keys", "trouble"):
-        found[sha256] = _reading(sha256, keys, trouble)
+        found[sha256] = _parsed.reading(sha256, keys, trouble)
     return found
 
 
-_parsed: dict[tuple[str, int], Reading] = {}
-MOST_PARSED = 20_000
+class _Parsed:
+    """Readings in memory. One never changes but when another is taken in its place, which the text tells."""
+
+    MOST = 50_000_000
+    """Characters of their texts, which take five to eight bytes each when parsed: some 400 MB at the very most."""
+
+    def __init__(self) -> None:
+        self._found: dict[tuple[str, int], Reading] = {}
+        self._size = 0
+
+    def reading(self, sha256: str, keys: str, trouble: str) -> Reading:
+        at = (sha256, hash((keys, trouble)))
+        found = self._found.get(at)
+        if found is None:
+            self._size += len(keys)
+            if self._size > self.MOST:
+                self._found.clear()
+                self._size = len(keys)
+            found = self._found[at] = from_text(keys, trouble)
+        return found
 
 
-def _reading(sha256: str, keys: str, trouble: str) -> Reading:
-    """Parsed once: a reading never changes but when another is taken in its place, which the text tells."""
-    at = (sha256, hash((keys, trouble)))
-    found = _parsed.get(at)
-    if found is None:
-        if len(_parsed) >= MOST_PARSED:
-            _parsed.clear()
-        found = _parsed[at] = from_text(keys, trouble)
-    return found
+_parsed = _Parsed()
 
 
 @dataclass(frozen=True)
@@ -141,6 +158,9 @@ def read_build(wanted: Wanted, client: httpx.Client) -> int:
     build = wanted.build
     if build.archive_size > MOST_ARCHIVE:
         raise NotRead(f"{build.archive_name} is larger than {MOST_ARCHIVE // 2**20} MB.")
+    sizes = {path: size for path, size, _ in build.files}
+    if sum(sizes[member] for member in wanted.files) > MOST_TEXT:
+        raise NotRead(f"{build.archive_name} holds more than {MOST_TEXT // 2**20} MB of settings and data.")
     with tempfile.TemporaryDirectory(dir=receiving.folder(), prefix="reading-") as folder:
         path = Path(folder) / "archive.zip"
         _fetch(build, path, client)
@@ -163,8 +183,10 @@ def _fetch(build: Build, path: Path, client: httpx.Client) -> None:
 
 
 def _read(wanted: Wanted, archive: Path) -> int:
-    rows, shown, done = [], [], 0
-    source = wanted.build.mod.source
+    rows: list[ReadingRow] = []
+    shown: list[bytes] = []
+    done = held = 0
+    crew_id = wanted.build.mod.source.crew_id
     is_settings = matcher(wanted.settings) if wanted.settings else None
     with opened(archive) as packed:
         for member, (sha256, path) in wanted.files.items():
@@ -176,13 +198,21 @@ def _read(wanted: Wanted, archive: Path) -> int:
             if hashlib.sha256(data).hexdigest() != sha256:
                 raise NotRead(f"{member} is not the file that its source lists.")
             found = read_file(path, data)
-            rows.append(ReadingRow(sha256=sha256, crew_id=source.crew_id, keys=as_text(found), trouble=found.trouble))
+            rows.append(ReadingRow(sha256=sha256, crew_id=crew_id, keys=as_text(found), trouble=found.trouble))
             if is_settings and is_settings.fullmatch(path):
                 shown.append(data)
             done += len(data)
-    texts.keep(source.crew_id, shown)
-    ReadingRow.objects.bulk_create(rows, ignore_conflicts=True)
+            if done - held >= PORTION:
+                _keep(crew_id, rows, shown)
+                rows, shown, held = [], [], done
+    _keep(crew_id, rows, shown)
     return done
+
+
+def _keep(crew_id: UUID | None, rows: list[ReadingRow], shown: list[bytes]) -> None:
+    """What was verified file by file: it holds, whatever the rest of the archive is."""
+    texts.keep(crew_id, shown)
+    ReadingRow.objects.bulk_create(rows, ignore_conflicts=True)
 
 
 def keep_own(pack: Drawing, path: str, data: bytes) -> None:
