@@ -14,7 +14,6 @@ from ..lock.in_worlds import in_worlds
 from ..lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile
 from ..lock.recipe import Recipe
 from ..lock.rendering import rendering
-from ..lock.terms import How
 from ..sync.errands import what_to_do
 from ..words.errors import MalformedInput
 from ..words.licences import meaning
@@ -112,7 +111,7 @@ def _settings(lock: Lock, inside: Collection[str]) -> str:
     """Settings that the pack sets in files that come later, or that the game makes: to be set by hand."""
     rows = []
     for tweak in lock.terms.tweaks:
-        done = tweak.path in inside and tweak.how is not How.ADVICE
+        done = tweak.path in inside and tweak.sets
         if not done:
             rows.append(f"{tweak.path}: {'.'.join(tweak.key)} = {tweak.value} ({tweak.how})\n")
     return "".join(rows)

@@ -7,18 +7,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..settings.formats import Key, Value, open_settings, spelled
+from ..settings.formats import Document, Key, Value, open_settings, spelled
 from ..settings.formats.base import same
 from .canonical import canonical_json, sha256_hex
-from .terms import How, Terms, Tweak
+from .terms import Terms, Tweak
 
 
 def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
     """The file with enforced and starting values set; advice is for reading. Raises UnreadableSettings."""
-    sets = keys_set(path, tweaks)
-    if not sets:
-        return data
-    document = open_settings(path, data)
+    setting = [tweak for tweak in tweaks if tweak.sets]
+    return render_into(open_settings(path, data), setting) if setting else data
+
+
+def render_into(document: Document, tweaks: Iterable[Tweak]) -> bytes:
+    """The same for a file that was opened already."""
+    sets = keys_set(document.path, tweaks)
     changes = {
         key: value for key, value in sets.items() if key not in document.values or not same(document.values[key], value)
     }
@@ -27,7 +30,7 @@ def render(path: str, data: bytes, tweaks: Iterable[Tweak]) -> bytes:
 
 def keys_set(path: str, tweaks: Iterable[Tweak]) -> dict[Key, Value]:
     """What enforced and starting values say, as the file at `path` spells them."""
-    return {tweak.key: spelled(path, tweak.value) for tweak in tweaks if tweak.how is not How.ADVICE}
+    return {tweak.key: spelled(path, tweak.value) for tweak in tweaks if tweak.sets}
 
 
 def rendering(path: str, sha256: str, terms: Terms) -> str:
@@ -35,7 +38,7 @@ def rendering(path: str, sha256: str, terms: Terms) -> str:
 
     `sha256` of a file that no build carries: empty.
     """
-    setting = [tweak.as_data() for tweak in terms.by_path.get(path, ()) if tweak.how is not How.ADVICE]
+    setting = [tweak.as_data() for tweak in terms.by_path.get(path, ()) if tweak.sets]
     return sha256_hex(canonical_json([sha256, setting])) if setting else sha256
 
 

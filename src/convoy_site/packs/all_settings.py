@@ -5,12 +5,13 @@ What is known comes from readings, which hold no file; text is kept beside them 
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from convoy_core.checks import Subject
 from convoy_core.draft.all_settings import Place, SettingsFile, Table, table_of
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import read_recipe
-from convoy_core.lock.rendering import render
+from convoy_core.lock.rendering import render_into
 from convoy_core.lock.terms import Tweak
 from convoy_core.settings.changes import SettingsChange, settings_changes
 from convoy_core.settings.formats import Document, Key, UnreadableSettings, Value, open_settings
@@ -30,6 +31,9 @@ WRITTEN = "Written by the game itself"
 
 MOST_TABLES = 12
 """Tables that are kept in memory: one of 30,000 keys takes some 40 MB."""
+
+MOST_OPENED = 8
+"""Settings files that are kept in memory as they were opened: one of 5,000 keys takes some 4 MB."""
 
 _tables: dict[tuple[object, ...], Table] = {}
 
@@ -184,9 +188,15 @@ def text_of(draft: Draft, path: str) -> bytes:
     return data
 
 
+_opened = lru_cache(maxsize=MOST_OPENED)(open_settings)
+"""Files as builds carry them, which never change."""
+
+
 def rendered(draft: Draft, path: str) -> Document:
     """A settings file as the next release would render it. Raises as `text_of`, and UnreadableSettings."""
-    return open_settings(path, render(path, text_of(draft, path), drafts.terms_of(draft).by_path.get(path, ())))
+    document = _opened(path, text_of(draft, path))
+    data = render_into(document, drafts.terms_of(draft).by_path.get(path, ()))
+    return document if data == document.data else open_settings(path, data)
 
 
 @dataclass(frozen=True)
@@ -206,7 +216,7 @@ def retyped(draft: Draft, path: str, text: str, before: str | None = None) -> Re
     not in it, and is no change. Raises UnreadableSettings, NotFound and NoText.
     """
     now = rendered(draft, path) if before is None else open_settings(path, before.encode())
-    own = open_settings(path, text_of(draft, path)).values
+    own = _opened(path, text_of(draft, path)).values
     wanted = open_settings(path, text.encode()).values
     changed = {key: value for key, value in wanted.items() if key not in now.values or not same(now.values[key], value)}
     again = tuple(key for key, value in changed.items() if key in own and same(own[key], value))
