@@ -134,6 +134,10 @@ def test_what_nothing_touches_is_no_obstacle() -> None:
         ).replace("a: 1", "a: 2").replace('"a": 1', '"a": 2')
 
 
+def test_what_is_endless_is_written_in_json_as_a_number() -> None:
+    assert open_settings("a.json", b'{"a": 1}').changed({("a",): float("-inf")}) == b'{"a": -1e999}'
+
+
 def test_a_list_that_is_written_anew_says_which_comments_it_costs() -> None:
     document = open_settings("a.yaml", b"# of all\na:\n- 1 # one\n- 2\nb: 1 # b\n")
     assert document.changed_at_cost({("a",): [3]}) == (b"# of all\na:\n- 3\nb: 1 # b\n", 1)

@@ -7,6 +7,7 @@ their places; everything else the standard library's scanner reads, which is qui
 from __future__ import annotations
 
 import json
+import math
 import re
 from bisect import bisect_left
 from collections.abc import Collection, Mapping
@@ -200,6 +201,9 @@ def _lay_into(tree: dict[str, Any], name: str, value: Any) -> None:
 
 
 def _spelled(value: Value) -> str:
+    if isinstance(value, float) and math.isinf(value):
+        # As JSON has it; the word for it is none there.
+        return "1e999" if value > 0 else "-1e999"
     text = json.dumps(value, ensure_ascii=False)
     try:
         text.encode()
