@@ -1,6 +1,6 @@
 // A text edited in place. Loaded with the first text that is opened.
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
-import { EditorState } from "@codemirror/state";
+import { EditorState, type Extension } from "@codemirror/state";
 import { drawSelection, EditorView, highlightActiveLine, keymap, lineNumbers } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import { mono } from "../../../theme";
@@ -10,6 +10,10 @@ interface Props {
   text: string;
   readOnly: boolean;
   changed: (text: string) => void;
+  /** What one kind of text has beyond that; one and the same object as long as nothing of it changes. */
+  more?: Extension;
+  /** Likewise: what is done with an editor that was made anew. */
+  opened?: (view: EditorView) => void;
 }
 
 const LOOK = EditorView.theme({
@@ -26,8 +30,7 @@ const LOOK = EditorView.theme({
   ".cm-cursor": { borderLeftColor: "var(--mui-palette-text-primary)" },
 });
 
-/** What every text edited in place has. */
-export const basics = (label: string, readOnly: boolean) => [
+const basics = (label: string, readOnly: boolean) => [
   lineNumbers(),
   history(),
   drawSelection(),
@@ -39,7 +42,7 @@ export const basics = (label: string, readOnly: boolean) => [
   LOOK,
 ];
 
-export default function TextEditor({ label, text, readOnly, changed }: Props) {
+export default function TextEditor({ label, text, readOnly, changed, more, opened }: Props) {
   const place = useRef<HTMLDivElement>(null);
   const tell = useRef(changed);
   tell.current = changed;
@@ -51,11 +54,15 @@ export default function TextEditor({ label, text, readOnly, changed }: Props) {
         doc: text,
         extensions: [
           basics(label, readOnly),
-          EditorView.updateListener.of((update) => update.docChanged && tell.current(update.state.doc.toString())),
+          // Line ends stay as the file has them, or every line would count as changed.
+          EditorState.lineSeparator.of(text.includes("\r\n") ? "\r\n" : "\n"),
+          more ?? [],
+          EditorView.updateListener.of((update) => update.docChanged && tell.current(update.state.sliceDoc())),
         ],
       }),
     });
+    opened?.(view);
     return () => view.destroy();
-  }, [text, label, readOnly]);
+  }, [text, label, readOnly, more, opened]);
   return <div ref={place} />;
 }

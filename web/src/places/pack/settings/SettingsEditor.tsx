@@ -6,11 +6,11 @@ import { properties } from "@codemirror/legacy-modes/mode/properties";
 import { toml } from "@codemirror/legacy-modes/mode/toml";
 import { xml } from "@codemirror/legacy-modes/mode/xml";
 import { yaml } from "@codemirror/legacy-modes/mode/yaml";
-import { EditorState, StateEffect, StateField } from "@codemirror/state";
+import { StateEffect, StateField } from "@codemirror/state";
 import { Decoration, EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { useEffect, useRef } from "react";
-import { basics } from "../check/TextEditor";
+import { useCallback, useMemo } from "react";
+import TextEditor from "../check/TextEditor";
 
 const MODES: Record<string, StreamParser<unknown>> = {
   toml: toml as StreamParser<unknown>,
@@ -51,31 +51,13 @@ interface Props {
 }
 
 export default function SettingsEditor({ label, path, text, marked, readOnly, changed }: Props) {
-  const place = useRef<HTMLDivElement>(null);
-  const tell = useRef(changed);
-  tell.current = changed;
   const [start, end] = marked ?? [0, 0];
-  useEffect(() => {
-    if (!place.current) return;
+  const more = useMemo(() => {
     const mode = MODES[path.split(".").at(-1)?.toLowerCase() ?? ""];
-    const view = new EditorView({
-      parent: place.current,
-      state: EditorState.create({
-        doc: text,
-        extensions: [
-          basics(label, readOnly),
-          // Line ends stay as the file has them, or every line would count as changed.
-          EditorState.lineSeparator.of(text.includes("\r\n") ? "\r\n" : "\n"),
-          mode ? StreamLanguage.define(mode) : [],
-          syntaxHighlighting(COLOURS),
-          EditorView.updateListener.of((update) => update.docChanged && tell.current(update.state.sliceDoc())),
-        ],
-      }),
-    });
-    if (end > start) mark(view, text, start, end);
-    return () => view.destroy();
-  }, [text, label, path, readOnly, start, end]);
-  return <div ref={place} />;
+    return [mode ? StreamLanguage.define(mode) : [], syntaxHighlighting(COLOURS)];
+  }, [path]);
+  const opened = useCallback((view: EditorView) => end > start && mark(view, text, start, end), [text, start, end]);
+  return <TextEditor label={label} text={text} readOnly={readOnly} changed={changed} more={more} opened={opened} />;
 }
 
 /** The document counts a line end as one letter, the file may have two. */
