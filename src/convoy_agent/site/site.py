@@ -322,8 +322,7 @@ def _as_json(body: Any) -> dict[str, Any]:
     """A request's body. Names on a disk may hold bytes that are no letters, and turn up in any sentence; settings files
     may hold anything. A site that refuses one of them would hear nothing of the rest.
     """
-    plain = json.dumps(_as_taken(body), ensure_ascii=False, separators=(",", ":"), default=list)
-    data = plain.encode("utf-8", "replace")
+    data = json.dumps(_as_taken(body), ensure_ascii=False, separators=(",", ":")).encode("utf-8", "replace")
     return {"content": data, "headers": {"Content-Type": "application/json"}}
 
 

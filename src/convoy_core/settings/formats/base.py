@@ -26,7 +26,7 @@ MAX_DEPTH = 100
 """Tables within each other: no settings file that people write comes near, and parsers call themselves."""
 
 MAX_BITS = 1000
-"""Of a whole number: some 300 digits. Longer ones have no fraction that is as large, and no text that Python prints."""
+"""Of a whole number: some 300 digits. No floating point reaches longer ones, and Python refuses to print them."""
 
 
 class UnreadableSettings(ConvoyError):
