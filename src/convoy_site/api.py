@@ -28,6 +28,7 @@ from .packs.api.adding import router as ways_in
 from .packs.api.all_settings import router as settings_place
 from .packs.api.beginning import router as beginnings
 from .packs.api.checking import router as checks
+from .packs.api.collections import router as collections
 from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
@@ -165,6 +166,7 @@ for router in (
     sources,
     mods,
     packs,
+    collections,
     ahead,
     checks,
     settings_place,

@@ -8,7 +8,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.checks import ALL, DraftLine, Finding, Follower, NoBuild, Patch, Severity, Subject, Way, run_checks
+from convoy_core.checks import (
+    ALL,
+    DraftLine,
+    Finding,
+    Follower,
+    NoBuild,
+    Patch,
+    Severity,
+    Subject,
+    Under,
+    Way,
+    run_checks,
+)
 from convoy_core.checks.overlap import MOST_PLACES, places_for
 from convoy_core.checks.turning import turned_by
 from convoy_core.conflicts.laying import Parts
@@ -76,10 +88,22 @@ UP_TO_9 = {LAMP: "strength = 5\n", SCHEMA: '{"properties": {"strength": {"maximu
 UP_TO_7 = {**UP_TO_9, SCHEMA: '{"properties": {"strength": {"type": "integer", "maximum": 7}}}'}
 RIGHT = subject((locked("a"), {LAMP: "strength = 5\n"}), tweaks=[tweak])
 
+STEADY = Under("c1", "Steady Hands", "1.0")
+
 CASES: list[tuple[str, Subject, Subject]] = [
     (
         "unsettled",
         subject(unsettled={"a": NoBuild("A", "A needs B 2.", (Way("It would go without B.", ()),))}),
+        subject((locked("a"), {})),
+    ),
+    (
+        "collection",
+        subject((locked("a"), {}), under=[replace(STEADY, misfit="made for game version 1.9, not 2.1")]),
+        subject((locked("a"), {}), under=[replace(STEADY, newer="1.1")]),
+    ),
+    (
+        "collection",
+        subject((locked("a"), {}), under=[replace(STEADY, withdrawn="It crashed.", newer="1.1")]),
         subject((locked("a"), {})),
     ),
     (
@@ -229,6 +253,14 @@ CASES: list[tuple[str, Subject, Subject]] = [
     ("unreadable", subject((fair, FAIR), (night, {TOLLS: "[tolls"})), subject((fair, FAIR), (night, NIGHT))),
     ("errand", subject((locked("a", pickup=Pickup.BY_HAND), {})), subject((locked("a"), {}))),
 ]  # fmt: skip
+
+
+def test_a_line_of_a_collection_says_whose_it_is() -> None:
+    lines = {"a": DraftLine("A", collection="c1")}
+    clash = {"a": NoBuild("A", "A needs B 2.")}
+    (found,) = run_checks(subject(lines=lines, unsettled=clash, under=[STEADY]))
+    assert "A, a line of Steady Hands, has no build" in found.what
+    assert [way.edits[0]["do"] for way in found.ways] == ["switch", "drop collection"]
 
 
 @pytest.mark.parametrize(("check", "finds", "finds_not"), CASES, ids=[f"{at} {one[0]}" for at, one in enumerate(CASES)])

@@ -74,7 +74,7 @@ def test_what_an_edit_did_in_words() -> None:
 
 
 def test_what_was_chosen_is_laid_down_after_what_came_along() -> None:
-    assert in_order({"b": 2, "a": 5}, {"z", "a", "b", "c"}) == ["c", "z", "b", "a"]
+    assert in_order({"b": (0, 2), "a": (0, 5)}, {"z", "a", "b", "c"}) == ["c", "z", "b", "a"]
 
 
 @given(

@@ -28,16 +28,18 @@ from . import (
     sides,
     tweaks,
     twice,
+    under,
     unread,
     unsettled,
     wrong_loader,
     wrong_version,
 )  # fmt: skip
 from .finding import Finding, Severity, Way
-from .subject import DraftLine, Follower, NoBuild, Patch, Subject
+from .subject import DraftLine, Follower, NoBuild, Patch, Subject, Under
 
 ALL: tuple[Callable[[Subject], list[Finding]], ...] = (
     unsettled.check,
+    under.check,
     wrong_loader.check,
     wrong_version.check,
     refused_archive.check,
@@ -72,4 +74,16 @@ def run_checks(subject: Subject) -> list[Finding]:
     return sorted(found, key=lambda finding: list(Severity).index(finding.severity))
 
 
-__all__ = ["ALL", "DraftLine", "Finding", "Follower", "NoBuild", "Patch", "Severity", "Subject", "Way", "run_checks"]
+__all__ = [
+    "ALL",
+    "DraftLine",
+    "Finding",
+    "Follower",
+    "NoBuild",
+    "Patch",
+    "Severity",
+    "Subject",
+    "Under",
+    "Way",
+    "run_checks",
+]

@@ -61,6 +61,10 @@ def remove(mod: str, name: str) -> Way:
     return Way(f"Remove {name}", ({"do": "remove", "mod": mod},), is_choice=True)
 
 
+def drop(collection: str, name: str) -> Way:
+    return Way(f"Drop {name}", ({"do": "drop collection", "collection": collection},), is_choice=True)
+
+
 def switch_off(mod: str, name: str) -> Way:
     return Way(f"Switch {name} off", ({"do": "switch", "mod": mod, "on": False},), is_choice=True)
 

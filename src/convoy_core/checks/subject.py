@@ -19,7 +19,7 @@ from ..settings.readings import Reading
 from ..words.model import Base, Build
 from ..words.profile import GameProfile
 from .file_set import FileSet
-from .finding import Way, remove, switch_off
+from .finding import Way, drop, remove, switch_off
 
 Placed = tuple[LockedBuild, Sequence[PlacedFile]]
 
@@ -32,6 +32,22 @@ class DraftLine:
     on: bool = True
     held: str = ""
     is_library: bool = False
+    collection: str = ""
+    """The collection that it is a line of, if any."""
+
+
+@dataclass(frozen=True, slots=True)
+class Under:
+    """A collection under the draft. `misfit`: why it does not suit the base; `withdrawn`: why its release was; `newer`:
+    the number of a release that suits.
+    """
+
+    id: str
+    name: str
+    number: str
+    misfit: str = ""
+    withdrawn: str = ""
+    newer: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +94,7 @@ class Subject:
     layers: Sequence[Placed]
     terms: Terms = Terms()
     lines: Mapping[str, DraftLine] = field(default_factory=dict)
+    under: Sequence[Under] = ()
     unsettled: Mapping[str, NoBuild] = field(default_factory=dict)
     cores: Mapping[str, Build] = field(default_factory=dict)
     readings: Mapping[str, Reading] = field(default_factory=dict)
@@ -207,6 +224,15 @@ class Subject:
         return min(fitting)[1:] if fitting else None
 
     def ways_without(self, mod: str) -> tuple[Way, ...]:
-        """Switching off and removing, for a chosen line; a mod that was brought in leaves with what needs it."""
-        name = self.name(mod)
-        return (switch_off(mod, name), remove(mod, name)) if mod in self.lines else ()
+        """Switching off and removing, for a chosen line; leaving out or dropping, for a collection's. A mod that was
+        brought in leaves with what needs it.
+        """
+        if mod not in self.lines:
+            return ()
+        name, theirs = self.name(mod), self.collection_of(mod)
+        return (switch_off(mod, name), drop(theirs.id, theirs.name) if theirs else remove(mod, name))
+
+    def collection_of(self, mod: str) -> Under | None:
+        """The collection that a mod is a line of."""
+        line = self.lines.get(mod)
+        return next((one for one in self.under if line and one.id == line.collection), None)

@@ -15,7 +15,7 @@ def check(subject: Subject) -> list[Finding]:
             "unsettled",
             Severity.BLOCKER,
             (mod,),
-            f"{line.name} has no build in this draft.",
+            f"{line.name}{_of(mod, subject)} has no build in this draft.",
             line.why,
             "Take another build, switch the line off, remove it, or change the base.",
             mod,
@@ -24,6 +24,11 @@ def check(subject: Subject) -> list[Finding]:
         for mod, line in subject.unsettled.items()
         if not line.refused and not (line.nearest is not None and does_not_fit(line, subject))
     ]
+
+
+def _of(mod: str, subject: Subject) -> str:
+    theirs = subject.collection_of(mod)
+    return f", a line of {theirs.name}," if theirs else ""
 
 
 def does_not_fit(line: NoBuild, subject: Subject) -> str:

@@ -23,8 +23,14 @@ def state_of(on: bool, has_build: bool) -> LineState:
     return LineState.KEPT if has_build else LineState.OFF
 
 
-def in_order(chosen: Mapping[str, int], mods: Iterable[str]) -> list[str]:
-    """The order in which builds are laid down; on one path the later wins. Brought-in ones first, by id, then the
-    chosen ones by their `chosen` order: what was chosen wins over what came along.
+Place = tuple[int, int]
+"""Where a line stands: the collection that it is of, counted from 0, and its place there. The pack's own come after all
+collections.
+"""
+
+
+def in_order(places: Mapping[str, Place], mods: Iterable[str]) -> list[str]:
+    """The order in which builds are laid down; on one path the later wins. Brought-in ones first, by id; then the lines
+    of collections, then the pack's own, by their `places`: what was chosen wins over what came along.
     """
-    return sorted(mods, key=lambda mod: (mod in chosen, chosen.get(mod, 0), mod))
+    return sorted(mods, key=lambda mod: (mod in places, places.get(mod, (0, 0)), mod))

@@ -104,6 +104,7 @@ def _laying(lock: Lock) -> dict[str, str]:
     if lock.set_aside:
         mark = sha256_hex(canonical_json(lock.set_aside))[:8]
         told["set aside"] = f"{counted(len(lock.set_aside), 'pattern')} ({mark})"
+    told |= {f"collection: {one.name}": one.number for one in lock.collections}
     own = (file for file in (*lock.files, *lock.covered) if file.mod == OVERLAY)
     told |= {f"own file {file.path}": f"{file.size:,} bytes, {file.sha256[:8]}" for file in own}
     return told

@@ -52,6 +52,8 @@ class LockedBuild:
     """What it says of itself; nothing in releases that did not say."""
     laid: Parts = EVERYTHING
     """Which of its files are laid down, where it is not all of them."""
+    collection: str = ""
+    """The collection that it is a line of; empty for the pack's own, and for what was brought in."""
 
     @property
     def must_match(self) -> bool:
@@ -64,6 +66,16 @@ class LockedBuild:
         must match on one side alone cannot be told by it.
         """
         return self.must_match and self.side is Side.BOTH
+
+
+@dataclass(frozen=True, slots=True)
+class TakenUp:
+    """A collection that was laid under the pack. `sha256`: of its release's document."""
+
+    id: str
+    name: str
+    number: str
+    sha256: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +105,8 @@ class Lock:
     terms: Terms = Terms()
     winners: Mapping[str, str] = field(default_factory=dict)
     set_aside: tuple[str, ...] = ()
+    collections: tuple[TakenUp, ...] = ()
+    """In the order in which they are laid down, under the pack's own lines."""
 
     @cached_property
     def bare(self) -> Lock:
@@ -212,6 +226,7 @@ def lay_down(
     terms: Terms = Terms(),
     winners: Mapping[str, str] | None = None,
     set_aside: Sequence[str] = (),
+    collections: Sequence[TakenUp] = (),
 ) -> Lock:
     """A lock from builds in order, each with the files it places; on one path the named winner's file lies, else the
     later build's. Raises HostileArchive where two paths are one file on some systems.
@@ -228,6 +243,7 @@ def lay_down(
         terms,
         dict(winners or {}),
         tuple(set_aside),
+        tuple(collections),
     )
 
 

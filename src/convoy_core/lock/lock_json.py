@@ -5,6 +5,7 @@ decide where bytes are written. Source: docs/formats.md.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import asdict
 from typing import Any
 
 from ..conflicts.laying import EVERYTHING, Parts
@@ -16,11 +17,14 @@ from ..outside.patterns import checked_patterns
 from ..words.errors import MalformedInput
 from ..words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from ..words.versions import parse_version
-from .lock import Lock, LockedBuild, PlacedFile
+from .lock import Lock, LockedBuild, PlacedFile, TakenUp
 from .terms import read_terms
 
 MAX_WINNERS = 2_000
 """Paths and folders for which a pack names a winner: more than it has conflicts that anybody looked at."""
+
+MAX_COLLECTIONS = 60
+"""Twice as many as anybody laid under one pack when it was measured."""
 
 MAX_ARCHIVE_BYTES = 4 * 1024**3
 """Bytes. A build's archive above 4 GiB is refused: ZIP without extensions ends there, and so do many file systems."""
@@ -63,6 +67,7 @@ def as_data(lock: Lock) -> dict[str, Any]:
                 },
                 **build.claims.as_data(),
                 **_laid_out(build.laid),
+                **({"collection": build.collection} if build.collection else {}),
             }
             for build in lock.builds
         ],
@@ -71,6 +76,7 @@ def as_data(lock: Lock) -> dict[str, Any]:
         # Only where there is something to say: releases without stay as they were, to the byte.
         **({"winners": dict(lock.winners)} if lock.winners else {}),
         **({"set_aside": list(lock.set_aside)} if lock.set_aside else {}),
+        **({"collections": [asdict(one) for one in lock.collections]} if lock.collections else {}),
         **lock.terms.as_data(),
     }
 
@@ -110,7 +116,18 @@ def read_lock(data: Any) -> Lock:
         read_terms(top),
         {checked_path(place.rstrip("/")): mod for place, mod in winners.items()},
         checked_patterns(top.strings("set_aside"), "set_aside", MAX_LINES),
+        _read_collections(top),
     )
+
+
+def _read_collections(top: Fields) -> tuple[TakenUp, ...]:
+    found = tuple(
+        TakenUp(one.text("id", longest=80), one.text("name"), one.text("number"), one.sha256("sha256"))
+        for one in top.items("collections")
+    )
+    if len(found) > MAX_COLLECTIONS or len({one.id for one in found}) < len(found):
+        raise MalformedInput("The lock names a collection twice, or too many of them.", field="collections")
+    return found
 
 
 def _read_laid(build: Fields) -> Parts:
@@ -173,4 +190,5 @@ def _read_build(fields: Fields) -> LockedBuild:
         memory=fields.whole("memory_mb", 0),
         claims=read_claims(fields),
         laid=_read_laid(fields),
+        collection=fields.text("collection", "", longest=80),
     )

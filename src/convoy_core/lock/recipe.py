@@ -18,6 +18,7 @@ from .canonical import canonical_json, sha256_hex
 from .in_worlds import for_worlds
 from .lock import Lock
 from .lock_json import as_data, read_lock
+from .suits import Suits, read_suits
 
 FORMAT = "convoy-recipe/1"
 FORMAT_WITH_WORLDS = "convoy-recipe/2"
@@ -69,6 +70,8 @@ class Recipe:
     """What the pack demands of a machine; zeros and nothing in releases that did not say."""
     despite: tuple[Despite, ...] = ()
     """Blockers that it was published over."""
+    suits: Suits | None = None
+    """Of a collection: what it may be laid under. None for a pack."""
     sha256: str = field(default="", compare=False)
     """Of the bytes that it was read from: what the release is, whatever its number. Empty for one not yet written."""
 
@@ -92,6 +95,7 @@ class Recipe:
                 },
                 # Only where there is any: releases without stay as they were, to the byte.
                 **({"despite": [asdict(one) for one in self.despite]} if self.despite else {}),
+                **({"suits": self.suits.as_data()} if self.suits is not None else {}),
                 "lock": as_data(self.lock),
             }
         )
@@ -129,6 +133,7 @@ def read_recipe(document: bytes) -> Recipe:
         tuple(dict(top_change) for top_change in data.get("changes", []) if isinstance(top_change, dict)),
         _needed(top.fields("needed")) if top.has("needed") else Needed(),
         tuple(Despite(one.text("what"), one.text("because")) for one in top.items("despite")),
+        read_suits(top.fields("suits")) if top.has("suits") else None,
         sha256_hex(document),
     )
 

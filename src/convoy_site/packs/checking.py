@@ -26,7 +26,7 @@ from ..catalogue.models import Build, Mod, Source
 from ..catalogue.models import Reading as ReadingRow
 from ..catalogue.sayings import Sayings, sayings_of
 from ..catalogue.services import BuildRow, build_rows, core_of, shelf
-from . import drafts
+from . import collections, drafts
 from .models import Draft, Edit, Pack
 from .outlook import counterparts_of
 
@@ -52,8 +52,9 @@ ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack:
 def subject_of(draft: Draft) -> Subject:
     """Everything that the checks look at, once."""
     pack = draft.pack
-    lines = {line.mod: line for line in draft.lines.all()}
-    wanted = {*lines, *draft.picks, *draft.unsettled}
+    lines = {line.mod: line for line in drafts.lines_of(draft)}
+    theirs = drafts.taken_under(draft).lines
+    wanted = {*lines, *theirs, *draft.picks, *draft.unsettled}
     shown = shelf(pack).filter(slug__in=wanted).only("slug", "name", "kind", "counterpart", "game", "crew")
     mods = {mod.slug: mod for mod in shown}
     rows = _rows(pack, mods)
@@ -77,11 +78,16 @@ def subject_of(draft: Draft) -> Subject:
                 slug in mods and mods[slug].kind == Kind.LIBRARY,
             )
             for slug, line in lines.items()
+        }
+        | {
+            slug: DraftLine(mods[slug].name if slug in mods else slug, collection=one.collection.id)
+            for slug, one in theirs.items()
         },
+        under=collections.under(draft),
         unsettled=_without_build(pack, mods, rows),
         cores=cores,
         readings=found,
-        winners=draft.winners,
+        winners=drafts.winners_of(draft),
         set_aside=drafts.set_aside_of(draft),
         set_aside_text=draft.set_aside,
         gone={slug for slug, row in picked.items() if row.gone},

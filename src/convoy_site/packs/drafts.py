@@ -1,21 +1,34 @@
 """A draft as the core sees it: its base, its settling, and the lock that it would publish."""
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection as Several
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import repeat
 from math import ceil
 from typing import Any
 from urllib.parse import urljoin
 
-from django.db.models import Prefetch, Q
+from django.db.models import Prefetch, Q, prefetch_related_objects
 
 from convoy_core.checks.file_set import FileSet
 from convoy_core.conflicts.laying import Parts
 from convoy_core.conflicts.set_aside import read_list
+from convoy_core.draft.collections import (
+    Collection,
+    Fixed,
+    InEffect,
+    Together,
+    brought_in_by,
+    read_collection,
+    steps_under,
+    together,
+    tweaks_under,
+    winners_under,
+)
 from convoy_core.draft.lines import in_order
 from convoy_core.draft.parts import AS_IT_COMES, PartRule, as_patterns, read_rule
 from convoy_core.draft.settling import Settled, Unsettled, WantedLine, settle
-from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile, lay_down
+from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile, TakenUp, lay_down
 from convoy_core.lock.terms import Offer, Terms, Tweak, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
@@ -45,23 +58,58 @@ def base_of(draft: Draft) -> Base:
     )
 
 
-def settle_draft(draft: Draft, refresh: Collection[str] = ()) -> Settled:
+def settle_draft(draft: Draft, refresh: Several[str] = ()) -> Settled:
     """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
-    lines = [WantedLine(line.mod, range_of(line)) for line in draft.lines.all() if line.on]
-    builds = as_drafted(draft, closure(draft.pack, [line.mod for line in draft.lines.all()]))
-    keep = {mod: parse_version(version) for mod, version in draft.picks.items()}
+    under = taken_under(draft)
+    lines = wanted_lines(draft, under)
+    builds = as_drafted(draft, closure(draft.pack, [*(line.mod for line in lines_of(draft)), *under.lines]))
+    kept = {**brought_in_by(collections_of(draft)), **draft.picks}
+    keep = {mod: parse_version(version) for mod, version in kept.items()}
     mods = shelf(draft.pack).filter(slug__in={build.mod for build in builds})
     eligible = Eligible(Shelves(builds), base_of(draft))
-    off = {line.mod: line.rested_version for line in draft.lines.all() if not line.on and line.rested_version}
+    off = {line.mod: line.rested_version for line in lines_of(draft) if not line.on and line.rested_version}
     resting = [build for build in builds if off.get(build.mod) == build.version.text]
     names = dict(mods.values_list("slug", "name"))
     bases = draft.pack.game.profile.neighbours(eligible.base)
     return settle(eligible, lines, keep, refresh, names, bases, resting)
 
 
+def collections_of(draft: Draft) -> list[Collection]:
+    """The collections under the draft, in the order in which they are laid down."""
+    rows = sorted(draft.collections.items(), key=lambda item: (item[1]["at"], item[0]))
+    return [_collection(one, told["sha256"], told) for one, told in rows]
+
+
+MOST_COLLECTIONS_KEPT = 500
+_read: dict[tuple[str, str], Collection] = {}
+
+
+def _collection(id: str, sha256: str, told: dict[str, Any]) -> Collection:
+    """Kept in memory, by what the release is: an edit looks at every one of them again and again."""
+    found = _read.get((id, sha256))
+    if found is None:
+        if len(_read) >= MOST_COLLECTIONS_KEPT:
+            _read.clear()
+        found = _read[id, sha256] = read_collection(id, Fields(told))
+    return found
+
+
+def taken_under(draft: Draft) -> Together:
+    """Which lines of its collections count in this draft."""
+    own = {line.mod for line in lines_of(draft)} if draft.collections else set()
+    return together(own, collections_of(draft))
+
+
+def wanted_lines(draft: Draft, under: Together) -> list[WantedLine]:
+    """What is wanted, in the order in which one goes before another: the draft's own, then those of collections."""
+    own = [WantedLine(line.mod, range_of(line)) for line in lines_of(draft) if line.on]
+    return [*own, *(WantedLine(mod, parse_range(f"={one.line.version}")) for mod, one in under.lines.items())]
+
+
 def rules_of(draft: Draft) -> dict[str, PartRule]:
-    """Which parts of which builds the draft lays down, where it says so."""
-    return {mod: read_rule(Fields(told)) for mod, told in draft.parts.items()}
+    """Which parts of which builds the draft lays down, where it or a collection says so."""
+    theirs = {mod: one.line.rule for mod, one in taken_under(draft).lines.items() if one.line.rule != AS_IT_COMES}
+    return theirs | {mod: read_rule(Fields(told)) for mod, told in draft.parts.items()}
 
 
 def as_drafted(draft: Draft, builds: Iterable[CoreBuild]) -> list[CoreBuild]:
@@ -90,6 +138,12 @@ def _edit_for(way: WayOut) -> dict[str, Any]:
     return {"do": "hold", "mod": way.mod, "version": held, "because": "the only build that goes" if held else ""}
 
 
+def lines_of(draft: Draft) -> list[Line]:
+    """The lines that the draft holds itself, in order; read once, until `read_anew`."""
+    prefetch_related_objects([draft], "lines")
+    return list(draft.lines.all())
+
+
 def read_anew(draft: Draft) -> None:
     """Forgets lines that were read before edits changed them."""
     vars(draft).pop("_prefetched_objects_cache", None)
@@ -111,22 +165,27 @@ class Picked:
 
     rows: list[Build] = field(default_factory=list)
     chosen: set[str] = field(default_factory=set)
+    through: Mapping[str, InEffect] = field(default_factory=dict)
+    """Of the chosen those that are lines of collections."""
 
 
 def picked(draft: Draft, with_files: bool = False, with_places: bool = False) -> Picked:
     """In the order in which they are laid down (`draft.lines.in_order`); with what their archives hold, and with where
     else they can be fetched.
     """
-    order = {line.mod: line.order for line in draft.lines.all() if line.on}
+    through = taken_under(draft).lines
+    last = len(draft.collections)
+    places = {mod: one.place for mod, one in through.items()}
+    places |= {line.mod: (last, line.order) for line in lines_of(draft) if line.on}
     rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
     rows = rows.filter(version__in=set(draft.picks.values())).select_related("mod__source")
     rows = rows.defer("mod__words") if with_files else rows.defer("mod__words", "files")
     if with_places:
         rows = rows.prefetch_related(further_places(draft.pack))
     found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
-    place = {mod: at for at, mod in enumerate(in_order(order, draft.picks))}
+    place = {mod: at for at, mod in enumerate(in_order(places, draft.picks))}
     found.sort(key=lambda row: place[row.mod.slug])
-    return Picked(found, {mod for mod in draft.picks if mod in order})
+    return Picked(found, {mod for mod in draft.picks if mod in places}, through)
 
 
 def further_places(pack: Pack) -> "Prefetch[str]":
@@ -140,7 +199,7 @@ def kept_for(
     draft: Draft, builds: Mapping[str, Sequence[BuildRow]], picks: Mapping[str, CoreBuild]
 ) -> dict[str, list[str]]:
     """For each mod, the lines that are off and gone, whose needs alone keep it in: switching on again moves nothing."""
-    off = {line.mod: line.rested_version for line in draft.lines.all() if not line.on and line.mod not in picks}
+    off = {line.mod: line.rested_version for line in lines_of(draft) if not line.on and line.mod not in picks}
     resting = {mod: row.core for mod, version in off.items() for row in builds.get(mod, ()) if row.version == version}
     askers = needed_by({**picks, **resting})
     return {mod: [one for one in askers.get(mod, ()) if one in resting] for mod in picks}
@@ -169,19 +228,21 @@ def layers(
     cores = as_drafted(draft, (core_of(row, row.mod.slug) for row in found.rows))
     for edge in edges({core.mod: core for core in cores}):
         met_by.setdefault(edge.asker, []).append(edge.met_by)
-    lines = {line.mod: line for line in draft.lines.all()}
+    lines = {line.mod: line for line in lines_of(draft)}
     locked = []
     for row in found.rows:
         slug = row.mod.slug
         memory = ceil(memory_of(_weight(row), profile.memory))
         claims = said.claims_of(slug, own_claims(row))
-        build = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), lines.get(slug), memory)
+        said_here = lines.get(slug) or (found.through[slug].line if slug in found.through else None)
+        build = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), said_here, memory)
         added = said.additions.get(slug)
         locked.append(
             replace(
                 build,
                 claims=claims,
                 laid=as_patterns(claims, rules.get(slug, AS_IT_COMES)),
+                collection=found.through[slug].collection.id if slug in found.through else "",
                 side=Side(added.side) if added and added.side else build.side,
                 reach=Reach(added.reach) if added and added.reach else build.reach,
             )
@@ -263,19 +324,39 @@ def lock_of(draft: Draft, with_files: bool = True, found: Picked | None = None) 
     """The lock that publishing the draft would fix. Without files it is enough for a change log."""
     profile = draft.pack.game.profile
     carried = layers(draft, with_files, found)
-    return lay_down(carried, base_of(draft), profile.managed, terms_of(draft), draft.winners, set_aside_of(draft))
+    under = tuple(TakenUp(one.id, one.name, one.number, one.sha256) for one in collections_of(draft))
+    return lay_down(
+        carried, base_of(draft), profile.managed, terms_of(draft), winners_of(draft), set_aside_of(draft), under
+    )
+
+
+def winners_of(draft: Draft) -> dict[str, str]:
+    """Whose file lies where, as collections among their own mods and then the pack says."""
+    own: dict[str, str] = draft.winners
+    return {**winners_under(taken_under(draft).lines, collections_of(draft)), **own}
 
 
 def terms_of(draft: Draft) -> Terms:
     """What publishing would fix beside files: the game's places of settings and worlds, the pack's tweaks and steps."""
     profile = draft.pack.game.profile
+    own = own_tweaks(draft)
     return Terms(
         profile.settings,
         profile.worlds,
-        tuple(read_tweak(Fields(one)) for one in effective(draft)),
-        tuple(read_step(Fields(one)) for one in draft.steps),
+        (*(tweak for _, tweak in under_tweaks(draft, own)), *own),
+        (*steps_under(collections_of(draft)), *(read_step(Fields(one)) for one in draft.steps)),
         _offers(draft),
     )
+
+
+def own_tweaks(draft: Draft) -> list[Tweak]:
+    """What the draft itself sets now."""
+    return [read_tweak(Fields(one)) for one in effective(draft)]
+
+
+def under_tweaks(draft: Draft, own: Iterable[Tweak]) -> list[tuple[str, Tweak]]:
+    """What collections set where the pack does not, each with its collection's id."""
+    return tweaks_under(own, collections_of(draft))
 
 
 def _offers(draft: Draft) -> tuple[Offer, ...]:
@@ -303,9 +384,19 @@ def sets_of(draft: Draft) -> dict[str, dict[str, Any]]:
 
 
 def shown_tweaks(draft: Draft, of_set: str = "") -> dict[tuple[str, Key], dict[str, Any]]:
-    """One row for each key that the draft sets, by file and key: what `of_set` has, else what holds, else any."""
+    """One row for each key that the draft or a collection sets, by file and key: what `of_set` has, else what holds,
+    else any.
+    """
     own = [one for one in draft.tweaks if of_set and one.get("set") == of_set]
-    return {(one["path"], tuple(one["key"])): one for one in (*reversed(draft.tweaks), *effective(draft), *own)}
+    theirs = _rows_under(draft)
+    every = (*theirs, *reversed(draft.tweaks), *effective(draft), *own)
+    return {(one["path"], tuple(one["key"])): one for one in every}
+
+
+def _rows_under(draft: Draft) -> list[dict[str, Any]]:
+    """Settings of collections as rows of the draft: `collection` says whose each is."""
+    found = [(one, tweak) for one in collections_of(draft) for tweak in one.tweaks]
+    return [{**tweak.as_data(), "collection": one.name} for one, tweak in found]
 
 
 def tweaks_of(draft: Draft) -> dict[tuple[str, Key], Tweak]:
@@ -324,7 +415,9 @@ def _weight(row: Build) -> Weight:
     return Weight(Kind(row.mod.kind), row.unpacked, row.archive_size, row.memory)
 
 
-def _locked(row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | None, memory: int) -> LockedBuild:
+def _locked(
+    row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | Fixed | None, memory: int
+) -> LockedBuild:
     # Only rows that were read with their places: where no lock is published, nobody fetches.
     places = row.places.all() if "places" in getattr(row, "_prefetched_objects_cache", {}) else ()
     elsewhere = [urljoin(one.source.address.rstrip("/") + "/", one.url) for one in places]

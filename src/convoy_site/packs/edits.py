@@ -5,6 +5,7 @@ Applying changes rows only; settling, rights and the log are in services.
 
 from collections.abc import Callable
 from typing import Any
+from uuid import UUID
 
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import read_recipe
@@ -15,7 +16,9 @@ from convoy_core.words.wording import counted, listed
 
 from ..catalogue.models import Build
 from ..catalogue.services import shelf
+from . import collections, drafts
 from .applied import AlreadyThere, Applied, NoSuchLine, NoSuchMod, name_in, names_in, no_mod
+from .collection_edits import TAKING
 from .history import restore
 from .laying_edits import LAYING
 from .models import Draft, Edit, Line, Pack
@@ -34,6 +37,7 @@ from .shapes.edits import (
     TakeBack,
     TakeBuild,
     TakeOver,
+    TakeUp,
     UpdateMods,
 )
 
@@ -70,13 +74,14 @@ def _remove(draft: Draft, edit: RemoveMod) -> Applied:
 
 
 def _switch(draft: Draft, edit: SwitchLine) -> Applied:
-    line = _line(draft, edit.mod)
+    is_theirs = edit.mod in drafts.taken_under(draft).lines
+    line = _own_line(draft, edit.mod) if is_theirs else _line(draft, edit.mod)
     line.on = edit.on
     if edit.on:
         line.rested_version = ""
     elif not line.rested_version:
         line.rested_version = draft.picks.get(edit.mod, "")
-    line.save(update_fields=["on", "rested_version"])
+    line.save()
     return Applied((edit.mod,), f"switched {'on' if edit.on else 'off'}", (name_in(draft, edit.mod),))
 
 
@@ -96,6 +101,8 @@ def _take(draft: Draft, edit: TakeBuild) -> Applied:
     if edit.mod not in draft.picks and not draft.lines.filter(mod=edit.mod).exists():
         raise _no_line(draft, edit.mod)
     _refuse_unknown(draft, edit.mod, edit.version, name)
+    if edit.mod in drafts.taken_under(draft).lines:
+        _own_line(draft, edit.mod).save()
     held = draft.lines.filter(mod=edit.mod).exclude(held_version="").first()
     if held:
         held.held_version = held.held_because = ""
@@ -111,6 +118,11 @@ def _refuse_unknown(draft: Draft, mod: str, version: str, name: str) -> None:
 
 
 def _update(draft: Draft, edit: UpdateMods) -> Applied:
+    """Of everything: collections that are not held move to their newest release, too."""
+    if not edit.mods:
+        for one in collections.taken(draft):
+            if one.newer is not None and not one.held:
+                TAKING[TakeUp](draft, TakeUp(do="take up", collection=UUID(one.collection.id)))
     mods = edit.mods or sorted(draft.picks)
     for mod in edit.mods:
         if mod not in draft.picks:
@@ -289,6 +301,7 @@ APPLY: dict[type, Callable[..., Applied]] = {
     TakeOver: _take_over,
     SetSteps: _set_steps,
     **LAYING,
+    **TAKING,
     TakeBack: _take_back,
 }
 
@@ -306,10 +319,15 @@ def _append(draft: Draft, lines: list[dict[str, Any]]) -> None:
 
 
 def _own_line(draft: Draft, mod: str) -> Line:
-    """The line of a mod. What was brought in becomes the curator's own by being held or described."""
+    """The line of a mod. What was brought in, or is of a collection, becomes the curator's own by being held, described
+    or switched off.
+    """
     line = draft.lines.filter(mod=mod).first()
-    if line is None and mod in draft.picks:
-        line = Line(draft=draft, mod=mod, order=_last_order(draft) + 1)
+    theirs = drafts.taken_under(draft).lines.get(mod)
+    if line is None and (theirs or mod in draft.picks):
+        said = {"optional": theirs.line.optional, "advice": theirs.line.advice[:200]} if theirs else {}
+        line = Line(draft=draft, mod=mod, order=_last_order(draft) + 1, **said)
+        drafts.read_anew(draft)
     if line is None:
         raise _no_line(draft, mod)
     return line
@@ -323,6 +341,13 @@ def _line(draft: Draft, mod: str) -> Line:
 
 
 def _no_line(draft: Draft, mod: str) -> NoSuchLine:
+    if theirs := drafts.taken_under(draft).lines.get(mod):
+        return NoSuchLine(
+            f"{name_in(draft, mod)} is a line of {theirs.collection.name}.",
+            "It leaves when that is dropped.",
+            "Switch it off to leave it out here.",
+            mod=mod,
+        )
     if mod in draft.picks:
         return NoSuchLine(
             f"{name_in(draft, mod)} was brought in by what needs it.",

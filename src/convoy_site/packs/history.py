@@ -38,6 +38,7 @@ class Moment:
     terms: dict[str, Any]
     tweaks: dict[str, dict[str, Any]]
     """What the pack sets, by file, key and set."""
+    collections: dict[str, dict[str, Any]]
     said: dict[str, dict[str, Any]]
     """What the crew says of builds: verdicts and additions."""
 
@@ -48,7 +49,7 @@ def moment(draft: Draft) -> Moment:
     terms = {name: copy(getattr(draft, name)) for name in TERMS}
     base = [getattr(draft, name) for name in BASE_FIELDS]
     tweaks = {tweak_key(one): one for one in draft.tweaks}
-    return Moment(lines, dict(draft.picks), base, terms, tweaks, said_by(draft.pack))
+    return Moment(lines, dict(draft.picks), base, terms, tweaks, dict(draft.collections), said_by(draft.pack))
 
 
 def tweak_key(tweak: dict[str, Any]) -> str:
@@ -63,6 +64,8 @@ def difference(before: Moment, after: Moment) -> dict[str, Any]:
         did["base"] = [before.base, after.base]
     if before.tweaks != after.tweaks:
         did["settings"] = _pairs(before.tweaks, after.tweaks)
+    if before.collections != after.collections:
+        did["collections"] = _pairs(before.collections, after.collections)
     if before.said != after.said:
         did["said"] = _pairs(before.said, after.said)
     return {**did, **_pairs(before.terms, after.terms)}
@@ -85,6 +88,10 @@ def restore(draft: Draft, edit: Edit) -> None:
     changed += [name.replace("_", " ") for name, (_, after) in terms.items() if now.terms[name] != after]
     tweaks = edit.did.get("settings", {})
     changed += [".".join(json.loads(one)[1]) for one, (_, after) in tweaks.items() if now.tweaks.get(one) != after]
+    taken = edit.did.get("collections", {})
+    changed += [
+        (after or before)["name"] for one, (before, after) in taken.items() if now.collections.get(one) != after
+    ]
     said = edit.did.get("said", {})
     changed += [key for key, (_, after) in said.items() if now.said.get(key) != after]
     if changed or (base and now.base != base[1]):
@@ -108,6 +115,10 @@ def restore(draft: Draft, edit: Edit) -> None:
     if tweaks:
         kept = now.tweaks | {one: before for one, (before, _) in tweaks.items()}
         draft.tweaks = [one for one in kept.values() if one is not None]
+    for one, (before, _) in taken.items():
+        draft.collections = {name: told for name, told in draft.collections.items() if name != one}
+        if before is not None:
+            draft.collections[one] = before
     for key, (before, _) in said.items():
         say_again(draft.pack, key, before)
     for mod, (version, after) in edit.did.get("picks", {}).items():

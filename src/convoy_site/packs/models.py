@@ -34,13 +34,21 @@ class Pack(models.Model):
     retired_at = models.DateTimeField(null=True)
     """Nobody works on it any more, and nobody joins it; what members have stays, and syncs."""
     retired_because = models.CharField(max_length=300, blank=True)
+    suits = models.JSONField(null=True)
+    """Of a collection: what it suits, as `convoy_core.lock.suits.Suits.as_data` gives it. None for a pack."""
+
+    @property
+    def is_collection(self) -> bool:
+        return self.suits is not None
 
     class Meta:
         constraints = [models.UniqueConstraint("crew", Lower("name"), name="one_pack_per_name_in_crew")]
 
 
 class Draft(models.Model):
-    """What will be the next release. `revision` counts edits; a write names the one it was made against."""
+    """What will be the next release. `revision` counts edits; a write names the one it was made against. The base of a
+    collection's draft is the one that it is tried on.
+    """
 
     pack = models.OneToOneField(Pack, models.CASCADE, related_name="draft")
     game_version = models.CharField(max_length=40)
@@ -67,6 +75,11 @@ class Draft(models.Model):
     """The list of what is not placed, as somebody wrote or pasted it."""
     own_files = models.JSONField(default=dict)
     """The pack's own files: path to `size`, `sha256`, `by` and `at`."""
+    collections = models.JSONField(default=dict)
+    """Collections under the pack, by their pack's id: what `draft.collections.Collection.as_data` gives of the release
+    that is taken, and beside it `at`, its place in the order, and `held`, whether it stays at that release. The whole
+    of it, so that nothing that becomes of the collection takes lines from this draft.
+    """
     laid_down = models.JSONField(default=dict)
     """Findings that were set apart: id to `because`, `evidence` (a mark of it), `by` and `at`."""
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from django.db.models import QuerySet
 
 from convoy_core.draft.bases import BaseOutlook, outlook
-from convoy_core.draft.settling import WantedLine
 from convoy_core.resolve import Edge, Shelves, edges, why_not
 from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.model import Channel
@@ -50,7 +49,7 @@ def updates(pack: Pack) -> tuple[list[Update], list[Behind]]:
     slugs = draft.picks.keys() | after.keys()
     mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=slugs)}
     rows = build_rows(pack, {mod.pk: slug for slug, mod in mods.items()})
-    chosen = set(draft.lines.values_list("mod", flat=True))
+    chosen = {*draft.lines.values_list("mod", flat=True), *drafts.taken_under(draft).lines}
     moved = []
     for slug in sorted(slugs & mods.keys(), key=lambda one: (one not in chosen, mods[one].name.casefold())):
         old, new = draft.picks.get(slug, ""), after.get(slug, "")
@@ -87,6 +86,7 @@ def _behind(
     pack: Pack, picks: Mapping[str, CoreBuild], rows: dict[str, list[BuildRow]], mods: dict[str, Mod]
 ) -> list[Behind]:
     held = {line.mod: line for line in pack.draft.lines.all() if line.held_version}
+    fixed = drafts.taken_under(pack.draft).lines
     base = drafts.base_of(pack.draft)
     found = []
     for slug, pick in sorted(picks.items()):
@@ -101,6 +101,9 @@ def _behind(
         if slug in held:
             reason = held[slug].held_because
             why = f"you hold it at {held[slug].held_version}" + (f": {reason}" if reason else "")
+        elif slug in fixed:
+            one = fixed[slug].collection
+            why = f"{one.name} {one.number} fixes it"
         else:
             why = why_not(newest, base, picks) or "it would move something else that is to stay"
         found.append(Behind(slug, mods[slug].name, pick.version.text, newest.version.text, why))
@@ -109,12 +112,11 @@ def _behind(
 
 def base_outlooks(pack: Pack) -> tuple[list[BaseOutlook], dict[str, str]]:
     """Every base of the game, the present one with its own loader version; and the names of the mods spoken of."""
-    lines = [line for line in pack.draft.lines.all() if line.on]
+    wanted = drafts.wanted_lines(pack.draft, drafts.taken_under(pack.draft))
     mods = shelf(pack)
-    slugs = [line.mod for line in lines]
+    slugs = [line.mod for line in wanted]
     counterparts = counterparts_of(mods, slugs)
     builds = closure(pack, [*slugs, *(one for others in counterparts.values() for one in others)])
-    wanted = [WantedLine(line.mod, drafts.range_of(line)) for line in lines]
     library, picks = Shelves(builds), drafts.picked_builds(pack)
     now = drafts.base_of(pack.draft)
     bases = [
@@ -144,7 +146,8 @@ def needs_around(pack: Pack, mod: str) -> tuple[list[Edge], dict[str, str], set[
     kept = [edge for edge in found if (edge.met_by in above and edge.asker in above) or edge.asker in below]
     spoken = {mod, *(one for edge in kept for one in (edge.asker, edge.met_by))}
     names = dict(shelf(pack).filter(slug__in=spoken).values_list("slug", "name"))
-    return kept, names, set(pack.draft.lines.values_list("mod", flat=True)) & spoken
+    chosen = {*pack.draft.lines.values_list("mod", flat=True), *drafts.taken_under(pack.draft).lines}
+    return kept, names, chosen & spoken
 
 
 def _spread(start: set[str], found: list[Edge], upwards: bool) -> set[str]:

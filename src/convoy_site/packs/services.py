@@ -26,6 +26,8 @@ from ..people.services import crew_for
 from ..people.tries import TooMany
 from . import drafts
 from .applied import Applied, told
+from .collection_edits import NoCollection, refuse_in_collection, refuse_too_much
+from .collections import suits_of
 from .edits import APPLY
 from .history import difference, moment
 from .models import Draft, Edit, Pack
@@ -36,12 +38,15 @@ from .shapes.edits import (
     AddMods,
     CopyLines,
     CopySet,
+    Detach,
+    DropCollection,
     EditIn,
     HoldLine,
     RemoveMod,
     SwitchLine,
     TakeBuild,
     TakeOver,
+    TakeUp,
     UpdateMods,
     added_by,
     named_by,
@@ -98,6 +103,8 @@ class NewPack:
     game_version: str
     loader: str
     loader_version: str
+    suits: tuple[str, dict[str, str]] | None = None
+    """Of a collection: the game versions, and the versions of each loader, that it suits."""
 
 
 def start_pack(user: User, new: NewPack) -> Pack:
@@ -119,6 +126,9 @@ def start_pack(user: User, new: NewPack) -> Pack:
             notes=new.notes,
             started_by=user,
         )
+        if new.suits is not None:
+            pack.suits = suits_of(pack, *new.suits)
+            pack.save(update_fields=["suits"])
         Draft.objects.create(
             pack=pack,
             game_version=str(base.version),
@@ -128,14 +138,18 @@ def start_pack(user: User, new: NewPack) -> Pack:
     return pack
 
 
-def describe_pack(user: User, pack_id: UUID, **changed: str) -> None:
-    """Changes name, emblem, group or notes."""
+def describe_pack(user: User, pack_id: UUID, suits: tuple[str, dict[str, str]] | None = None, **changed: str) -> None:
+    """Changes name, emblem, group or notes; of a collection, what it suits."""
     pack = pack_for(user, pack_id, Action.EDIT)
+    if suits is not None:
+        if not pack.is_collection:
+            raise NoCollection(f"{pack.name} is no collection.", "It has a base of its own.", "Change that.")
+        pack.suits = suits_of(pack, *suits)
     was = pack.name
     for name, value in changed.items():
         setattr(pack, name, value)
     with _name_taken(pack.name, pack.crew), transaction.atomic():
-        pack.save(update_fields=list(changed))
+        pack.save(update_fields=[*changed, "suits"])
         if pack.name != was:
             tell(Happened.RENAMED, pack.crew, user, pack.pk, name=pack.name, was=was)
 
@@ -158,13 +172,16 @@ class _name_taken:
             ) from error
 
 
-ASKING = (RemoveMod, SwitchLine, HoldLine, TakeBuild, UpdateMods, AddMod, AddMods, TakeOver, CopyLines)
+ASKING = (
+    RemoveMod, SwitchLine, HoldLine, TakeBuild, UpdateMods, AddMod, AddMods, TakeOver, CopyLines, TakeUp,
+    DropCollection, Detach,
+)  # fmt: skip
 """Edits that are shown before they are kept where they do more than was asked."""
 
 UNDOABLE = 300
 """Edits back to which one may undo."""
 
-ADDING = (AddMod, AddMods, TakeOver, CopyLines)
+ADDING = (AddMod, AddMods, TakeOver, CopyLines, TakeUp)
 
 
 @dataclass(frozen=True)
@@ -225,6 +242,8 @@ def edit_draft(
     for edit in edits:
         if isinstance(edit, CopyLines | CopySet):
             pack_for(user, edit.pack, Action.SEE)
+        if isinstance(edit, TakeUp):
+            pack_for(user, edit.collection, Action.SEE)
     try:
         with transaction.atomic():
             outcome, draft = _edit(user, pack, revision, edits)
@@ -247,6 +266,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
     unsettled_before = set(draft.unsettled)
     applied = [_apply(user, draft, edit) for edit in edits]
     drafts.read_anew(draft)
+    refuse_too_much(draft)
     settled = drafts.settle_draft(draft, {mod for one in applied for mod in one.refresh})
     for edit in edits:
         if isinstance(edit, AddMod) and edit.mod in settled.unsettled:
@@ -277,8 +297,9 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
         _staying(draft, settled, edits),
         _other_builds(pack, settled, edits),
     )
+    taken_up = [one for edit, one in zip(edits, applied, strict=True) if isinstance(edit, TakeUp)]
     outcome.more = does_more(
-        {mod for edit in edits for mod in named_by(edit)},
+        {mod for edit in edits for mod in named_by(edit)} | {mod for one in taken_up for mod in one.subjects},
         outcome.changes,
         adds=all(isinstance(edit, ADDING) for edit in edits),
         lost=bool(outcome.unsettled or outcome.left_out),
@@ -289,6 +310,8 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
 
 
 def _apply(user: User, draft: Draft, edit: EditIn) -> Applied:
+    drafts.read_anew(draft)
+    refuse_in_collection(draft, edit)
     if by_somebody := SAYING.get(type(edit)) or SETTING.get(type(edit)):
         return by_somebody(draft, edit, user)
     return APPLY[type(edit)](draft, edit)
@@ -324,7 +347,7 @@ def _staying(draft: Draft, settled: Settled, edits: Sequence[EditIn]) -> dict[st
     staying = [mod for mod in going if mod in settled.picks]
     if not staying:
         return {}
-    chosen = {line.mod for line in draft.lines.all() if line.on}
+    chosen = {line.mod for line in drafts.lines_of(draft) if line.on} | drafts.taken_under(draft).lines.keys()
     askers = needed_by(settled.picks)
     return {mod: sorted(chosen & leading_to(mod, askers)) for mod in staying}
 

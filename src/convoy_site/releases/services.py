@@ -18,9 +18,11 @@ from convoy_core.handing_out.announcement import announcement
 from convoy_core.lock.change_log import Changes, changes, laying_changes, terms_changes
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Despite, Recipe, ReleaseChannel, read_recipe
+from convoy_core.lock.suits import read_suits
 from convoy_core.lock.terms import Terms
 from convoy_core.lock.whole_log import demand_changes, whole_log
 from convoy_core.machine.memory import Needed
+from convoy_core.outside.fields import Fields
 from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
@@ -164,11 +166,20 @@ def _is_same(one: Lock, other: Lock) -> bool:
 
     def told(lock: Lock) -> list[tuple[object, ...]]:
         return [
-            (build.mod, build.version, build.archive.sha256, build.optional, build.advice, build.chosen, build.laid)
+            (
+                build.mod,
+                build.version,
+                build.archive.sha256,
+                build.optional,
+                build.advice,
+                build.chosen,
+                build.laid,
+                build.collection,
+            )
             for build in lock.builds
         ]
 
-    same_ground = one.base == other.base and one.terms == other.terms
+    same_ground = one.base == other.base and one.terms == other.terms and one.collections == other.collections
     return (
         same_ground and one.winners == other.winners and one.set_aside == other.set_aside and told(one) == told(other)
     )
@@ -276,6 +287,7 @@ def as_recipe(
         lock=lock,
         needed=needed,
         despite=despite,
+        suits=read_suits(Fields(pack.suits)) if pack.is_collection else None,
     )
     return replace(made, changes=whole_log(earlier, made))
 
@@ -322,6 +334,8 @@ def _over_blockers(draft: Draft, despite: str) -> tuple[Despite, ...]:
 
 def make_join_code(user: User, pack_id: UUID, uses: int | None) -> JoinCode:
     pack = pack_for(user, pack_id, Action.HAND_OUT)
+    if pack.is_collection:
+        raise Blocked("Nobody joins a collection.", "It is laid under packs, which its members join.", "Take it up.")
     if not pack.releases.exists():
         raise Blocked("There is nothing to join yet.", "The pack has no release.", "Publish one first.")
     return JoinCode.objects.create(code=make_code(JOIN_LENGTH, secrets.choice), pack=pack, made_by=user, uses_left=uses)

@@ -188,8 +188,8 @@ class Command(BaseCommand):
 
     def _start(self, user: User, crew: UUID, about: tuple[str, str, str, str], base: tuple[str, str, str, str]) -> Pack:
         """`about`: name, emblem, group, notes; `base`: game, its version, loader and its version."""
-        game, *versions = base
-        return start_pack(user, NewPack(crew, game, *about, *versions))
+        game, version, loader, loader_version = base
+        return start_pack(user, NewPack(crew, game, *about, version, loader, loader_version))
 
     def _grow(self, maren: User, tolliver: User, pack: Pack) -> None:
         """Five releases in all, up to some hundred and twenty lines, from builds of the summer before."""

@@ -99,6 +99,7 @@ class _Told:
         self._shown, self._of_set = shown, of_set
         self.kept = drafts.shown_tweaks(draft, of_set)
         self._holding = {id(one) for one in drafts.effective(draft)}
+        self._theirs = {place for place, one in self.kept.items() if one.get("collection")}
         self._sets: dict[Place, list[str]] = {}
         for one in draft.tweaks:
             self._sets.setdefault((one["path"], tuple(one["key"])), []).append(one.get("set", ""))
@@ -139,6 +140,7 @@ class _Told:
         if told is None:
             return None
         tweak = read_tweak(Fields(told))
+        holds = place in self._theirs or id(told) in self._holding
         return SetToOut(
             value=plain(tweak.value),
             how=tweak.how,
@@ -147,9 +149,10 @@ class _Told:
             by=told.get("by", ""),
             at=told.get("at"),
             set=told.get("set", ""),
-            also=[one for one in self._sets[place] if one and one != told.get("set", "")],
-            holds=id(told) in self._holding,
-            in_hand=id(told) in self._holding or bool(self._of_set and told.get("set") == self._of_set),
+            collection=told.get("collection", ""),
+            also=[one for one in self._sets.get(place, ()) if one and one != told.get("set", "")],
+            holds=holds,
+            in_hand=holds or bool(self._of_set and told.get("set") == self._of_set),
             wrong=wrong(row, tweak),
         )
 

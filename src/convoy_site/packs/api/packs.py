@@ -3,9 +3,10 @@
 from typing import Annotated, Any
 from uuid import UUID
 
-from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery, prefetch_related_objects
+from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
 from ninja import Query, Router
 
+from convoy_core.draft.collections import InEffect
 from convoy_core.draft.lines import LineState, state_of
 from convoy_core.draft.surprises import effects
 from convoy_core.draft.taking_back import next_to_redo, next_to_undo, taken_back
@@ -44,11 +45,13 @@ from ..shapes.packs import (
     UnsettledOut,
     base_out,
 )
+from .collections import collections_out, suits_out
 
 router = Router(tags=["packs"])
 
 NOTHING = {"why": "", "core": [], "ways": []}
 EDITS_SHOWN = 100
+ORDER = {Group.CHOSEN: 0, Group.COLLECTION: 1, Group.BROUGHT_IN: 2}
 SHOWN_OF_A_MOD = ("slug", "name", "summary", "kind", "source", "licence", "updated", "category")
 
 
@@ -78,6 +81,7 @@ def _row(pack: Any, role: str) -> dict[str, Any]:
         "group": pack.group,
         "crew": pack.crew.name,
         "role": Role.MEMBER if pack.retired_at else role,
+        "suits": suits_out(pack),
         "retired": (pack.retired_because or "Nobody said why.") if pack.retired_at else "",
         "base": base_out(pack),
         "chosen": pack.chosen,
@@ -88,7 +92,8 @@ def _row(pack: Any, role: str) -> dict[str, Any]:
 
 @router.post("/packs", response=PackOut, operation_id="start_pack")
 def start_pack(request: SignedIn, body: PackIn) -> PackOut:
-    pack = services.start_pack(request.user, services.NewPack(**body.dict()))
+    suits = (body.suits.games, body.suits.loaders) if body.suits else None
+    pack = services.start_pack(request.user, services.NewPack(**{**body.dict(), "suits": suits}))
     return pack_page(request, pack.id)
 
 
@@ -104,6 +109,8 @@ def pack_page(request: SignedIn, pack_id: UUID) -> PackOut:
 @router.patch("/packs/{pack_id}", response=PackOut, operation_id="describe_pack")
 def describe_pack(request: SignedIn, pack_id: UUID, body: PackChange) -> PackOut:
     changed = {name: value for name, value in body.dict(exclude_unset=True).items() if value is not None}
+    if body.suits is not None:
+        changed["suits"] = (body.suits.games, body.suits.loaders)
     services.describe_pack(request.user, pack_id, **changed)
     return pack_page(request, pack_id)
 
@@ -112,9 +119,9 @@ def describe_pack(request: SignedIn, pack_id: UUID, body: PackChange) -> PackOut
 def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     """Every line of the draft. A fixed number of queries, whatever its length."""
     pack = services.pack_for(request.user, pack_id, Action.SEE)
-    prefetch_related_objects([pack.draft], "lines")
-    lines = {line.mod: line for line in pack.draft.lines.all()}
-    wanted = {*lines, *pack.draft.picks}
+    lines = {line.mod: line for line in drafts.lines_of(pack.draft)}
+    under = drafts.taken_under(pack.draft).lines
+    wanted = {*lines, *under, *pack.draft.picks}
     shown = shelf(pack).filter(slug__in=wanted).prefetch_related("source").only(*SHOWN_OF_A_MOD)
     mods = {mod.slug: mod for mod in shown}
     by_mod = build_rows(pack, {mod.pk: slug for slug, mod in mods.items()})
@@ -135,7 +142,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
             slug,
             pack,
             mods.get(slug),
-            lines.get(slug),
+            lines.get(slug) or under.get(slug),
             picked.get(slug),
             askers.get(slug, []),
             newer.get(slug, ""),
@@ -144,10 +151,12 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
         )
         for slug in wanted
     ]
-    rows.sort(key=lambda row: (row.group is not Group.CHOSEN, row.order, row.name.casefold()))
+    place = {mod: one.place for mod, one in under.items()}
+    rows.sort(key=lambda row: (ORDER[row.group], row.order, place.get(row.mod, (0, 0)), row.name.casefold()))
     has_build = [row for row in rows if row.version]
     done = services.done_by(request.user, pack.draft)
-    holding = drafts.effective(pack.draft)
+    own = drafts.own_tweaks(pack.draft)
+    holding = [*own, *(tweak for _, tweak in drafts.under_tweaks(pack.draft, own))]
     weights = [
         Weight(Kind(mods[slug].kind), build.unpacked, build.archive_size, build.memory)
         for slug, build in picked.items()
@@ -156,7 +165,9 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     return DraftOut(
         revision=pack.draft.revision,
         lines=rows,
+        collections=collections_out(request.user, pack, {slug: mod.name for slug, mod in mods.items()}),
         chosen=sum(row.group is Group.CHOSEN for row in has_build),
+        through=sum(row.group is Group.COLLECTION for row in has_build),
         brought_in=sum(row.group is Group.BROUGHT_IN for row in has_build),
         unsettled=sum(row.state is LineState.UNSETTLED for row in rows),
         off=sum(row.state in (LineState.OFF, LineState.KEPT) for row in rows),
@@ -173,7 +184,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
         ),
         tweaks=[TweakOut(**{**one, "value": plain(one["value"])}) for one in pack.draft.tweaks],
         holding=len(holding),
-        enforced=sum(one["how"] == How.ENFORCED for one in holding),
+        enforced=sum(one.how is How.ENFORCED for one in holding),
         tweak_sets=[TweakSetOut(id=one, **told) for one, told in drafts.sets_of(pack.draft).items()],
         steps=[HandStepOut(**one) for one in pack.draft.steps],
         undo=next_to_undo(done),
@@ -185,7 +196,7 @@ def _line_out(
     slug: str,
     pack: Pack,
     mod: Mod | None,
-    line: Line | None,
+    line: Line | InEffect | None,
     build: BuildRow | None,
     askers: list[str],
     newer: str,
@@ -193,25 +204,30 @@ def _line_out(
     base: Base,
 ) -> LineOut:
     version = pack.draft.picks.get(slug, "")
-    on = line is None or line.on
-    said = build.core.verdict_on(base) if build and build.core.verdicts else None
+    theirs = line if isinstance(line, InEffect) else None
+    own = line if isinstance(line, Line) else None
+    on = own is None or own.on
+    verdict = build.core.verdict_on(base) if build and build.core.verdicts else None
+    said = own or (theirs.line if theirs else None)
     unsettled = pack.draft.unsettled.get(slug, NOTHING)
     return LineOut(
         mod=slug,
         name=mod.name if mod else slug,
         summary=mod.summary if mod else "",
         kind=Kind(mod.kind) if mod else "",
-        group=Group.CHOSEN if line else Group.BROUGHT_IN,
+        group=Group.CHOSEN if own else Group.COLLECTION if theirs else Group.BROUGHT_IN,
+        collection=theirs.collection.id if theirs else "",
         state=state_of(on, bool(version)),
         on=on,
         why=unsettled["why"],
         ways=unsettled["ways"],
         version=version,
         channel=Channel(build.channel) if build else "",
-        newer=newer,
-        held=bool(line and line.held_version),
-        held_because=line.held_because if line else "",
-        order=line.order if line else 0,
+        # What a collection fixes moves with the collection.
+        newer="" if theirs else newer,
+        held=bool(own and own.held_version),
+        held_because=own.held_because if own else "",
+        order=own.order if own else 0,
         side=Side(build.side) if build else "",
         reach=Reach(build.reach) if build else "",
         size=build.archive_size if build else 0,
@@ -220,13 +236,13 @@ def _line_out(
         licence=mod.licence if mod else "",
         needed_by=askers,
         kept_for=kept_for,
-        optional=bool(line and line.optional),
-        advice=line.advice if line else "",
-        tags=line.tags if line else [],
-        note=line.note if line else "",
+        optional=said.optional if said else False,
+        advice=said.advice if said else "",
+        tags=own.tags if own else [],
+        note=own.note if own else "",
         updated=mod.updated if mod else None,
         category=mod.category if mod else "",
-        verdict=said.sentence() if said else "",
+        verdict=verdict.sentence() if verdict else "",
     )
 
 

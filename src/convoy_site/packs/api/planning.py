@@ -8,13 +8,16 @@ from convoy_core.settings.knowledge import as_words
 
 from ...people.rights import Action, SignedIn
 from ...shapes import Short
-from .. import all_settings, drafts, outlook, recognising
+from .. import all_settings, collections, drafts, outlook, recognising
 from ..all_settings import FileChange
 from ..services import pack_for
+from ..shapes.packs import ChangeOut
 from ..shapes.planning import (
     BaseLineOut,
     BaseOutlookOut,
     BehindOut,
+    CollectionLogOut,
+    CollectionUpdateOut,
     EdgeOut,
     LogOut,
     NeedsOut,
@@ -69,6 +72,7 @@ def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
 
     return UpdatesOut(
         revision=pack.draft.revision,
+        collections=[_collection_out(one) for one in collections.taken(pack.draft) if one.newer is not None],
         moves=[
             UpdateOut(
                 mod=one.mod,
@@ -93,6 +97,18 @@ def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
             )
             for one in behind
         ],
+    )
+
+
+def _collection_out(one: collections.Taken) -> CollectionUpdateOut:
+    return CollectionUpdateOut(
+        id=one.collection.id,
+        name=one.collection.name,
+        before=one.collection.number,
+        after=one.newer.number if one.newer else "",
+        held=one.held,
+        releases=[CollectionLogOut(number=number, notes=notes) for number, notes in collections.notes_between(one)],
+        changes=[ChangeOut(**row) for row in collections.log_between(one)],
     )
 
 

@@ -40,6 +40,8 @@ class SetToOut(Schema):
     by: str
     at: datetime | None
     set: str
+    collection: str
+    """The collection that sets it; empty where the pack itself does."""
     also: list[str]
     """Ids of other sets that have the key, too."""
     holds: bool

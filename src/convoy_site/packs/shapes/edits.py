@@ -281,6 +281,37 @@ class SayMore(Schema):
     note: Short = ""
 
 
+class TakeUp(Schema):
+    """Lays a collection under the pack, or moves it to another release: the newest that suits the base, or the one that
+    is named. `hold`: it stays there, whatever comes.
+    """
+
+    do: Literal["take up"]
+    collection: UUID
+    release: Short = ""
+    hold: bool = False
+
+
+class DropCollection(Schema):
+    do: Literal["drop collection"]
+    collection: Short
+
+
+class MoveCollection(Schema):
+    """Moves it before another one, or over all others. Of two, the later goes before."""
+
+    do: Literal["move collection"]
+    collection: Short
+    before: Short = ""
+
+
+class Detach(Schema):
+    """Makes what a collection lays down the pack's own, and follows it no more."""
+
+    do: Literal["detach"]
+    collection: Short
+
+
 class TakeBack(Schema):
     """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
 
@@ -315,6 +346,10 @@ EditIn = (
     | LayDown
     | SayVerdict
     | SayMore
+    | TakeUp
+    | DropCollection
+    | MoveCollection
+    | Detach
     | TakeBack
 )
 
@@ -374,6 +409,8 @@ def subjects_of(edit: EditIn) -> set[str]:
         return {f"own {path}" for path in (*edit.add, *edit.remove)}
     if isinstance(edit, LayDown):
         return {f"finding {edit.finding}"}
+    if isinstance(edit, TakeUp | DropCollection | MoveCollection | Detach):
+        return {f"collection {edit.collection}"}
     if isinstance(edit, TakeBack | CopyLines | TakeOver):
         return set()
     return named_by(edit)

@@ -30,7 +30,23 @@ class BaseOut(Schema):
     loader_version: str
 
 
+class SuitsIn(Schema):
+    """Of a collection: ranges of game versions, and of the versions of each loader; no loader named means any."""
+
+    games: Short = "*"
+    loaders: dict[Name, Short] = Field(default={}, max_length=20)
+
+
+class SuitsOut(Schema):
+    games: str
+    loaders: dict[str, str]
+    words: str
+    """The same as people say it."""
+
+
 class PackIn(Schema):
+    """With `suits` it is a collection, and its base the one that it is tried on."""
+
     crew: UUID
     game: Name
     name: Name
@@ -40,6 +56,7 @@ class PackIn(Schema):
     game_version: Name
     loader: Short = ""
     loader_version: Short = ""
+    suits: SuitsIn | None = None
 
 
 class PackChange(Schema):
@@ -47,12 +64,13 @@ class PackChange(Schema):
     emblem: Emblem | None = None
     group: Short | None = None
     notes: Text | None = None
+    suits: SuitsIn | None = None
 
 
 class PackRow(Schema):
     """`newest_release`: what members follow who did not choose otherwise; empty while none is open. `retired`: why
     nobody works on it any more; empty while they do. `role`: what its reader may do with it, which is a member's part
-    while it is retired.
+    while it is retired. `suits`: of a collection; none of a pack.
     """
 
     id: UUID
@@ -66,6 +84,7 @@ class PackRow(Schema):
     newest_release: str
     installations: int
     retired: str
+    suits: SuitsOut | None
 
 
 class PackOut(PackRow):
@@ -91,12 +110,13 @@ class WayOutOut(Schema):
 
 class Group(StrEnum):
     CHOSEN = "chosen"
+    COLLECTION = "collection"
     BROUGHT_IN = "brought in"
 
 
 class LineOut(Schema):
     """One line of the manifest. An unsettled one tells `why`; `newer`: a newer build that fits. `kept_for`: lines that
-    are off, whose needs keep this one in.
+    are off, whose needs keep this one in. `collection`: the id of the one that it is a line of.
     """
 
     mod: str
@@ -104,6 +124,7 @@ class LineOut(Schema):
     summary: str
     kind: Kind | Literal[""]
     group: Group
+    collection: str
     state: LineState
     on: bool
     why: str
@@ -178,10 +199,70 @@ class HandStepOut(Schema):
     path: str
 
 
+class OtherwiseOut(Schema):
+    """A line of a collection in whose stead the pack has another: `instead`, the build that counts (empty: it is left
+    out), `by` the collection that it is of (empty: the pack's own).
+    """
+
+    mod: str
+    name: str
+    version: str
+    instead: str
+    by: str
+
+
+class SetOtherwiseOut(Schema):
+    path: str
+    key: list[str]
+    theirs: str
+    ours: str
+
+
+class CollectionOut(Schema):
+    """A collection under the draft. `newer`: the number of a release to move to; `withdrawn`, `misfit`: why its release
+    should not stay; `lines`: those that count; `shared`: those that others have in the same build.
+    """
+
+    id: str
+    name: str
+    emblem: str
+    crew: str
+    number: str
+    held: bool
+    newer: str
+    withdrawn: str
+    misfit: str
+    lines: int
+    shared: int
+    settings: int
+    steps: int
+    otherwise: list[OtherwiseOut]
+    sets_otherwise: list[SetOtherwiseOut]
+    is_seen: bool
+    """Whether its reader may open it."""
+
+
+class OfferedOut(Schema):
+    """A collection that could be taken up; `number`: its newest release that suits the base, else `why` it cannot."""
+
+    id: UUID
+    name: str
+    emblem: str
+    crew: str
+    notes: str
+    suits: str
+    number: str
+    mods: int
+    why: str
+
+
 class DraftOut(Schema):
     revision: int
     lines: list[LineOut]
+    collections: list[CollectionOut]
     chosen: int
+    through: int
+    """Lines of collections."""
     brought_in: int
     unsettled: int
     off: int

@@ -9,6 +9,7 @@ from convoy_core.settings.changes import SettingsWhat
 
 from ...shapes import Schema
 from .. import recognising
+from .packs import ChangeOut
 
 
 class PasteIn(Schema):
@@ -83,8 +84,27 @@ class BehindOut(Schema):
     """What the newest build has otherwise in its settings, as far as both were read."""
 
 
+class CollectionLogOut(Schema):
+    number: str
+    notes: str
+
+
+class CollectionUpdateOut(Schema):
+    """A collection that has a newer release. `held`: updating everything leaves it where it is."""
+
+    id: str
+    name: str
+    before: str
+    after: str
+    held: bool
+    releases: list[CollectionLogOut]
+    changes: list[ChangeOut]
+
+
 class UpdatesOut(Schema):
     """What updating everything would do, and what would stay behind."""
+
+    collections: list[CollectionUpdateOut]
 
     revision: int
     moves: list[UpdateOut]

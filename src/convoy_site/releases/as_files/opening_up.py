@@ -92,6 +92,7 @@ def _make(opening: Opening, bag: OpenBag, folder: Path) -> tuple[Pack, str]:
                 game_version=version,
                 loader=loader,
                 loader_version=loader_version,
+                suits=(recipe.suits.games.text, recipe.suits.as_data()["loaders"]) if recipe.suits else None,
             ),
         )
         known = from_lock.here(pack, lock)
