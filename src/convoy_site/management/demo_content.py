@@ -69,6 +69,24 @@ STEPS = [
 ON_TILLERWAY = ("tillerway", "2.1.0", "bosun", "5.2.0")
 ON_GAUGE_HOLLOW = ("gauge-hollow", "3.1", "", "")
 SLOW_SHELVES, SLOW_LINES, SLOW_SCENARIO = ("Boats", "Looks", "Towns"), 40, "towpath-trial"
+SUITS_TILLERWAY = (">=2.0, <2.2", {"bosun": "*"})
+CLEAR_DECK = (
+    "quiet-deck", "big-dials", "clean-glass", "distance-posts", "plain-speech", "kettle-timer", "ear-trumpet",
+    "gloved-hands",
+)  # fmt: skip
+CLEAR_DECK_BEFORE = {"quiet-deck": "0.6.0", "big-dials": "1.2.0"}
+"""What its first release has; the next takes the newest."""
+
+CLEAR_DECK_ADVICE = {
+    "ear-trumpet": "For those who do not hear the bells.",
+    "gloved-hands": "For one hand, or a cold one.",
+}
+CLEAR_DECK_TWEAKS: list[dict[str, Any]] = [
+    {"path": "mods/quiet-deck/settings.toml", "key": ["strength"], "value": 3},
+    {"path": "mods/big-dials/settings.toml", "key": ["strength"], "value": 7},
+]
+CLEAR_DECK_STEPS = [{"id": "dials", "text": "Look at your dials before you cast off: they sit where you put them."}]
+STEADY_HANDS = ("long-tiller", "brass-fenders", "white-water-marks", "loading-plan", "mist-bells", "stoppages")
 HOLLOW_LINES = (
     "slate-wagons", "banking-engine", "wet-valley", "coal-smoke", "incline-working", "water-cranes", "brake-vans",
     "single-line-staff", "waiting-rooms", "halt-lamps", "market-specials", "worn-liveries",

@@ -88,6 +88,7 @@ def _behind(
     held = {line.mod: line for line in pack.draft.lines.all() if line.held_version}
     fixed = drafts.taken_under(pack.draft).lines
     base = drafts.base_of(pack.draft)
+    names = drafts.names_of(pack, picks)
     found = []
     for slug, pick in sorted(picks.items()):
         newer = [
@@ -105,7 +106,7 @@ def _behind(
             one = fixed[slug].collection
             why = f"{one.name} {one.number} fixes it"
         else:
-            why = why_not(newest, base, picks) or "it would move something else that is to stay"
+            why = why_not(newest, base, picks, names) or "it would move something else that is to stay"
         found.append(Behind(slug, mods[slug].name, pick.version.text, newest.version.text, why))
     return found
 

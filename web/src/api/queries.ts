@@ -179,6 +179,12 @@ export const useUpdates = (id: string) =>
     queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/updates", of(id))),
   });
 
+export const useOfferedCollections = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "collections"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/draft/collections", of(id))),
+  });
+
 export const useBases = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "bases"],

@@ -1687,6 +1687,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/draft/collections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offered
+         * @description Collections of one's crews for the pack's game that it does not have, by name.
+         */
+        get: operations["offered_collections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/draft/edits": {
         parameters: {
             query?: never;
@@ -3753,6 +3773,72 @@ export interface components {
             /** Withdrawn */
             withdrawn: boolean;
         };
+        /** CollectionLogOut */
+        CollectionLogOut: {
+            /** Notes */
+            notes: string;
+            /** Number */
+            number: string;
+        };
+        /**
+         * CollectionOut
+         * @description A collection under the draft. `newer`: the number of a release to move to; `withdrawn`, `misfit`: why its release
+         *     should not stay; `lines`: those that count; `shared`: those that others have in the same build.
+         */
+        CollectionOut: {
+            /** Crew */
+            crew: string;
+            /** Emblem */
+            emblem: string;
+            /** Held */
+            held: boolean;
+            /** Id */
+            id: string;
+            /** Is Seen */
+            is_seen: boolean;
+            /** Lines */
+            lines: number;
+            /** Misfit */
+            misfit: string;
+            /** Name */
+            name: string;
+            /** Newer */
+            newer: string;
+            /** Number */
+            number: string;
+            /** Otherwise */
+            otherwise: components["schemas"]["OtherwiseOut"][];
+            /** Sets Otherwise */
+            sets_otherwise: components["schemas"]["SetOtherwiseOut"][];
+            /** Settings */
+            settings: number;
+            /** Shared */
+            shared: number;
+            /** Steps */
+            steps: number;
+            /** Withdrawn */
+            withdrawn: string;
+        };
+        /**
+         * CollectionUpdateOut
+         * @description A collection that has a newer release. `held`: updating everything leaves it where it is.
+         */
+        CollectionUpdateOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Held */
+            held: boolean;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Releases */
+            releases: components["schemas"]["CollectionLogOut"][];
+        };
         /** ComingIn */
         ComingIn: {
             /** Comes */
@@ -4076,6 +4162,19 @@ export interface components {
             what: string;
         };
         /**
+         * Detach
+         * @description Makes what a collection lays down the pack's own, and follows it no more.
+         */
+        Detach: {
+            /** Collection */
+            collection: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "detach";
+        };
+        /**
          * Deviation
          * @enum {string}
          */
@@ -4117,6 +4216,8 @@ export interface components {
             brought_in: number;
             /** Chosen */
             chosen: number;
+            /** Collections */
+            collections: components["schemas"]["CollectionOut"][];
             demand: components["schemas"]["DemandOut"];
             /** Download */
             download: number;
@@ -4136,6 +4237,8 @@ export interface components {
             revision: number;
             /** Steps */
             steps: components["schemas"]["HandStepOut"][];
+            /** Through */
+            through: number;
             /** Tweak Sets */
             tweak_sets: components["schemas"]["TweakSetOut"][];
             /** Tweaks */
@@ -4144,6 +4247,16 @@ export interface components {
             undo: number | null;
             /** Unsettled */
             unsettled: number;
+        };
+        /** DropCollection */
+        DropCollection: {
+            /** Collection */
+            collection: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "drop collection";
         };
         /**
          * DropSet
@@ -4263,7 +4376,7 @@ export interface components {
              */
             ask: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -4659,7 +4772,7 @@ export interface components {
          * Group
          * @enum {string}
          */
-        Group: "chosen" | "brought in";
+        Group: "chosen" | "collection" | "brought in";
         /**
          * HandStepOut
          * @description Something that only a person can do; `check` is none, exists or changed, looking at `path`.
@@ -5332,7 +5445,7 @@ export interface components {
         /**
          * LineOut
          * @description One line of the manifest. An unsettled one tells `why`; `newer`: a newer build that fits. `kept_for`: lines that
-         *     are off, whose needs keep this one in.
+         *     are off, whose needs keep this one in. `collection`: the id of the one that it is a line of.
          */
         LineOut: {
             /** Advice */
@@ -5341,6 +5454,8 @@ export interface components {
             category: string;
             /** Channel */
             channel: components["schemas"]["Channel"] | "";
+            /** Collection */
+            collection: string;
             /** Errand */
             errand: boolean;
             group: components["schemas"]["Group"];
@@ -5777,6 +5892,24 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * MoveCollection
+         * @description Moves it before another one, or over all others. Of two, the later goes before.
+         */
+        MoveCollection: {
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /** Collection */
+            collection: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move collection";
+        };
         /** MoveIn */
         MoveIn: {
             /**
@@ -5969,6 +6102,33 @@ export interface components {
             text: string;
             /** When */
             when: string | null;
+        };
+        /**
+         * OfferedOut
+         * @description A collection that could be taken up; `number`: its newest release that suits the base, else `why` it cannot.
+         */
+        OfferedOut: {
+            /** Crew */
+            crew: string;
+            /** Emblem */
+            emblem: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Mods */
+            mods: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** Number */
+            number: string;
+            /** Suits */
+            suits: string;
+            /** Why */
+            why: string;
         };
         /**
          * OfferedSetOut
@@ -6181,6 +6341,23 @@ export interface components {
             wanted: string;
             /** Why */
             why: string;
+        };
+        /**
+         * OtherwiseOut
+         * @description A line of a collection in whose stead the pack has another: `instead`, the build that counts (empty: it is left
+         *     out), `by` the collection that it is of (empty: the pack's own).
+         */
+        OtherwiseOut: {
+            /** By */
+            by: string;
+            /** Instead */
+            instead: string;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: string;
         };
         /**
          * OutcomeOut
@@ -6432,8 +6609,12 @@ export interface components {
             name?: string | null;
             /** Notes */
             notes?: string | null;
+            suits?: components["schemas"]["SuitsIn"] | null;
         };
-        /** PackIn */
+        /**
+         * PackIn
+         * @description With `suits` it is a collection, and its base the one that it is tried on.
+         */
         PackIn: {
             /**
              * Crew
@@ -6471,6 +6652,7 @@ export interface components {
              * @default
              */
             notes: string;
+            suits?: components["schemas"]["SuitsIn"] | null;
         };
         /**
          * PackOut
@@ -6511,12 +6693,13 @@ export interface components {
             /** Revision */
             revision: number;
             role: components["schemas"]["Role"];
+            suits: components["schemas"]["SuitsOut"] | null;
         };
         /**
          * PackRow
          * @description `newest_release`: what members follow who did not choose otherwise; empty while none is open. `retired`: why
          *     nobody works on it any more; empty while they do. `role`: what its reader may do with it, which is a member's part
-         *     while it is retired.
+         *     while it is retired. `suits`: of a collection; none of a pack.
          */
         PackRow: {
             base: components["schemas"]["BaseOut"];
@@ -6542,6 +6725,7 @@ export interface components {
             /** Retired */
             retired: string;
             role: components["schemas"]["Role"];
+            suits: components["schemas"]["SuitsOut"] | null;
         };
         /**
          * PackUse
@@ -7673,6 +7857,17 @@ export interface components {
             /** Patterns */
             patterns: string[];
         };
+        /** SetOtherwiseOut */
+        SetOtherwiseOut: {
+            /** Key */
+            key: string[];
+            /** Ours */
+            ours: string;
+            /** Path */
+            path: string;
+            /** Theirs */
+            theirs: string;
+        };
         /**
          * SetParts
          * @description Which of a build's files are laid down: its named parts, these folders and patterns alone, all but those. Nothing
@@ -7755,6 +7950,8 @@ export interface components {
             because: string;
             /** By */
             by: string;
+            /** Collection */
+            collection: string;
             /** Holds */
             holds: boolean;
             how: components["schemas"]["How"];
@@ -8260,6 +8457,35 @@ export interface components {
             /** Wanted */
             wanted: string;
         };
+        /**
+         * SuitsIn
+         * @description Of a collection: ranges of game versions, and of the versions of each loader; no loader named means any.
+         */
+        SuitsIn: {
+            /**
+             * Games
+             * @default *
+             */
+            games: string;
+            /**
+             * Loaders
+             * @default {}
+             */
+            loaders: {
+                [key: string]: string;
+            };
+        };
+        /** SuitsOut */
+        SuitsOut: {
+            /** Games */
+            games: string;
+            /** Loaders */
+            loaders: {
+                [key: string]: string;
+            };
+            /** Words */
+            words: string;
+        };
         /** SwitchLine */
         SwitchLine: {
             /**
@@ -8346,6 +8572,33 @@ export interface components {
             strangers: components["schemas"]["StrangerOut"][];
             /** Strangers In All */
             strangers_in_all: number;
+        };
+        /**
+         * TakeUp
+         * @description Lays a collection under the pack, or moves it to another release: the newest that suits the base, or the one that
+         *     is named. `hold`: it stays there, whatever comes.
+         */
+        TakeUp: {
+            /**
+             * Collection
+             * Format: uuid
+             */
+            collection: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take up";
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Release
+             * @default
+             */
+            release: string;
         };
         /** TakenOut */
         TakenOut: {
@@ -8605,6 +8858,8 @@ export interface components {
         UpdatesOut: {
             /** Behind */
             behind: components["schemas"]["BehindOut"][];
+            /** Collections */
+            collections: components["schemas"]["CollectionUpdateOut"][];
             /** Moves */
             moves: components["schemas"]["UpdateOut"][];
             /** Revision */
@@ -8689,7 +8944,7 @@ export interface components {
          */
         WayOut: {
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeBack"])[];
             /** Is Choice */
             is_choice: boolean;
             /** Text */
@@ -8701,7 +8956,7 @@ export interface components {
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
         };
@@ -12426,6 +12681,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BaseOutlookOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    offered_collections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferedOut"][];
                 };
             };
             /** @description Refused: what, why, and what now. */

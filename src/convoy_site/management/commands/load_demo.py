@@ -60,11 +60,17 @@ from ...packs.shapes.edits import (
     SetAside,
     SetSettings,
     SetSteps,
+    TakeUp,
 )
 from ...packs.tasks import read_files_of
 from ...rollcall.departures import answer, set_departure
 from ..demo_content import (
     BEFORE_THE_DEMO,
+    CLEAR_DECK,
+    CLEAR_DECK_ADVICE,
+    CLEAR_DECK_BEFORE,
+    CLEAR_DECK_STEPS,
+    CLEAR_DECK_TWEAKS,
     FIRST_LINES,
     HOLLOW_LINES,
     HOLLOW_STEPS,
@@ -86,7 +92,9 @@ from ..demo_content import (
     SPRING,
     SPRING_BEFORE,
     SPRING_TWEAKS,
+    STEADY_HANDS,
     STEPS,
+    SUITS_TILLERWAY,
     TAGS,
     TWEAKS,
     UNHEARD,
@@ -170,7 +178,8 @@ class Command(BaseCommand):
         Installation.objects.filter(pk=perrins.pk).update(heard_at=timezone.now() - UNHEARD)
         self._departure(maren, people, pack)
         self._edit(maren, pack, RemoveMod(do="remove", mod="fog-over-fen"), AddMod(do="add", mod="second-keel"))
-        self._slow_water(people, crew.id)
+        deck = self._collections(people, crew.id)
+        self._slow_water(people, crew.id, deck)
         self._hollow_line(people, crew.id)
         self._spring(people, crew.id)
         invite(maren, crew.id, Role.MEMBER, 3, 14, "Odwin's cousins", "")
@@ -186,10 +195,19 @@ class Command(BaseCommand):
             EmailAddress.objects.create(user=people[name], email=address, verified=True, primary=True)
         wish(people["tolliver"], pack.id, Mailed.AT_ONCE)
 
-    def _start(self, user: User, crew: UUID, about: tuple[str, str, str, str], base: tuple[str, str, str, str]) -> Pack:
-        """`about`: name, emblem, group, notes; `base`: game, its version, loader and its version."""
+    def _start(
+        self,
+        user: User,
+        crew: UUID,
+        about: tuple[str, str, str, str],
+        base: tuple[str, str, str, str],
+        suits: tuple[str, dict[str, str]] | None = None,
+    ) -> Pack:
+        """`about`: name, emblem, group, notes; `base`: game, its version, loader and its version; `suits`: of a
+        collection.
+        """
         game, version, loader, loader_version = base
-        return start_pack(user, NewPack(crew, game, *about, version, loader, loader_version))
+        return start_pack(user, NewPack(crew, game, *about, version, loader, loader_version, suits))
 
     def _grow(self, maren: User, tolliver: User, pack: Pack) -> None:
         """Five releases in all, up to some hundred and twenty lines, from builds of the summer before."""
@@ -301,13 +319,39 @@ class Command(BaseCommand):
             archive = httpx.get(f"{source.address}/{build.urls[0]}").raise_for_status().content
             (downloads / build.archive.name).write_bytes(archive)
 
-    def _slow_water(self, people: dict[str, User], crew: UUID) -> None:
+    def _collections(self, people: dict[str, User], crew: UUID) -> tuple[Pack, Pack]:
+        """Small sets to be laid under packs: one for the screen, one for the helm."""
+        maren, tolliver = people["maren"], people["tolliver"]
+        about = ("Clear Deck", "heron", "", "What matters at the helm, and nothing else. Touches nobody but you.")
+        deck = self._start(tolliver, crew, about, ON_TILLERWAY, SUITS_TILLERWAY)
+        self._edit(
+            tolliver,
+            deck,
+            AddMods(do="add many", mods=list(CLEAR_DECK)),
+            *(HoldLine(do="hold", mod=mod, version=version) for mod, version in CLEAR_DECK_BEFORE.items()),
+            *(
+                DescribeLine(do="describe", mod=mod, optional=True, advice=why)
+                for mod, why in CLEAR_DECK_ADVICE.items()
+            ),
+            SetSettings(do="set", settings=[KeyIn(**one) for one in CLEAR_DECK_TWEAKS]),
+            SetSteps(do="steps", steps=CLEAR_DECK_STEPS),
+        )
+        self._publish(tolliver, deck, "1.0.0", "Eight mods for the screen, two of them for whoever needs them.")
+        about = ("Steady Hands", "anchor", "", "Boats that hold their course, and water that says what it does.")
+        hands = self._start(maren, crew, about, ON_TILLERWAY, SUITS_TILLERWAY)
+        old = HoldLine(do="hold", mod="long-tiller", version="1.0.0", because="1.1.0 drifts on old boats")
+        self._edit(maren, hands, AddMods(do="add many", mods=list(STEADY_HANDS)), old)
+        self._publish(maren, hands, "1.0.0", "Six mods that make the helm dull, in the best sense.")
+        return deck, hands
+
+    def _slow_water(self, people: dict[str, User], crew: UUID, collections: tuple[Pack, Pack]) -> None:
         tolliver = people["tolliver"]
         about = ("Slow Water", "reed", "Whoever is in", "Nothing is urgent here. Tie up where you like.")
         pack = self._start(tolliver, crew, about, ON_TILLERWAY)
         calm = Mod.objects.filter(game="tillerway", category__in=SLOW_SHELVES).order_by("category", "slug")
         lines = AddMods(do="add many", mods=self._fitting(pack, calm)[:SLOW_LINES])
-        self._edit(tolliver, pack, lines, AddMod(do="add", mod=SLOW_SCENARIO))
+        deck, hands = collections
+        self._edit(tolliver, pack, lines, AddMod(do="add", mod=SLOW_SCENARIO), TakeUp(do="take up", collection=deck.pk))
         self._publish(tolliver, pack, "1.0.0", "Forty mods for an evening without a load, and a trial to run.")
         code = make_join_code(tolliver, pack.id, None).code
         words = "Forty mods for a canal without a timetable.\n\nNobody loads, nobody hurries. Come as you are."
@@ -316,6 +360,9 @@ class Command(BaseCommand):
         join(people["sunniva"], code, "Slow Water", "player", "sunnivas-desk")
         self._sync(pack)
         self._into_world(tolliver, tollivers)
+        self._edit(tolliver, pack, TakeUp(do="take up", collection=hands.pk))
+        self._edit(tolliver, deck, *(HoldLine(do="hold", mod=mod) for mod in CLEAR_DECK_BEFORE))
+        self._publish(tolliver, deck, "1.1.0", "The compass can be hidden, and the dials can be read at night.")
 
     def _into_world(self, member: User, one: Installation) -> None:
         """Two worlds, in one of which the scenario is played."""

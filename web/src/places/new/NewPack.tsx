@@ -14,6 +14,7 @@ import { Emblem, emblemNames } from "../../parts/marks";
 import { Empty, Loaded, RefusalRemark } from "../../parts/notices";
 import { Pick } from "../../parts/Pick";
 import { BaseFields } from "../BaseFields";
+import { SuitsFields } from "../SuitsFields";
 import { Beginning } from "./Beginning";
 import { type Along, NEW_CREW, useStarting, type With } from "./useStarting";
 
@@ -30,9 +31,6 @@ export default function NewPack() {
   const me = useMe();
   return (
     <Box sx={{ maxWidth: 760, mx: "auto", p: { xs: 1.5, sm: 3 } }}>
-      <Typography variant="h1" sx={{ mb: 2 }}>
-        Start a pack
-      </Typography>
       <Loaded query={me}>
         {(who) => (
           <Loaded query={games}>
@@ -54,8 +52,9 @@ export default function NewPack() {
 
 function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewOut"][] }) {
   const [search] = useSearchParams();
-  const starting = useStarting(games, crews, (search.get("with") as With | null) ?? "nothing");
-  const { about, along, base, begun, crew, curated, from, game, say, start } = starting;
+  const starting = useStarting(games, crews, (search.get("with") as With | null) ?? "nothing", search.get("as") ?? "");
+  const { about, along, base, begun, crew, curated, from, game, say, start, suits } = starting;
+  const what = suits ? "collection" : "pack";
   const navigate = useNavigate();
   return (
     <Box
@@ -66,6 +65,24 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
         start.mutate(undefined, { onSuccess: (pack) => navigate(`/packs/${pack.id}/assemble`) });
       }}
     >
+      <Typography variant="h1">Start a {what}</Typography>
+      <Box>
+        <ToggleButtonGroup
+          exclusive
+          size="small"
+          value={what}
+          aria-label="What it is to be"
+          onChange={(_, next) => next && starting.makeIt(next)}
+        >
+          <ToggleButton value="pack">A pack</ToggleButton>
+          <ToggleButton value="collection">A collection</ToggleButton>
+        </ToggleButtonGroup>
+        <Typography variant="body2" sx={{ color: "text.secondary", mt: 0.5 }}>
+          {suits
+            ? "A small set without a base of its own, to be laid under packs: for stability, for the interface, for one evening."
+            : "What a group installs: a base, and everything that is laid on it."}
+        </Typography>
+      </Box>
       <TextField
         label="Name"
         required
@@ -205,7 +222,18 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
         component="fieldset"
         sx={{ border: 1, borderColor: "divider", borderRadius: 1, p: 2, display: "grid", gap: 2, m: 0 }}
       >
-        <legend>Base: it can be changed at any time</legend>
+        <legend>
+          {suits ? "What it suits, and the base that it is tried on" : "Base: it can be changed at any time"}
+        </legend>
+        {suits && (
+          <SuitsFields
+            key={`suits ${game.id}`}
+            game={game}
+            value={suits}
+            onChange={starting.setSuits}
+            wrong={start.error?.field("range")}
+          />
+        )}
         <BaseFields key={game.id} game={game} value={base} onChange={starting.setBase} />
       </Box>
       <TextField
@@ -224,7 +252,7 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
       )}
       <Box>
         <Button type="submit" variant="contained" disabled={start.isPending}>
-          Start the pack
+          Start the {what}
         </Button>
       </Box>
     </Box>

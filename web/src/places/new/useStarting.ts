@@ -4,20 +4,24 @@ import { api, type Shape, told } from "../../api/client";
 import { sendFile } from "../../api/files";
 import { sendEdits, useChange, usePacks } from "../../api/queries";
 import { type BaseChoice, firstBase } from "../BaseFields";
+import type { Suits } from "../SuitsFields";
 
 export const NEW_CREW = "new";
 
 /** What a pack begins with. */
 export type With = "nothing" | "list" | "folder" | "pack";
 
+const ANY: Suits = { games: "*", loaders: {} };
+
 export type Along = Record<"holds" | "notes" | "tweaks" | "steps", boolean>;
 
-export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][], how: With) {
+export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][], how: With, as = "") {
   const curated = crews.filter((one) => one.role !== "member");
   const [game, setGame] = useState(games[0]);
   const [base, setBase] = useState<BaseChoice>(firstBase(game));
   const [crew, setCrew] = useState(curated[0]?.id ?? NEW_CREW);
   const [crewName, setCrewName] = useState("");
+  const [suits, setSuits] = useState<Suits | null>(as === "collection" ? ANY : null);
   const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
   const [begin, setBegin] = useState<With>(how);
   const [found, setFound] = useState<Shape["BeginningOut"] | null>(null);
@@ -31,7 +35,7 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
       setCrew(id);
       // A second try, after taking over lines failed, goes on with the pack that the first one started.
       const made =
-        begun ?? (await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base } })));
+        begun ?? (await told(api.POST("/api/packs", { body: { crew: id, game: game.id, ...about, ...base, suits } })));
       setBegun(made);
       // What there is on the base that was chosen: those without a build there stay out, as the table says.
       const on = found?.bases.find((one) => one.game_version === base.game_version && one.loader === base.loader);
@@ -65,6 +69,10 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
     },
     base,
     setBase,
+    suits,
+    setSuits,
+    /** Between a pack, with a base of its own, and a collection. */
+    makeIt: (what: "pack" | "collection") => setSuits(what === "collection" ? (suits ?? ANY) : null),
     crew,
     setCrew,
     crewName,

@@ -30,7 +30,7 @@ export default function HandOut() {
             {one.owner && <Fate pack={one} />}
           </Box>
           <Box sx={{ display: "grid", gap: 3, minWidth: 0 }}>
-            <PublicPage pack={one} />
+            {!one.suits && <PublicPage pack={one} />}
             {one.role !== "member" && <Hooks packId={one.id} />}
           </Box>
         </Box>

@@ -6,12 +6,15 @@ import type { Theme } from "@mui/material/styles";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
+import type { Shape } from "../../api/client";
 import { useDraft, useFindings, usePack } from "../../api/queries";
 import { useKeys } from "../../parts/keys";
 import { Loaded } from "../../parts/notices";
 import { bytes, gigabytes, many } from "../../parts/words";
 import { BaseDialog } from "./BaseDialog";
 import { BringIn, DropPlace, type Given } from "./BringIn";
+import { CollectionsDialog } from "./collections/Collections";
+import { SuitsDialog } from "./collections/SuitsDialog";
 import { DemandDialog } from "./DemandDialog";
 import { DroppedFiles } from "./DroppedFiles";
 import { FolderDialog } from "./FolderDialog";
@@ -33,7 +36,7 @@ export default function Assemble() {
   const draft = useDraft(packId);
   const editing = useEditing(packId);
   const [folded, setFolded] = useState(false);
-  const [open, setOpen] = useState<"base" | "updates" | "history" | "demand" | null>(
+  const [open, setOpen] = useState<"base" | "updates" | "history" | "demand" | "collections" | "suits" | null>(
     search.has("updates") ? "updates" : null,
   );
   const [pasting, setPasting] = useState(false);
@@ -49,6 +52,7 @@ export default function Assemble() {
     { key: "m", does: "to the manifest", run: () => document.getElementById("manifest")?.focus() },
     { key: "f", does: "fold or unfold the finder", run: () => setFolded(!folded) },
     { key: "b", does: "change the base", run: () => may && setOpen("base") },
+    { key: "c", does: "collections under the pack", run: () => !pack?.suits && setOpen("collections") },
     { key: "u", does: "see newer builds that fit", run: () => may && setOpen("updates") },
     { key: "p", does: "paste a list of links or names", run: () => may && setPasting(true) },
     { key: "e", does: "edits of this draft", run: () => setOpen("history") },
@@ -101,12 +105,14 @@ export default function Assemble() {
             {(data) => (
               <Manifest
                 lines={data.lines}
+                collections={data.collections}
                 inHand={inHand}
                 take={take}
                 editing={editing}
                 may={may}
                 asked={asked}
                 ask={setAsked}
+                openCollections={() => setOpen("collections")}
               />
             )}
           </Loaded>
@@ -117,6 +123,7 @@ export default function Assemble() {
               packId={packId}
               slug={inHand}
               lines={draft.data?.lines ?? []}
+              collections={draft.data?.collections ?? []}
               editing={editing}
               may={may}
               take={take}
@@ -128,6 +135,16 @@ export default function Assemble() {
       <Strip packId={packId} ask={setAsked} open={() => setOpen("updates")} demand={() => setOpen("demand")} />
       {open === "demand" && draft.data && <DemandDialog draft={draft.data} close={() => setOpen(null)} />}
       {open === "base" && <BaseDialog pack={pack} revision={draft.data?.revision ?? 0} close={() => setOpen(null)} />}
+      {open === "collections" && draft.data && (
+        <CollectionsDialog
+          packId={packId}
+          collections={draft.data.collections}
+          editing={editing}
+          may={may}
+          close={() => setOpen(null)}
+        />
+      )}
+      {open === "suits" && <SuitsDialog pack={pack} close={() => setOpen(null)} />}
       {open === "updates" && <UpdatesDialog packId={packId} editing={editing} close={() => setOpen(null)} />}
       {open === "history" && <HistoryDialog packId={packId} editing={editing} may={may} close={() => setOpen(null)} />}
       {given?.what === "files" && (
@@ -202,27 +219,35 @@ function Heading(props: {
   pack: NonNullable<ReturnType<typeof usePack>["data"]>;
   may: boolean;
   editing: Editing;
-  open: (what: "base" | "updates" | "history") => void;
+  open: (what: "base" | "updates" | "history" | "collections" | "suits") => void;
   paste: () => void;
   give: (given: Given) => void;
 }) {
-  const { base } = props.pack;
+  const { base, suits } = props.pack;
   const { undo, redo } = props.editing;
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.5, height: 44, flex: "none" }}>
       <Box sx={{ minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
         <Box component="span" sx={{ color: "text.secondary" }}>
-          Base{" "}
+          {suits ? "Tried on" : "Base"}{" "}
         </Box>
         <strong>
           {base.game_name} {base.game_label}
         </strong>
         {base.loader && `, ${base.loader_name} ${base.loader_version}`}
+        {suits && (
+          <Box component="span" sx={{ color: "text.secondary" }} title={suits.words}>
+            ; suits {suits.words}
+          </Box>
+        )}
       </Box>
       {props.may && (
         <>
           <Button size="small" onClick={() => props.open("base")} sx={{ flex: "none" }}>
             Change base
+          </Button>
+          <Button size="small" onClick={() => props.open(suits ? "suits" : "collections")} sx={{ flex: "none" }}>
+            {suits ? "What it suits" : "Collections"}
           </Button>
           <Box sx={{ flex: 1 }} />
           <BringIn paste={props.paste} give={props.give} />
@@ -256,6 +281,13 @@ function Heading(props: {
   );
 }
 
+function counts(draft: Shape["DraftOut"]): string {
+  const through = draft.through ? ` + ${draft.through} of collections` : "";
+  return `${draft.chosen} chosen${through} + ${draft.brought_in} brought in = ${
+    draft.chosen + draft.through + draft.brought_in
+  }`;
+}
+
 /** The sums; each opens what it counts. */
 function Strip({
   packId,
@@ -273,7 +305,7 @@ function Strip({
   const newer = draft?.lines.filter((one) => one.newer && !one.held).length ?? 0;
   const parts: [string, (() => void) | string][] = draft
     ? [
-        [`${draft.chosen} chosen + ${draft.brought_in} brought in = ${draft.chosen + draft.brought_in}`, () => ask("")],
+        [counts(draft), () => ask("")],
         [`download ${bytes(draft.download)}, ${bytes(draft.demand.disk)} on disk`, demand],
         [`memory ${gigabytes(draft.demand.minimum)} to ${gigabytes(draft.demand.recommended)}`, demand],
         [draft.errands ? `${many(draft.errands, "errand")} for each member` : "no errands", () => ask("errand")],

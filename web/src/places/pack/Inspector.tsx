@@ -28,6 +28,7 @@ interface Props {
   packId: string;
   slug: string;
   lines: Shape["LineOut"][];
+  collections: Shape["CollectionOut"][];
   editing: Editing;
   may: boolean;
   take: (mod: string) => void;
@@ -51,7 +52,7 @@ interface OfMod extends Props {
   line: Shape["LineOut"] | undefined;
 }
 
-function Shown({ packId, page, line, lines, editing, may, take, showNeeds }: OfMod) {
+function Shown({ packId, page, line, lines, collections, editing, may, take, showNeeds }: OfMod) {
   return (
     <>
       <Box sx={{ display: "flex", justifyContent: "space-between", gap: 1 }}>
@@ -84,6 +85,12 @@ function Shown({ packId, page, line, lines, editing, may, take, showNeeds }: OfM
           Find what needs it
         </Button>
       </Box>
+      {line?.group === "collection" && (
+        <Remark tone="info" live={false}>
+          A line of {collections.find((one) => one.id === line.collection)?.name ?? "a collection"}: its build moves
+          when the collection does.
+        </Remark>
+      )}
       {line?.state === "kept" && (
         <Remark tone="warning" live={false}>
           It is off, and stays because others need it. Remove or switch off what needs it, and it leaves.
@@ -161,6 +168,16 @@ function Actions({
           onClick={() => editing.edit({ do: "hold", mod: slug, version: "", because: "" })}
         >
           Let go of {line.version || "the hold"}
+        </Button>
+      )}
+      {line?.group === "collection" && (
+        <Button
+          size="small"
+          variant="outlined"
+          disabled={busy}
+          onClick={() => editing.edit({ do: "switch", mod: slug, on: false })}
+        >
+          Leave it out here
         </Button>
       )}
       {line?.group === "chosen" && (

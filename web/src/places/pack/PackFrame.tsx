@@ -15,7 +15,7 @@ export default function PackFrame() {
       {(one) => (
         <Box sx={{ display: "flex", flexDirection: "column", height: { md: "calc(100vh - 48px)" } }}>
           <TheLine packId={packId} />
-          <Stages packId={packId} />
+          <Stages packId={packId} isCollection={one.suits !== null} />
           {one.retired && (
             <Remark tone="warning" live={false}>
               <strong>This pack is retired.</strong> {one.retired}{" "}
@@ -31,7 +31,7 @@ export default function PackFrame() {
   );
 }
 
-function Stages({ packId }: { packId: string }) {
+function Stages({ packId, isCollection }: { packId: string; isCollection: boolean }) {
   const draft = useDraft(packId).data;
   const findings = useFindings(packId).data?.findings;
   const pending = usePending(packId, "stable").data;
@@ -54,7 +54,7 @@ function Stages({ packId }: { packId: string }) {
       open: called?.rows.filter((row) => row.standing.state !== "in step").length ?? 0,
       what: "not in step",
     },
-  ];
+  ].filter((stage) => !(isCollection && stage.to === "crew"));
   useKeys(
     "This pack",
     stages.map((stage, index) => ({

@@ -10,6 +10,7 @@ import DialogTitle from "@mui/material/DialogTitle";
 import { useState } from "react";
 import type { Shape } from "../../api/client";
 import { useUpdates } from "../../api/queries";
+import { ChangeList } from "../../parts/ChangeList";
 import { Loaded } from "../../parts/notices";
 import { bytes, many } from "../../parts/words";
 import { mono } from "../../theme";
@@ -21,9 +22,11 @@ export function UpdatesDialog({ packId, editing, close }: { packId: string; edit
   const query = useUpdates(packId);
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const moves = query.data?.moves ?? [];
+  const collections = (query.data?.collections ?? []).filter((one) => !one.held);
   const newer = moves.filter((one) => one.before && one.after);
   const taken = newer.filter((one) => !left.has(one.mod));
-  const all = taken.length === newer.length;
+  const moving = collections.filter((one) => !left.has(one.id));
+  const all = taken.length === newer.length && moving.length === collections.length;
   const size = taken.reduce((sum, one) => sum + one.size, 0);
   return (
     <Dialog open onClose={close} maxWidth="md" fullWidth aria-labelledby="updates-title">
@@ -32,6 +35,14 @@ export function UpdatesDialog({ packId, editing, close }: { packId: string; edit
         <Loaded query={query} rows={8}>
           {(data) => (
             <>
+              {data.collections.map((one) => (
+                <NewerCollection
+                  key={one.id}
+                  one={one}
+                  on={!one.held && !left.has(one.id)}
+                  toggle={() => setLeft(toggled(left, one.id))}
+                />
+              ))}
               {newer.length === 0 && <p>Every line has the newest build that fits.</p>}
               {newer.map((one) => (
                 <Newer key={one.mod} one={one} on={!left.has(one.mod)} toggle={() => setLeft(toggled(left, one.mod))} />
@@ -60,20 +71,23 @@ export function UpdatesDialog({ packId, editing, close }: { packId: string; edit
       <DialogActions>
         <Box sx={{ flex: 1, pl: 2, fontSize: "0.9rem" }}>
           {taken.length > 0 && `${taken.length} of ${many(newer.length, "update")}, ${bytes(size)} for each member`}
+          {taken.length > 0 && moving.length > 0 && "; "}
+          {moving.length > 0 && many(moving.length, "collection")}
         </Box>
         <Button onClick={close}>Leave it as it is</Button>
         <Button
           variant="contained"
-          disabled={!taken.length || editing.pending}
+          disabled={!(taken.length + moving.length) || editing.pending}
           onClick={() => {
-            editing.edit({
-              do: "update",
-              mods: all ? moves.flatMap((one) => (one.before ? [one.mod] : [])) : taken.map((one) => one.mod),
-            });
+            const mods = all ? moves.flatMap((one) => (one.before ? [one.mod] : [])) : taken.map((one) => one.mod);
+            editing.edit(
+              ...moving.map((one) => ({ do: "take up" as const, collection: one.id, release: one.after })),
+              ...(mods.length ? [{ do: "update" as const, mods }] : []),
+            );
             close();
           }}
         >
-          Take {all ? "them all" : `these ${taken.length}`}
+          Take {all ? "them all" : `these ${taken.length + moving.length}`}
         </Button>
       </DialogActions>
     </Dialog>
@@ -114,6 +128,45 @@ function Newer({ one, on, toggle }: { one: Move; on: boolean; toggle: () => void
             {log.text}
           </Box>
         ))}
+      </Box>
+    </Box>
+  );
+}
+
+/** A collection that has a newer release: what its curators say of it, and what it changes. */
+function NewerCollection({ one, on, toggle }: { one: Shape["CollectionUpdateOut"]; on: boolean; toggle: () => void }) {
+  return (
+    <Box sx={{ display: "flex", gap: 1, py: 0.75, borderBottom: 1, borderColor: "divider" }}>
+      <Checkbox
+        size="small"
+        checked={on}
+        disabled={one.held}
+        onChange={toggle}
+        sx={{ p: 0, alignSelf: "flex-start" }}
+        slotProps={{ input: { "aria-label": `Take ${one.name} ${one.after}` } }}
+      />
+      <Box sx={{ minWidth: 0, flex: 1 }}>
+        <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+          <strong>{one.name}</strong>
+          <Box component="span" sx={{ fontFamily: mono, fontSize: "0.82rem" }}>
+            {one.before} → {one.after}
+          </Box>
+          <Box sx={{ color: "text.secondary", fontSize: "0.82rem" }}>
+            collection{one.held && `, kept at ${one.before}`}
+          </Box>
+        </Box>
+        {one.releases.map((each) => (
+          <Box key={each.number} sx={{ fontSize: "0.86rem", color: "text.secondary" }}>
+            <Box component="span" sx={{ fontFamily: mono, fontSize: "0.78rem" }}>
+              {each.number}
+            </Box>{" "}
+            {each.notes}
+          </Box>
+        ))}
+        <Box component="details" sx={{ fontSize: "0.86rem", "& summary": { cursor: "pointer" } }}>
+          <summary>{many(one.changes.length, "change")} in it</summary>
+          <ChangeList changes={one.changes} />
+        </Box>
       </Box>
     </Box>
   );

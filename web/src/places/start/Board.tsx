@@ -57,15 +57,15 @@ export function PackOnBoard({ one }: { one: Shape["PackRow"] }) {
   return (
     <Row
       emblem={one.emblem}
-      to={`/packs/${one.id}/${curates ? "assemble" : "crew"}`}
+      to={`/packs/${one.id}/${curates || one.suits ? "assemble" : "crew"}`}
       name={one.name}
-      about={[one.group || one.crew, base].join(", ")}
+      about={one.suits ? `Collection, ${one.suits.words}` : [one.group || one.crew, base].join(", ")}
     >
       <Box sx={{ flex: 2, minWidth: 260, minHeight: 54 }}>
         {board.data && <SmallLine packId={one.id} board={board.data} />}
       </Box>
       <Box sx={{ flex: 1, minWidth: 170, minHeight: 44, fontSize: "0.875rem" }}>
-        {board.data && <Departure packId={one.id} next={board.data.departure} />}
+        {board.data && !one.suits && <Departure packId={one.id} next={board.data.departure} />}
       </Box>
       <Box sx={{ flex: 1, minWidth: 170, minHeight: 44, fontSize: "0.875rem" }}>
         {board.data && (curates ? <Open one={one} board={board.data} /> : many(one.chosen, "chosen mod"))}

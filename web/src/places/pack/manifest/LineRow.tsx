@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import Checkbox from "@mui/material/Checkbox";
 import { flexRender, type Header } from "@tanstack/react-table";
 import { type ColumnMeta, type Line, StateMark, stateWord } from "./columns";
+import type { Collection } from "./rows";
 
 export const ROW = 32;
 const MARKS = 56;
@@ -86,7 +87,17 @@ function Head({ header }: { header: Header<Line, unknown> }) {
   );
 }
 
-export function HeadingRow({ text, at, index, span }: { text: string; at: number; index: number; span: number }) {
+interface HeadingProps {
+  text: string;
+  at: number;
+  index: number;
+  span: number;
+  collection?: Collection;
+  /** Opens what there is to say of a collection. */
+  open: () => void;
+}
+
+export function HeadingRow({ text, at, index, span, collection, open }: HeadingProps) {
   return (
     <Box
       role="row"
@@ -94,11 +105,43 @@ export function HeadingRow({ text, at, index, span }: { text: string; at: number
       sx={{ ...placed(at), height: ROW, display: "flex", alignItems: "flex-end", px: 1.5, pb: 0.5 }}
     >
       <Box role="gridcell" aria-colspan={span} sx={{ fontWeight: 600, color: "text.secondary" }}>
-        {text}
+        {collection ? (
+          <>
+            <Box component="button" type="button" tabIndex={-1} onClick={open} sx={ofCollection}>
+              {text}
+            </Box>
+            {collection.newer && (
+              <Box component="span" sx={{ color: "warning.main", ml: 1, fontWeight: 400 }}>
+                ↑ {collection.newer}
+              </Box>
+            )}
+            {collection.otherwise.length > 0 && (
+              <Box component="span" sx={{ ml: 1, fontWeight: 400 }}>
+                {collection.otherwise.length} otherwise here
+              </Box>
+            )}
+            {(collection.withdrawn || collection.misfit) && (
+              <Box component="span" sx={{ color: "warning.main", ml: 1, fontWeight: 400 }}>
+                ◆ {collection.withdrawn ? "withdrawn" : "does not suit this base"}
+              </Box>
+            )}
+          </>
+        ) : (
+          text
+        )}
       </Box>
     </Box>
   );
 }
+
+const ofCollection = {
+  all: "unset",
+  cursor: "pointer",
+  minHeight: 24,
+  textDecoration: "underline",
+  textDecorationColor: "color-mix(in srgb, currentColor 40%, transparent)",
+  textUnderlineOffset: "3px",
+} as const;
 
 interface Props {
   line: Line;

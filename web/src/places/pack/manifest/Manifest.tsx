@@ -11,7 +11,12 @@ import { HeadingRow, HeadRow, LineRow, ROW, rowId } from "./LineRow";
 import { type Given, MANIFEST_KEYS, useManifest } from "./useManifest";
 import { ViewMenu } from "./ViewMenu";
 
-export function Manifest({ ask, ...given }: Given & { ask: (text: string) => void }) {
+interface Props extends Given {
+  ask: (text: string) => void;
+  openCollections: () => void;
+}
+
+export function Manifest({ ask, openCollections, ...given }: Props) {
   const { lines, inHand, take, editing, may, asked } = given;
   const scroller = useRef<HTMLDivElement>(null);
   const known = useManifest(given);
@@ -23,7 +28,7 @@ export function Manifest({ ask, ...given }: Given & { ask: (text: string) => voi
     overscan: 12,
   });
   useKeys("Manifest, while it has the focus", MANIFEST_KEYS);
-  if (lines.length === 0) {
+  if (lines.length === 0 && given.collections.length === 0) {
     return (
       <Empty title="The pack is empty">
         Find a mod on the left and add it, or paste a list. What a mod needs comes in with it, in versions that fit, and
@@ -88,7 +93,14 @@ export function Manifest({ ask, ...given }: Given & { ask: (text: string) => voi
             const row = rows[item.index];
             const place = { at: item.start, index: item.index + 2 };
             return "heading" in row ? (
-              <HeadingRow key={item.key} text={row.heading} span={headers.length + 1} {...place} />
+              <HeadingRow
+                key={item.key}
+                text={row.heading}
+                collection={row.collection}
+                open={openCollections}
+                span={headers.length + 1}
+                {...place}
+              />
             ) : (
               <LineRow
                 key={item.key}

@@ -40,7 +40,7 @@ export function ViewMenu({ view, change }: { view: View; change: (change: Partia
             label="Group lines by"
             value={view.groups}
             options={[
-              { value: "part", name: "chosen, brought in, off" },
+              { value: "part", name: "chosen, collections, brought in, off" },
               { value: "category", name: "category" },
             ]}
             onChange={(groups) => change({ groups: groups as View["groups"] })}

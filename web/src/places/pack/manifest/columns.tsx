@@ -112,6 +112,7 @@ export const says: FilterFn<Line> = (row, _column, asked: string) => {
       one.held ? "held" : "",
       one.verdict ? "tried" : "",
       one.on ? "" : "off",
+      one.group,
       one.optional ? "optional" : "",
       one.newer ? "newer" : "",
       one.errand ? "errand" : "",

@@ -1,7 +1,7 @@
 // The manifest's order: where lines come to stand, and which are marked between two of them.
 import { describe, expect, it } from "vitest";
 import type { Line } from "./columns";
-import { between, byOneStep, grouped, inOrder, toBefore, toPlace } from "./rows";
+import { between, byOneStep, type Collection, grouped, inOrder, toBefore, toPlace } from "./rows";
 
 const line = (mod: string, order: number, more: Partial<Line> = {}) =>
   ({
@@ -55,6 +55,24 @@ describe("moving lines", () => {
 it("marks a stretch in either direction, and the line alone where the other end is gone", () => {
   expect(between(["a", "b", "c", "d"], "d", "b")).toEqual(["b", "c", "d"]);
   expect(between(["a", "b"], "gone", "b")).toEqual(["b"]);
+});
+
+it("puts what collections bring between what was chosen and what came along, empty collections too", () => {
+  const told = (id: string, name: string) => ({ id, name, number: "1.0" }) as Collection;
+  const of = (id: string, mod: string) => line(mod, 0, { group: "collection", collection: id });
+  const lines = [BROUGHT, of("k", "dials"), of("k", "glass"), line("a", 1)];
+  const rows = grouped(lines, "part", [told("z", "Steady"), told("k", "Deck")]);
+  expect(rows.map((row) => ("heading" in row ? row.heading : row.line.mod))).toEqual([
+    "Chosen (1)",
+    "a",
+    "Steady 1.0 (0)",
+    "Deck 1.0 (2)",
+    "dials",
+    "glass",
+    "Brought in (1)",
+    "z",
+  ]);
+  expect(grouped([of("k", "dials")], "category", [told("k", "Deck")])[0]).toMatchObject({ heading: "No category (1)" });
 });
 
 it("shows every line that is off under Off, whether or not it is kept", () => {

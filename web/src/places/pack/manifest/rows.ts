@@ -1,9 +1,13 @@
 // The manifest's rows: lines under headings, stretches of lines, and where a line that is moved comes to stand.
+import type { Shape } from "../../../api/client";
 import type { Edit } from "../../../api/queries";
 import type { Line } from "./columns";
 import type { View } from "./useView";
 
-export type Row = { heading: string } | { line: Line };
+export type Collection = Shape["CollectionOut"];
+
+/** A heading of a collection names it: what it lays under the pack is looked at from there. */
+export type Row = { heading: string; collection?: Collection } | { line: Line };
 
 const FIXED = ["Without a build", "Chosen", "Ours", "Brought in"];
 
@@ -11,19 +15,31 @@ function groupOf(line: Line, by: View["groups"]): string {
   if (line.state === "unsettled") return "Without a build";
   if (!line.on) return "Off";
   if (by === "category") return line.category || "No category";
+  if (line.group === "collection") return line.collection;
   return line.group === "chosen" ? (line.pickup === "ours" ? "Ours" : "Chosen") : "Brought in";
 }
 
-export function grouped(lines: Line[], by: View["groups"]): Row[] {
-  const groups = new Map<string, Line[]>();
+export function grouped(lines: Line[], by: View["groups"], collections: Collection[] = []): Row[] {
+  const known = new Map(collections.map((one) => [one.id, one]));
+  const groups = new Map<string, Line[]>(by === "part" ? collections.map((one) => [one.id, []]) : []);
   for (const line of lines) {
     const group = groupOf(line, by);
     groups.set(group, [...(groups.get(group) ?? []), line]);
   }
-  const rank = (group: string) => (group === "Off" ? 99 : FIXED.includes(group) ? FIXED.indexOf(group) : 50);
+  const order = collections.map((one) => one.id);
+  const rank = (group: string) => {
+    if (group === "Off") return 99;
+    // What collections bring stands between what was chosen and what came along, in their order.
+    if (known.has(group)) return 2 + (order.indexOf(group) + 1) / (order.length + 1);
+    return FIXED.includes(group) ? FIXED.indexOf(group) : 50;
+  };
   return [...groups.entries()]
     .sort(([a], [b]) => rank(a) - rank(b) || a.localeCompare(b))
-    .flatMap(([group, rows]) => [{ heading: `${group} (${rows.length})` }, ...rows.map((line) => ({ line }))]);
+    .flatMap(([group, rows]): Row[] => {
+      const collection = known.get(group);
+      const name = collection ? `${collection.name} ${collection.number}` : group;
+      return [{ heading: `${name} (${rows.length})`, collection }, ...rows.map((line) => ({ line }))];
+    });
 }
 
 /** The stretch of lines from one to another, in the order in which they stand; the other alone where the one is gone. */

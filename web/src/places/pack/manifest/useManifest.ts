@@ -12,13 +12,14 @@ import type { Edit } from "../../../api/queries";
 import type { Key } from "../../../parts/keys";
 import type { Editing } from "../useEditing";
 import { BESIDE_INSPECTOR, columns, type Line, says } from "./columns";
-import { between, byOneStep, grouped, type Row, toBefore } from "./rows";
+import { between, byOneStep, type Collection, grouped, type Row, toBefore } from "./rows";
 import { useView, type View } from "./useView";
 
 const PAGE = 12;
 
 export interface Given {
   lines: Line[];
+  collections: Collection[];
   inHand: string;
   take: (mod: string) => void;
   editing: Editing;
@@ -56,7 +57,7 @@ export const MANIFEST_KEYS: Key[] = [
   { key: "Alt Up, Down", does: "move earlier or later in the order" },
 ];
 
-export function useManifest({ lines, inHand, take, editing, may, asked }: Given): Manifesting {
+export function useManifest({ lines, collections, inHand, take, editing, may, asked }: Given): Manifesting {
   const [view, changeView] = useView();
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
   const [lastMark, setLastMark] = useState("");
@@ -91,8 +92,9 @@ export function useManifest({ lines, inHand, take, editing, may, asked }: Given)
       grouped(
         sorted.map((row) => row.original),
         view.groups,
+        asked ? collections.filter((one) => sorted.some((row) => row.original.collection === one.id)) : collections,
       ),
-    [sorted, view.groups],
+    [sorted, view.groups, collections, asked],
   );
   const names = useMemo(() => new Map(lines.map((one) => [one.mod, one.name])), [lines]);
   const order = rows.flatMap((row) => ("line" in row ? [row.line.mod] : []));

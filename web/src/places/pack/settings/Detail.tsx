@@ -130,7 +130,7 @@ export function Detail({ packId, one, sets, may, editing, asText }: Props) {
             keep={(because) => change({ because })}
           />
           <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
-            Set by {one.to.by || "somebody"}
+            Set by {one.to.collection ? `the collection ${one.to.collection}` : one.to.by || "somebody"}
             {one.to.at && `, ${when(one.to.at)}`}.{!one.to.holds && ` ${notHeld(one, sets)}`}
             {others.length > 0 && ` Also in ${others.join(", ")}.`}
           </Box>
