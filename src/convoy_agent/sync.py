@@ -37,6 +37,7 @@ from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .folder.told import Told
+from .milestones import keep_milestones
 from .read_along import read_along
 from .rest import Calm
 from .site.connecting import connect
@@ -126,6 +127,7 @@ def sync(
             head = said.head
             progress.phase("checking", 0)
             named = _wanted(folder, said, wish, now)
+            _keep_milestones(folder, pairing, head, now)
             plain = wish.choices == SyncChoices() and not wish.to and wish.back is None
             if plain and not recovered and (calm := Calm(folder).still(named, head)):
                 site.report(named, {}, calm.fingerprint, calm.about, Told(folder.own).next_serial(None, now()))
@@ -237,6 +239,13 @@ def _wanted(folder: Folder, said: Heard, wish: Wish, now: Now) -> Named:
     return named
 
 
+def _keep_milestones(folder: Folder, pairing: Pairing, head: Head, now: Now) -> None:
+    """Before anything is changed: what is backed up is what was played."""
+    installed = folder.installed(pairing) if head.milestones and folder.record().release else None
+    if installed is not None and keep_milestones(folder, head.milestones, installed.terms, now):
+        Calm(folder).forget()
+
+
 def is_other(installed: Named, head: Head) -> bool:
     """Whether the installed release has the number of the one that is followed, and is another."""
     return installed.number == head.number and installed.sha256 not in ("", head.sha256) and bool(head.sha256)
@@ -326,6 +335,7 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now,
         said = heard(folder, pairing, site, now, must_answer=False)
         head = said.head
         visit = Visit(folder, pairing, site, store, head, now)
+        _keep_milestones(folder, pairing, head, now)
         _rehearse(visit)
         recipe, doubt = _recipe(visit, said.doubt)
         told = visit.report(recipe, thorough, if_news=if_news)

@@ -36,7 +36,8 @@ from .people.api import router as people
 from .public.api import router as public
 from .releases.api.files import router as files_of_packs
 from .releases.api.releases import router as releases
-from .rollcall.api import router as crew
+from .rollcall.api.crew import router as crew
+from .rollcall.api.playthroughs import router as played
 from .shapes import Refusal
 from .web import server_error
 from .wrong_fields import in_words
@@ -176,6 +177,7 @@ for router in (
     files_of_packs,
     installations,
     crew,
+    played,
     agent,
     news,
     public,

@@ -8,6 +8,8 @@ import pytest
 
 from convoy_agent import backing_up
 from convoy_agent.change import Wish
+from convoy_agent.errors import SiteAway
+from convoy_agent.milestones import MOST_MILESTONES
 from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.in_worlds import as_in_lock, in_worlds
 from convoy_core.lock.recipe import read_recipe
@@ -40,6 +42,45 @@ def choose(member: Member, **worlds: list[str]) -> None:
 
 def told(member: Member) -> dict[str, list[str]]:
     return {row["world"]: row["holds"] for row in member.harbour.reports[-1]["about"]["worlds"]}
+
+
+def milestone(number: int, world: str = "fen") -> dict[str, str]:
+    return {"id": f"m{number}", "name": f"The run: milestone {number}", "world": world}
+
+
+def backups(member: Member) -> list[str]:
+    return [one.why for one in backing_up.backups_of(member.folder)[0]]
+
+
+def test_a_milestone_backs_its_world_up_once_by_its_name_and_not_without_end(member: Member) -> None:
+    member.sync()
+    begin(member, "fen")
+    member.harbour.choice["milestones"] = [milestone(1), milestone(2, "nowhere")]
+    member.status()
+    assert backups(member) == ["The run: milestone 1"]
+    assert member.harbour.reports[-1]["about"]["backups"][0]["why"] == "The run: milestone 1"
+    (member.folder / "worlds/fen/canal.dat").write_text("played on")
+    # Once; and what is not here now is not backed up later under a name of before.
+    begin(member, "nowhere")
+    member.sync()
+    assert backups(member) == ["The run: milestone 1"]
+    # While the game runs it is not whole: it is told, and tried again.
+    member.harbour.choice["milestones"] = [milestone(3)]
+    unreadable = member.folder / "worlds/fen/torn"
+    unreadable.symlink_to(member.folder / "gone")
+    assert any("milestone 3 is not backed up yet" in one for one in member.status().remarks)
+    unreadable.unlink()
+    member.sync()
+    assert backups(member)[0] == "The run: milestone 3"
+    # A site that names a thousand fills no disk.
+    for start in range(10, 70, 20):
+        member.harbour.choice["milestones"] = [milestone(one) for one in range(start, start + 100)]
+        found = member.status()
+    assert len(backups(member)) == MOST_MILESTONES
+    assert any("20 milestones are kept already" in one for one in found.remarks)
+    member.harbour.choice["milestones"] = [{"id": 5}]
+    with pytest.raises(SiteAway):
+        member.sync()
 
 
 def test_it_comes_into_the_worlds_that_were_named_and_leaves_with_them(member: Member) -> None:

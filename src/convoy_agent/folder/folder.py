@@ -35,7 +35,7 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.profile import WORLD
 
 from ..errors import FolderRefused, NotPaired, SomebodyElse
-from ..site.site import Head, Pairing, pinned_of
+from ..site.site import Head, Pairing, milestones_of, pinned_of
 from ..storage import disk, sealed
 from ..storage.disk import is_link
 from ..storage.files import free_name, hashed, move, trouble_told, walk
@@ -232,6 +232,7 @@ class Folder:
             "worlds": {mod: list(worlds) for mod, worlds in head.worlds.items()},
             "sets": sorted(head.sets),
             "pinned": sorted([path, list(key)] for path, key in head.pinned),
+            "milestones": [asdict(one) for one in head.milestones],
         }
         if told != self._kept_head():
             sealed.write(self.own / "head.json", told)
@@ -241,7 +242,11 @@ class Folder:
         with suppress(TypeError, ValueError):
             if told := self._kept_head():
                 sets = {name: frozenset(told.get(name, ())) for name in ("left_out", "sets")}
-                return Head(**{**told, **sets, "pinned": pinned_of(told.get("pinned", ()))})
+                rows = {
+                    "pinned": pinned_of(told.get("pinned", ())),
+                    "milestones": milestones_of(told.get("milestones", ())),
+                }
+                return Head(**{**told, **sets, **rows})
         return None
 
     def _kept_head(self) -> dict[str, Any] | None:

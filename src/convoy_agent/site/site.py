@@ -73,6 +73,15 @@ class Order:
 
 
 @dataclass(frozen=True)
+class Milestone:
+    """A moment of a playthrough at which its world is backed up; `world`: the name of its folder."""
+
+    id: str
+    name: str
+    world: str
+
+
+@dataclass(frozen=True)
 class Head:
     """`number`: the release that this installation follows by its member's choice; `newest`: the pack's current one,
     empty while none is open. `left_out`: optional mods that the member does without; `line`: KB a second at most (0:
@@ -101,6 +110,7 @@ class Head:
     """Offered sets of settings that the member chose."""
     pinned: frozenset[tuple[str, Key]] = frozenset()
     """Settings that the member keeps as they are, whatever a release brings, by file and key."""
+    milestones: tuple[Milestone, ...] = ()
 
     @property
     def named(self) -> Named:
@@ -197,6 +207,7 @@ class Site:
                 told.get("tells_settings") is True,
                 frozenset(map(str, told.get("sets", ()))),
                 pinned_of(told.get("pinned", ())),
+                milestones_of(told.get("milestones", ())),
             )
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
@@ -306,6 +317,16 @@ class Site:
         """Which build an archive is, in words; empty when the site does not know it."""
         told = _ask(self._client, "GET", f"agent/known/{sha256}").json()
         return str(told.get("name", "")) if isinstance(told, dict) else ""
+
+
+MILESTONES = 20
+"""That an answer may name: those of the playthroughs that are open."""
+
+
+def milestones_of(told: Any) -> tuple[Milestone, ...]:
+    """From a site's answer, or from what was kept of it."""
+    rows = list(told)[:MILESTONES]
+    return tuple(Milestone(str(one["id"])[:80], str(one["name"])[:200], str(one["world"])[:200]) for one in rows)
 
 
 def pinned_of(told: Any) -> frozenset[tuple[str, Key]]:

@@ -22,6 +22,7 @@ from . import (
     overlap,
     own_over,
     partners,
+    playthroughs,
     rebuilds,
     refused_archive,
     saved_worlds,
@@ -35,7 +36,7 @@ from . import (
     wrong_version,
 )  # fmt: skip
 from .finding import Finding, Severity, Way
-from .subject import DraftLine, Follower, NoBuild, Patch, Subject, Under
+from .subject import DraftLine, Follower, NoBuild, Patch, Playing, Subject, Under
 
 ALL: tuple[Callable[[Subject], list[Finding]], ...] = (
     unsettled.check,
@@ -52,6 +53,7 @@ ALL: tuple[Callable[[Subject], list[Finding]], ...] = (
     twice.check,
     gone.check,
     other_archive.check,
+    playthroughs.check,
     saved_worlds.check,
     tweaks.check,
     machines.check,
@@ -81,6 +83,7 @@ __all__ = [
     "Follower",
     "NoBuild",
     "Patch",
+    "Playing",
     "Severity",
     "Subject",
     "Under",

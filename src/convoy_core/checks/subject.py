@@ -9,6 +9,7 @@ from functools import cached_property
 from ..conflicts.clashes import Compared, Comparisons
 from ..conflicts.laying import Laid, Layer, Meeting, lay
 from ..lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile
+from ..lock.playthroughs import Rule
 from ..lock.terms import Terms
 from ..machine.memory import Needed
 from ..machine.verdict import Machine
@@ -82,6 +83,16 @@ class Follower:
     lacks: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class Playing:
+    """An open playthrough. `now`: the release that its world is played with."""
+
+    id: str
+    name: str
+    rule: Rule
+    now: Lock
+
+
 @dataclass(frozen=True)
 class Subject:
     """`layers`: builds in order with the files that each lays down. `readings`: by the file's sha256. `gone`: mods
@@ -106,6 +117,9 @@ class Subject:
     patches: Sequence[Patch] = ()
     before: Lock | None = None
     followers: Sequence[Follower] = ()
+    playing: Sequence[Playing] = ()
+    drafted: Lock | None = None
+    """The lock that the draft would be; only where somebody plays."""
     needed: Needed = Needed()
     written: Mapping[str, str] = field(default_factory=dict)
     """Settings files that no build carries and that the game, or a mod, wrote on somebody's machine: path to sha256."""

@@ -22,7 +22,7 @@ from ..people.models import AuditEntry, Crew, User
 from ..people.rights import Action, Forbidden
 from ..people.services import crew_for
 from ..public.models import PublicPage
-from ..releases.models import JoinCode, Opening, Packing, Release, ReleaseSignature, Waiting, Withdrawal
+from ..releases.models import JoinCode, Opening, Packing, Playthrough, Release, ReleaseSignature, Waiting, Withdrawal
 from .accounts import StillNeeded
 
 
@@ -79,6 +79,7 @@ def _pack(pack: Pack) -> dict[str, Any]:
         "steps",
         "parts",
         "winners",
+        "collections",
     )
     lines = draft.lines.values("mod", "held_version", "held_because", "on", "optional", "advice", "tags", "note")
     edits = Edit.objects.filter(draft=draft).values("revision", "by__username", "at", "sentence")
@@ -96,11 +97,20 @@ def _pack(pack: Pack) -> dict[str, Any]:
         "calls": list(pack.hooks.values("address", "kinds", "made_at", "on")),
         "public page": list(PublicPage.objects.filter(pack=pack).values("address", "on", "words")),
         "join codes": list(pack.codes.values("code", "made_at", "uses_left", "withdrawn_at")),
+        "playthroughs": list(
+            pack.playthroughs.values(
+                "name", "world", "rule", "note", "at", "begun__number", "ended_at", "ended_because"
+            )
+        ),
+        "suits": pack.suits,
         "departures": list(pack.departures.values("at", "note", "called_off")),
         "installations": list(
             pack.installations.values("name", "member__username", "side", "started_at", "heard_at", "fingerprint")
         ),
     }
+
+
+_PLAYED = ("name", "world", "rule", "note", "at", "begun__number", "ended_at", "ended_because")
 
 
 @transaction.atomic
@@ -144,6 +154,7 @@ def _forget(pack: Pack) -> None:
     Installation.objects.filter(pack=pack).delete()
     Coming.objects.filter(departure__pack=pack).delete()
     Departure.objects.filter(pack=pack).delete()
+    Playthrough.objects.filter(pack=pack).delete()
     for of_release in (Withdrawal, ReleaseSignature):
         of_release.objects.filter(release__pack=pack).delete()
     for of_pack in (JoinCode, Waiting, Release):

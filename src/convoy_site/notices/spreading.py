@@ -14,7 +14,14 @@ from . import calls, mailing
 from .models import Notice
 from .sentences import in_words
 
-_CREWS = (Happened.DEPARTURE_SET, Happened.DEPARTURE_MOVED, Happened.DEPARTURE_OFF, Happened.HANDED_OVER)
+_CREWS = (
+    Happened.DEPARTURE_SET,
+    Happened.DEPARTURE_MOVED,
+    Happened.DEPARTURE_OFF,
+    Happened.PLAYTHROUGH_OPENED,
+    Happened.PLAYTHROUGH_ENDED,
+    Happened.HANDED_OVER,
+)
 """What concerns the whole crew."""
 
 

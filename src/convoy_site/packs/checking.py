@@ -12,7 +12,7 @@ from uuid import UUID
 
 from django.db.models import Count, Max, Q
 
-from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Subject, Way, run_checks
+from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Playing, Subject, Way, run_checks
 from convoy_core.conflicts.clashes import Comparisons
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
@@ -41,11 +41,13 @@ class Around:
     followers: Callable[[Pack], Sequence[Follower]]
     set_otherwise: Callable[[Pack], Collection[tuple[str, Key]]]
     """Settings that somebody who plays the pack has otherwise, as far as they let it be seen."""
+    playing: Callable[[Pack], Sequence[Playing]]
+    """The open playthroughs of a pack."""
     written: Callable[[Pack], Mapping[str, str]]
     """Settings files that no build carries and that somebody's game wrote, path to sha256, likewise."""
 
 
-ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack: {})
+ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack: (), lambda pack: {})
 """Set by releases and installations when the site starts."""
 
 
@@ -65,6 +67,7 @@ def subject_of(draft: Draft) -> Subject:
     layers = drafts.layers(draft, found=read)
     found: dict[str, Reading] = {}
     patches = _patches(pack, cores, base, said)
+    playing = ASKED.playing(pack)
     subject = Subject(
         profile=pack.game.profile,
         base=base,
@@ -95,6 +98,8 @@ def subject_of(draft: Draft) -> Subject:
         patches=patches,
         before=ASKED.last_release(pack),
         followers=ASKED.followers(pack),
+        playing=playing,
+        drafted=drafts.lock_of(draft, found=read) if playing else None,
         needed=drafts.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
         written=ASKED.written(pack),
@@ -250,8 +255,9 @@ def _mark(draft: Draft) -> tuple[object, ...]:
     telling = Count("pk", filter=Q(tells_settings=True))
     followed = pack.installations.aggregate(heard=Max("heard_at"), many=Count("pk"), telling=telling)
     released = pack.releases.aggregate(newest=Max("pk"), gone=Count("withdrawal"))
+    playing = tuple((one.id, one.name, one.rule) for one in ASKED.playing(pack))
     return (
-        draft.revision, edits, builds, sources, read, *followed.values(), *released.values(),
+        draft.revision, edits, builds, sources, read, *followed.values(), *released.values(), playing,
         pack.game.profile,
     )  # fmt: skip
 

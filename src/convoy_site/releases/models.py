@@ -4,7 +4,9 @@ import uuid
 from typing import Any
 
 from django.db import models
+from django.db.models.functions import Lower
 
+from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.recipe import ReleaseChannel, is_open
 from convoy_core.trust.signed import Signed
 
@@ -127,6 +129,48 @@ class Withdrawal(models.Model):
     by = models.ForeignKey(User, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
     why = models.CharField(max_length=300)
+
+
+class Playthrough(models.Model):
+    """One saved world that is being played, and what may change under it."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    pack = models.ForeignKey(Pack, models.CASCADE, related_name="playthroughs")
+    name = models.CharField(max_length=60)
+    world = models.CharField(max_length=120)
+    """The name of its folder, on every machine that plays it."""
+    rule = models.CharField(max_length=40, choices=[(one.value, one.value) for one in Rule])
+    note = models.CharField(max_length=300, blank=True)
+    begun = models.ForeignKey(Release, models.PROTECT, related_name="+")
+    """The release that it was begun with."""
+    by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+    ended_because = models.CharField(max_length=300, blank=True)
+    last = models.ForeignKey(Release, models.PROTECT, null=True, related_name="+")
+    """The release that it ended with."""
+
+    class Meta:
+        ordering = ["at"]
+        constraints = [models.UniqueConstraint("pack", Lower("name"), name="one_playthrough_per_name")]
+
+
+class Milestone(models.Model):
+    """A moment of a playthrough at which everybody's world is backed up, by its name."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    playthrough = models.ForeignKey(Playthrough, models.CASCADE, related_name="milestones")
+    name = models.CharField(max_length=60)
+    by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["at"]
+
+    @property
+    def called(self) -> str:
+        """As its backups are called. Needs its playthrough."""
+        return f"{self.playthrough.name}: {self.name}"
 
 
 class JoinCode(models.Model):

@@ -14,9 +14,11 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
+from convoy_core.checks.playthroughs import PLAYTHROUGH, said_of
 from convoy_core.handing_out.announcement import announcement
 from convoy_core.lock.change_log import Changes, changes, laying_changes, terms_changes
 from convoy_core.lock.lock import Lock
+from convoy_core.lock.playthroughs import breaches
 from convoy_core.lock.recipe import Despite, Recipe, ReleaseChannel, read_recipe
 from convoy_core.lock.suits import read_suits
 from convoy_core.lock.terms import Terms
@@ -212,7 +214,7 @@ def publish(
             revision=draft.revision,
         )
     _check_number(pack, number)
-    over = _over_blockers(draft, despite)
+    over = _over_blockers(draft, despite, channel)
     lock = drafts.lock_of(draft)
     own_files.keep_archive(user, draft)
     said = f" over {len(over)} blockers: {despite}" if over else ""
@@ -222,9 +224,9 @@ def publish(
 
 
 @transaction.atomic
-def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str) -> Release | None:
+def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str, despite: str = "") -> Release | None:
     """Makes a trial release stable: its very lock under a number of its own, signed anew, told against the last stable.
-    Raises NotFound, Blocked, NumberTaken.
+    `despite`: why, though a playthrough forbids something of it. Raises NotFound, Blocked, NumberTaken.
     """
     pack = pack_for(user, pack_id, Action.PUBLISH)
     # Whoever publishes meanwhile waits: numbers go up one by one.
@@ -238,9 +240,21 @@ def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str) -> R
         raise Blocked(f"Release {trial} was withdrawn.", found.withdrawal.why, "Publish the draft instead.")
     _check_number(pack, number)
     recipe = recipe_of(found.pk)
+    forbidden = [
+        said_of(one.name, breach.what)
+        for one in checking.ASKED.playing(pack)
+        for breach in breaches(one.rule, one.now, recipe.lock)
+    ]
+    if forbidden and not despite:
+        raise Blocked(
+            "A playthrough stands in the way." if len(forbidden) == 1 else f"{len(forbidden)} changes are forbidden.",
+            " ".join(forbidden[:3]),
+            "End the playthrough, or say why you publish all the same.",
+        )
+    over = (*recipe.despite, *(Despite(one, despite) for one in forbidden))
     words = notes or found.notes
     stable = ReleaseChannel.STABLE
-    return _sign(user, pack, number, stable, words, recipe.lock, recipe.needed, draft.revision, recipe.despite)
+    return _sign(user, pack, number, stable, words, recipe.lock, recipe.needed, draft.revision, over)
 
 
 def _sign(
@@ -314,11 +328,14 @@ def _check_number(pack: Pack, number: str) -> None:
         )
 
 
-def _over_blockers(draft: Draft, despite: str) -> tuple[Despite, ...]:
+def _over_blockers(draft: Draft, despite: str, channel: str) -> tuple[Despite, ...]:
     """The blockers that the draft is published over, with why; those that are laid down have their reason already.
-    Raises Blocked where some stand and nobody says why.
+    Raises Blocked where some stand and nobody says why. A release for trial changes no world that is being played: only
+    those have it who chose to.
     """
     found = [one for one in checking.findings(draft) if one.severity is Severity.BLOCKER]
+    if channel == ReleaseChannel.TRIAL:
+        found = [one for one in found if one.check != PLAYTHROUGH]
     laid = {one.id: told["because"] for one in found if (told := checking.laid_down(draft, one))}
     blockers = [one for one in found if one.id not in laid]
     if blockers and not despite:

@@ -181,6 +181,8 @@ class PublishIn(Schema):
 class PromoteIn(Schema):
     number: Number
     notes: Text = ""
+    despite: Annotated[str, Field(max_length=300)] = ""
+    """Why, though a playthrough forbids something of it."""
 
 
 class WithdrawIn(Schema):

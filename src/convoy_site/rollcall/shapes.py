@@ -6,13 +6,14 @@ from uuid import UUID
 
 from pydantic import Field
 
+from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.sync.standing import State
 from convoy_core.words.model import Side
 
 from ..installations.shapes.member import FitOut, ProgressOut, StandingOut
 from ..packs.shapes.packs import ChangeOut
-from ..shapes import Moment, Schema, Short
+from ..shapes import Moment, Name, Schema, Short
 
 
 class CalledRow(Schema):
@@ -58,6 +59,18 @@ class StopOut(Schema):
     changes: int
 
 
+class LinePlaythrough(Schema):
+    """A playthrough on the line: the release that it was begun with, the one that it is at or ended with."""
+
+    id: UUID
+    name: str
+    world: str
+    rule: Rule
+    begun: str
+    last: str
+    open: bool
+
+
 class LinePerson(Schema):
     """Somebody on the line: at which release (empty: none yet), in which state."""
 
@@ -79,6 +92,78 @@ class TheLine(Schema):
     stops: list[StopOut]
     pending: int
     people: list[LinePerson]
+    playthroughs: list[LinePlaythrough]
+
+
+class PlaythroughIn(Schema):
+    name: Name
+    world: Annotated[str, Field(min_length=1, max_length=120)]
+    rule: Rule = Rule.NOT_THE_WORLD
+    release: Name
+    note: Annotated[str, Field(max_length=300)] = ""
+
+
+class EndPlaythroughIn(Schema):
+    because: Annotated[str, Field(min_length=1, max_length=300)]
+
+
+class MilestoneIn(Schema):
+    name: Name
+
+
+class MilestoneOut(Schema):
+    """`backed_up`: installations that have a backup by its name."""
+
+    name: str
+    by: str
+    at: datetime
+    backed_up: int
+
+
+class ExceptionOut(Schema):
+    """Something that was changed against a playthrough's rule, and why."""
+
+    release: str
+    what: str
+    because: str
+
+
+class PlaythroughOut(Schema):
+    """`last`: the release that it is at; of one that has ended, the one that it ended with."""
+
+    id: UUID
+    name: str
+    world: str
+    rule: Rule
+    note: str
+    begun: str
+    last: str
+    by: str
+    at: datetime
+    ended_at: datetime | None
+    ended_because: str
+    exceptions: list[ExceptionOut]
+    milestones: list[MilestoneOut]
+
+
+class PlaythroughsOut(Schema):
+    """`worlds`: names of worlds that one may know of, to choose from."""
+
+    playthroughs: list[PlaythroughOut]
+    worlds: list[str]
+
+
+class PassedOut(Schema):
+    version: str
+    why: str
+
+
+class KeepsOut(Schema):
+    """The newest build of a mod that open playthroughs leave to be taken; empty: none but the one that is there."""
+
+    version: str
+    now: str
+    passed: list[PassedOut]
 
 
 class WaitingOut(Schema):

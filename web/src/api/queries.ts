@@ -228,6 +228,13 @@ export const useDepartures = (id: string) =>
     refetchInterval: CALM,
   });
 
+export const usePlaythroughs = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "playthroughs"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/playthroughs", of(id))),
+    refetchInterval: CALM,
+  });
+
 export type Search = NonNullable<paths["/api/packs/{pack_id}/catalogue"]["get"]["parameters"]["query"]>;
 
 export const useFinder = (pack_id: string, search: Search) =>

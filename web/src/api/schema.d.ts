@@ -1748,6 +1748,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/draft/keeps/{mod}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Last That Keeps
+         * @description The last build of a mod that keeps the worlds that are played: found by trying each.
+         */
+        get: operations["last_that_keeps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/draft/needs/{mod}": {
         parameters: {
             query?: never;
@@ -2462,6 +2482,61 @@ export interface paths {
         get: operations["pending"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/playthroughs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Playthroughs
+         * @description Open ones first.
+         */
+        get: operations["playthroughs"];
+        put?: never;
+        /** Open Playthrough */
+        post: operations["open_playthrough"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/playthroughs/{playthrough_id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End Playthrough */
+        post: operations["end_playthrough"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/playthroughs/{playthrough_id}/milestones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reach Milestone */
+        post: operations["reach_milestone"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3398,6 +3473,8 @@ export interface components {
             pending: number;
             /** People */
             people: components["schemas"]["LinePerson"][];
+            /** Playthroughs */
+            playthroughs: components["schemas"]["LinePlaythrough"][];
             /** Stops */
             stops: components["schemas"]["StopOut"][];
             /** Warnings */
@@ -4393,6 +4470,11 @@ export interface components {
              */
             password: string;
         };
+        /** EndPlaythroughIn */
+        EndPlaythroughIn: {
+            /** Because */
+            because: string;
+        };
         /** ErrandOut */
         ErrandOut: {
             /** File */
@@ -4414,6 +4496,18 @@ export interface components {
             source: string;
             /** Version */
             version: string;
+        };
+        /**
+         * ExceptionOut
+         * @description Something that was changed against a playthrough's rule, and why.
+         */
+        ExceptionOut: {
+            /** Because */
+            because: string;
+            /** Release */
+            release: string;
+            /** What */
+            what: string;
         };
         /** FacetOut */
         FacetOut: {
@@ -4791,7 +4885,7 @@ export interface components {
          * @description Source: docs/rules.md, "Words": notice.
          * @enum {string}
          */
-        Happened: "release" | "trial" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
+        Happened: "release" | "trial" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
         /** HashesIn */
         HashesIn: {
             /** Hashes */
@@ -4812,6 +4906,8 @@ export interface components {
             left_out: string[];
             /** Line */
             line: number;
+            /** Milestones */
+            milestones: components["schemas"]["MilestoneHead"][];
             /** Most */
             most: number;
             /** Newest */
@@ -5283,6 +5379,18 @@ export interface components {
             workers: number;
         };
         /**
+         * KeepsOut
+         * @description The newest build of a mod that open playthroughs leave to be taken; empty: none but the one that is there.
+         */
+        KeepsOut: {
+            /** Now */
+            now: string;
+            /** Passed */
+            passed: components["schemas"]["PassedOut"][];
+            /** Version */
+            version: string;
+        };
+        /**
          * KeyIn
          * @description One key of one file, by its names; the value as it is, or as it was typed (`text`).
          */
@@ -5536,6 +5644,28 @@ export interface components {
             state: components["schemas"]["State"];
             /** To Do */
             to_do: string;
+        };
+        /**
+         * LinePlaythrough
+         * @description A playthrough on the line: the release that it was begun with, the one that it is at or ended with.
+         */
+        LinePlaythrough: {
+            /** Begun */
+            begun: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Last */
+            last: string;
+            /** Name */
+            name: string;
+            /** Open */
+            open: boolean;
+            rule: components["schemas"]["Rule"];
+            /** World */
+            world: string;
         };
         /**
          * LineState
@@ -5797,6 +5927,40 @@ export interface components {
             trouble: string;
             /** Winner */
             winner: string;
+        };
+        /**
+         * MilestoneHead
+         * @description A moment of a playthrough at which the world of that name is backed up.
+         */
+        MilestoneHead: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** World */
+            world: string;
+        };
+        /** MilestoneIn */
+        MilestoneIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * MilestoneOut
+         * @description `backed_up`: installations that have a backup by its name.
+         */
+        MilestoneOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Backed Up */
+            backed_up: number;
+            /** By */
+            by: string;
+            /** Name */
+            name: string;
         };
         /**
          * MissingOut
@@ -6949,6 +7113,13 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** PassedOut */
+        PassedOut: {
+            /** Version */
+            version: string;
+            /** Why */
+            why: string;
+        };
         /** PasteIn */
         PasteIn: {
             /** Text */
@@ -7117,6 +7288,69 @@ export interface components {
             /** Seconds */
             seconds: number;
         };
+        /** PlaythroughIn */
+        PlaythroughIn: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Release */
+            release: string;
+            /** @default only what touches nobody's world */
+            rule: components["schemas"]["Rule"];
+            /** World */
+            world: string;
+        };
+        /**
+         * PlaythroughOut
+         * @description `last`: the release that it is at; of one that has ended, the one that it ended with.
+         */
+        PlaythroughOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Begun */
+            begun: string;
+            /** By */
+            by: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Ended Because */
+            ended_because: string;
+            /** Exceptions */
+            exceptions: components["schemas"]["ExceptionOut"][];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Last */
+            last: string;
+            /** Milestones */
+            milestones: components["schemas"]["MilestoneOut"][];
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            rule: components["schemas"]["Rule"];
+            /** World */
+            world: string;
+        };
+        /**
+         * PlaythroughsOut
+         * @description `worlds`: names of worlds that one may know of, to choose from.
+         */
+        PlaythroughsOut: {
+            /** Playthroughs */
+            playthroughs: components["schemas"]["PlaythroughOut"][];
+            /** Worlds */
+            worlds: string[];
+        };
         /** ProfileChangeOut */
         ProfileChangeOut: {
             /** After */
@@ -7259,6 +7493,11 @@ export interface components {
         };
         /** PromoteIn */
         PromoteIn: {
+            /**
+             * Despite
+             * @default
+             */
+            despite: string;
             /**
              * Notes
              * @default
@@ -7713,6 +7952,12 @@ export interface components {
             /** Without */
             without: string[];
         };
+        /**
+         * Rule
+         * @description What may change under a playthrough.
+         * @enum {string}
+         */
+        Rule: "nothing changes" | "only what touches nobody's world" | "anything";
         /** RulesIn */
         RulesIn: {
             /** Account Mb */
@@ -8619,6 +8864,8 @@ export interface components {
             pending: number;
             /** People */
             people: components["schemas"]["LinePerson"][];
+            /** Playthroughs */
+            playthroughs: components["schemas"]["LinePlaythrough"][];
             /** Stops */
             stops: components["schemas"]["StopOut"][];
         };
@@ -12828,6 +13075,38 @@ export interface operations {
             };
         };
     };
+    last_that_keeps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                mod: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeepsOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     needs: {
         parameters: {
             query?: never;
@@ -14250,6 +14529,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pending"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    playthroughs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaythroughsOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    open_playthrough: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaythroughIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaythroughsOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    end_playthrough: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                playthrough_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndPlaythroughIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    reach_milestone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                playthrough_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MilestoneIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -30,6 +30,7 @@ export function TheLine({ packId }: { packId: string }) {
   const known = new Set(stops.map((one) => one.number));
   const at = (number: string) => line?.people.filter((one) => one.release === number) ?? [];
   const before = line?.people.filter((one) => !known.has(one.release)) ?? [];
+  const marks = [...(before.length ? [""] : []), ...stops.map((one) => one.number), "draft"];
   return (
     <Box
       component="nav"
@@ -89,9 +90,67 @@ export function TheLine({ packId }: { packId: string }) {
             }
             to={`/packs/${packId}/publish`}
           />
+          <Played packId={packId} line={line} marks={marks} />
         </>
       )}
     </Box>
+  );
+}
+
+/** The playthrough that is open, or that ended last, as a stretch of the line with its name below. */
+function Played({ packId, line, marks }: { packId: string; line: Shape["TheLine"]; marks: string[] }) {
+  const one = line.playthroughs.find((each) => each.open) ?? line.playthroughs.at(-1);
+  if (!one) return null;
+  const middle = (at: number) => ((at + 0.5) / marks.length) * 100;
+  const begun = Math.max(0, marks.indexOf(one.begun));
+  const last = marks.indexOf(one.last);
+  if (last < 0) return null;
+  // While it is open it goes on towards the draft.
+  const [from, to] = [middle(begun), one.open ? middle(last) + 25 / marks.length : middle(last)];
+  const more = line.playthroughs.filter((each) => each.open).length - 1;
+  const said = `${one.name}: ${one.open ? "being" : "was"} played in ${one.world}, from ${one.begun}${
+    one.open ? " on" : ` to ${one.last}`
+  }; may change: ${one.rule}`;
+  const inner = {
+    left: `calc(24px + (100% - 48px) * ${from / 100})`,
+    width: `calc((100% - 48px) * ${(to - from) / 100})`,
+  };
+  return (
+    <Tooltip title={said}>
+      <ButtonBase
+        component={Link}
+        to={`/packs/${packId}/crew`}
+        aria-label={said}
+        sx={{
+          position: "absolute",
+          ...inner,
+          minWidth: 24,
+          height: 24,
+          bottom: -4,
+          alignItems: "flex-start",
+          justifyContent: "flex-start",
+          fontSize: "0.72rem",
+          color: "text.secondary",
+          "&::before": {
+            content: '""',
+            position: "absolute",
+            left: 0,
+            right: 0,
+            top: 3,
+            borderTop: one.open ? "3px solid" : "3px dashed",
+            borderColor: "primary.main",
+          },
+        }}
+      >
+        <Box
+          component="span"
+          sx={{ zIndex: 1, bgcolor: "background.default", ml: 1, px: 0.5, whiteSpace: "nowrap", lineHeight: "10px" }}
+        >
+          {one.name}
+          {more > 0 && ` +${more}`}
+        </Box>
+      </ButtonBase>
+    </Tooltip>
   );
 }
 

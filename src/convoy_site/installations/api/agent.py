@@ -16,6 +16,7 @@ from ...catalogue.services import addresses
 from ...people.rights import NotFound
 from ...people.services import asker_address
 from ...releases.charters import charters_after, newest_charter, signatures_of
+from ...releases.playing import milestones_for
 from ...releases.statements import said_with_releases
 from ...sending import send_file
 from ...shapes import Done, Short
@@ -28,6 +29,7 @@ from ..shapes.agent import (
     HoldOut,
     Known,
     Looked,
+    MilestoneHead,
     OrderDone,
     OrderOut,
     Paired,
@@ -111,6 +113,9 @@ def head(request: FromAgent) -> Head:
         tells_settings=installation.tells_settings,
         sets=installation.setting_sets,
         pinned=installation.pinned,
+        milestones=[
+            MilestoneHead(id=str(one.pk), name=one.called, world=one.playthrough.world) for one in milestones_for(pack)
+        ],
         order=OrderOut(**order) if order else None,
     )
 

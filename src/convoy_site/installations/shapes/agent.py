@@ -56,6 +56,14 @@ class OrderOut(Schema):
     given: dict[str, Any]
 
 
+class MilestoneHead(Schema):
+    """A moment of a playthrough at which the world of that name is backed up."""
+
+    id: str
+    name: str
+    world: str
+
+
 class Head(Schema):
     """`number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
     while none is open. `statement`: the pack's signed word, which
@@ -78,6 +86,7 @@ class Head(Schema):
     tells_settings: bool
     sets: list[str]
     pinned: list[tuple[str, list[str]]]
+    milestones: list[MilestoneHead]
     order: OrderOut | None
 
 

@@ -18,6 +18,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 from django.utils import timezone
 
+from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.terms import How
 from convoy_site.catalogue.demo import load_games_and_sources
@@ -64,6 +65,7 @@ from ...packs.shapes.edits import (
 )
 from ...packs.tasks import read_files_of
 from ...rollcall.departures import answer, set_departure
+from ...rollcall.playthroughs import open_playthrough
 from ..demo_content import (
     BEFORE_THE_DEMO,
     CLEAR_DECK,
@@ -177,6 +179,8 @@ class Command(BaseCommand):
             self._ask(one, "look")
         Installation.objects.filter(pk=perrins.pk).update(heard_at=timezone.now() - UNHEARD)
         self._departure(maren, people, pack)
+        note = "Thursdays, until the coal is out."
+        open_playthrough(maren, pack.id, "The Fenwick run", "fenwick-run", Rule.NOT_THE_WORLD, "1.2.0", note)
         self._edit(maren, pack, RemoveMod(do="remove", mod="fog-over-fen"), AddMod(do="add", mod="second-keel"))
         deck = self._collections(people, crew.id)
         self._slow_water(people, crew.id, deck)

@@ -157,7 +157,7 @@ def publish(request: SignedIn, pack_id: UUID, body: PublishIn) -> PublishedOut:
 @router.post("/packs/{pack_id}/releases/{number}/promotion", response=PublishedOut, operation_id="promote")
 def promote(request: SignedIn, pack_id: UUID, number: Short, body: PromoteIn) -> PublishedOut:
     """Makes a trial release stable, with its very lock."""
-    made = services.promote(request.user, pack_id, number, body.number, body.notes)
+    made = services.promote(request.user, pack_id, number, body.number, body.notes, body.despite.strip())
     return PublishedOut(number=body.number, waits=made is None)
 
 

@@ -23,6 +23,9 @@ const KINDS: { kind: Happened; name: string }[] = [
   { kind: "departure-set", name: "a departure" },
   { kind: "departure-moved", name: "a departure that moves" },
   { kind: "departure-off", name: "a departure called off" },
+  { kind: "playthrough-opened", name: "a playthrough opened" },
+  { kind: "playthrough-ended", name: "a playthrough ended" },
+  { kind: "milestone", name: "a milestone" },
   { kind: "retired", name: "the pack's retirement" },
 ];
 

@@ -12,6 +12,7 @@ import { Empty, Loaded } from "../../parts/notices";
 import { many } from "../../parts/words";
 import { Departures } from "./Departures";
 import { ListingDrop } from "./ListingDrop";
+import { Playthroughs } from "./Playthroughs";
 import { RollCallTable, who } from "./RollCallTable";
 import { SideBySide } from "./SideBySide";
 
@@ -24,6 +25,7 @@ export default function Crew() {
   return (
     <Box sx={{ maxWidth: 1240, mx: "auto", p: { xs: 1.5, sm: 3 }, pt: { xs: 1.5, sm: 2 } }}>
       {pack && <Departures pack={pack} />}
+      {pack && <Playthroughs pack={pack} />}
       <Loaded query={called}>{(data) => <Called data={data} packId={packId} />}</Loaded>
       {pack && (
         <Typography variant="body2" sx={{ mt: 1 }}>

@@ -14,6 +14,7 @@ import { Loaded, Remark } from "../../parts/notices";
 import { bytes, day } from "../../parts/words";
 import { mono } from "../../theme";
 import { BuildSaid } from "./BuildSaid";
+import { KeepsWorld } from "./KeepsWorld";
 import { inOrder, toPlace } from "./manifest/rows";
 import { NeedsGraph } from "./NeedsGraph";
 import { PartsBox } from "./PartsBox";
@@ -100,6 +101,7 @@ function Shown({ packId, page, line, lines, collections, editing, may, take, sho
         <WaitsFor line={line} lines={lines} editing={editing} may={may} />
       )}
       {line && line.ways.length > 0 && may && <WaysOut ways={line.ways} pick={(edit) => editing.edit(edit)} />}
+      {line?.version && may && <KeepsWorld key={line.mod} packId={packId} line={line} editing={editing} />}
       {line?.group === "chosen" && may && <About key={line.mod} line={line} lines={lines} editing={editing} />}
       {line?.version && <PartsBox packId={packId} mod={page.slug} editing={editing} may={may} />}
       <SayingBox page={page} version={line?.version ?? ""} editing={editing} may={may} />

@@ -11,6 +11,7 @@ import { mono } from "../../theme";
 export function Promote({ packId, trial }: { packId: string; trial: string }) {
   const suggested = usePending(packId, "stable").data?.suggested ?? "";
   const [asked, setAsked] = useState(false);
+  const [despite, setDespite] = useState("");
   const [typed, setTyped] = useState<string | null>(null);
   const number = typed ?? suggested;
   const promote = useChange(
@@ -18,7 +19,7 @@ export function Promote({ packId, trial }: { packId: string; trial: string }) {
       told(
         api.POST("/api/packs/{pack_id}/releases/{number}/promotion", {
           params: { path: { pack_id: packId, number: trial } },
-          body: { number, notes: "" },
+          body: { number, notes: "", despite },
         }),
       ),
     ["pack", packId],
@@ -55,6 +56,15 @@ export function Promote({ packId, trial }: { packId: string; trial: string }) {
       <Button size="small" onClick={() => setAsked(false)}>
         Not now
       </Button>
+      {promote.error?.told.code === "blocked" && (
+        <TextField
+          label="Why all the same"
+          value={despite}
+          onChange={(event) => setDespite(event.target.value)}
+          slotProps={{ htmlInput: { maxLength: 300 } }}
+          sx={{ minWidth: 220 }}
+        />
+      )}
       <RefusalRemark error={promote.error} />
     </Box>
   );

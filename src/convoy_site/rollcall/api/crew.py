@@ -6,28 +6,29 @@ from uuid import UUID
 from django.conf import settings
 from ninja import File, Form, Router, UploadedFile
 
+from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.sync.messages import message
 from convoy_core.sync.standing import what_keeps
 from convoy_core.words.model import Side
 
-from ..installations import progress
-from ..installations.models import Departure, Installation
-from ..installations.page import fit_out, shown, standing_out
-from ..installations.shapes.member import ProgressOut
-from ..installations.standings import Stood, stand
-from ..packs.models import Pack
-from ..packs.services import pack_for
-from ..packs.shapes.packs import ChangeOut
-from ..people.models import Membership, User
-from ..people.rights import Action, SignedIn
-from ..releases.models import Release
-from ..releases.services import pending, releases_of
-from ..shapes import Done, Short
-from . import departures, listings
-from .board import figures
-from .listings import TooLong, compare
-from .shapes import (
+from ...installations import progress
+from ...installations.models import Departure, Installation
+from ...installations.page import fit_out, shown, standing_out
+from ...installations.shapes.member import ProgressOut
+from ...installations.standings import Stood, stand
+from ...packs.models import Pack
+from ...packs.services import pack_for
+from ...packs.shapes.packs import ChangeOut
+from ...people.models import Membership, User
+from ...people.rights import Action, SignedIn
+from ...releases.models import Release
+from ...releases.services import pending, releases_of
+from ...shapes import Done, Short
+from .. import departures, listings, playthroughs
+from ..board import figures
+from ..listings import TooLong, compare
+from ..shapes import (
     BoardOut,
     CalledRow,
     ComingIn,
@@ -35,6 +36,7 @@ from .shapes import (
     DepartureOut,
     Found,
     LinePerson,
+    LinePlaythrough,
     RollCall,
     StopOut,
     TheLine,
@@ -139,7 +141,21 @@ def line(request: SignedIn, pack_id: UUID) -> TheLine:
         for one in reversed(releases)
     ]
     ahead = pending(pack.draft)
-    return TheLine(stops=stops, pending=len(ahead.rows) + ahead.moved.base_moved, people=people)
+    current = _current(releases)
+    played = [
+        LinePlaythrough(
+            id=one.pk,
+            name=one.name,
+            world=one.world,
+            rule=Rule(one.rule),
+            begun=one.begun.number,
+            last=playthroughs.last_number(one, current),
+            open=one.ended_at is None,
+        )
+        for one in pack.playthroughs.select_related("begun", "last")
+    ]
+    pending_changes = len(ahead.rows) + ahead.moved.base_moved
+    return TheLine(stops=stops, pending=pending_changes, people=people, playthroughs=played)
 
 
 @router.get("/packs/{pack_id}/board", response=BoardOut, operation_id="board")
@@ -153,6 +169,7 @@ def board(request: SignedIn, pack_id: UUID) -> BoardOut:
         stops=shown.stops[-BOARD_STOPS:],
         pending=shown.pending,
         people=shown.people,
+        playthroughs=shown.playthroughs,
         departure=coming[0] if coming else None,
         blockers=found.blockers,
         warnings=found.warnings,
