@@ -46,7 +46,7 @@ CHANGES = [
     ("a key of it is set", pack(terms=replace(TERMS, tweaks=(SET,))), [f"{SET.path}: speed"], [f"{SET.path}: speed"]),
     ("a key of it is advised", pack(terms=replace(TERMS, tweaks=(replace(SET, how=How.ADVICE),))), [],
      [f"{SET.path}: speed"]),
-    ("it is no world's any more", pack(of_seasons=replace(bound, version="2.0", reach=Reach.CREW)), ["seasons"],
+    ("it is no world's any more", pack(of_seasons=replace(bound, version="3.0", reach=Reach.CREW)), ["seasons"],
      ["seasons"]),
 ]  # fmt: skip
 
