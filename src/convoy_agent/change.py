@@ -157,7 +157,9 @@ class Work:
             after,
             renderings,
             _lay_there(prospect),
-            [one.sentence() for one in changes(prospect.before, target).mods][:MODS_TOLD],
+            []
+            if prospect.recipe.is_sealed(self.visit.now())
+            else [one.sentence() for one in changes(prospect.before, target).mods][:MODS_TOLD],
             staged.notes,
             backup.id if backup else "",
             self.wish.back is not None,

@@ -76,6 +76,8 @@ class Synced:
     """What could not be done, by path, and why. The next sync plans it anew."""
     remarks: tuple[str, ...] = ()
     """What its person has to be told beside: of the agent's own files, archives, backups."""
+    sealed_until: str = ""
+    """The release is sealed until then: what is in it is not told (no mods, notes, or changes to worlds)."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +102,8 @@ class Status:
     """What is installed has the number of the release that is followed, and is another."""
     doubt: str = ""
     """Why what the site says of its newest release is not to be believed, or is out of date."""
+    sealed_until: str = ""
+    """What is installed, or would be, is sealed until then, and is not told."""
 
 
 def sync(
@@ -133,7 +137,10 @@ def sync(
                 site.report(named, {}, calm.fingerprint, calm.about, Told(folder.own).next_serial(None, now()))
                 return Synced(named.number, calm.plan(), (), False, steps_left=_left(calm.about))
             visit = Visit(folder, pairing, site, store, head, now)
-            prospect = visit.prospect(visit.release(named), wish.choices)
+            recipe = visit.release(named)
+            sealed = recipe.sealed_until if recipe.is_sealed(now()) else ""
+            progress.quiet = bool(sealed)
+            prospect = visit.prospect(recipe, wish.choices)
             _refuse_full(folder, store, prospect.plan)
             _refuse_metered(head, prospect.plan, wish)
             work = Work(visit, prospect, wish, replace(limits, line=head.line * 1024), progress, step)
@@ -145,16 +152,17 @@ def sync(
             _end(visit, Named(prospect.recipe.number, prospect.recipe.sha256))
             return Synced(
                 prospect.recipe.number,
-                prospect.plan,
+                replace(prospect.plan, worlds=(), rewritten={}) if sealed else prospect.plan,
                 done.carried.moved if done.carried else (),
                 recovered,
-                tuple(done.notes),
+                () if sealed else tuple(done.notes),
                 after.unheard if after else True,
-                done.mods,
+                () if sealed else done.mods,
                 done.backup,
                 _left(after.about) if after else (),
                 done.carried.undone if done.carried else {},
                 tuple(folder.remarks),
+                sealed,
             )
         except (ConvoyError, OSError) as error:
             if not folder.journal.exists():
@@ -342,21 +350,23 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now,
         if written := _written(told):
             read_along(site, store, recipe, folder, written)
         _end(visit, told.release)
+        sealed = recipe.sealed_until if recipe.is_sealed(now()) else ""
         return Status(
             pairing,
             told.release.number,
             head.newest,
             told.look.deviations,
             told.fingerprint,
-            told.plan,
+            replace(told.plan, worlds=(), rewritten={}) if sealed and told.plan else told.plan,
             head.number,
-            tuple(one.sentence() for one in changes(told.prospect.before, told.prospect.target).mods),
+            () if sealed else tuple(one.sentence() for one in changes(told.prospect.before, told.prospect.target).mods),
             _left(told.about),
             told.unheard,
             tuple(folder.remarks),
             tuple(Backups(folder).rehearsal().bad),
             is_other(told.release, head),
             doubt,
+            sealed,
         )
 
 

@@ -13,11 +13,12 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from convoy_core.lock.in_worlds import as_any_world, as_in_lock, in_worlds
-from convoy_core.lock.lock import Lock
+from convoy_core.lock.lock import Lock, LockedBuild
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.plan import Plan, Recorded, Scan, SyncChoices, make_plan
 from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
+from convoy_core.words.model import Pickup
 
 from .errors import BadRelease, SiteAway
 from .folder.differences import Look, look_at, look_at_record
@@ -130,6 +131,8 @@ class Visit:
             {path for path, _ in self.head.pinned},
         )
         plan = replace(plan, rewritten=Merging(folder, target, record, self.head.pinned).rewritten(plan, self.store))
+        if recipe.is_sealed(self.now()):
+            plan = replace(plan, errands=tuple(_by_file(one) for one in plan.errands))
         return Prospect(recipe, target, record, scan, plan, before)
 
     def report(
@@ -195,6 +198,11 @@ class Visit:
             return None
         before = share_of(installed, self.pairing)
         return self._as_it_lies(before.without(self.head.left_out - _lying(record, before)), record)
+
+
+def _by_file(build: LockedBuild) -> LockedBuild:
+    """Of a sealed release: an errand by its file alone, where its source gives it by that."""
+    return replace(build, name=build.archive.name, version="") if build.pickup is Pickup.CLICK else build
 
 
 def _is(recipe: Recipe, named: Named) -> bool:

@@ -47,6 +47,7 @@ log = logging.getLogger(__name__)
 STATUS = {
     "not-found": 404,
     "forbidden": 403,
+    "sealed": 403,
     "no-such-code": 404,
     "no-such-invitation": 404,
     "code-withdrawn": 410,

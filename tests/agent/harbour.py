@@ -73,7 +73,8 @@ class Press:
             options.get("winners"),
             options.get("set_aside", ()),
         )
-        recipe = Recipe(self.pack, "Night Freight", number, "stable", "2026-11-01T20:00:00+00:00", "", lock)
+        told = {"sealed_until": options.get("sealed_until", "")}
+        recipe = Recipe(self.pack, "Night Freight", number, "stable", "2026-11-01T20:00:00+00:00", "", lock, **told)
         self.documents[number] = recipe.as_bytes()
         self.newest = number
         return lock

@@ -71,7 +71,9 @@ def test_it_is_a_blocker_with_its_way_out_until_there_is_a_reason() -> None:
     drafted = lay_down([(NEWER, files)], BASE, ["mods"], TERMS)
     told = [Playing("p1", "The Fenwick run", Rule.NOT_THE_WORLD, NOW)]
     lines = {"seasons": DraftLine("Seasons")}
-    seen = subject((NEWER, FILES), lines=lines, cores={"seasons": build("seasons", "2.0")}, playing=told, drafted=drafted)
+    seen = subject(
+        (NEWER, FILES), lines=lines, cores={"seasons": build("seasons", "2.0")}, playing=told, drafted=drafted
+    )
     found = [one for one in run_checks(seen) if one.check == "playthrough"]
     (one,) = found
     assert one.severity is Severity.BLOCKER and one.id == "playthrough: p1 + seasons"

@@ -1,4 +1,4 @@
-"""Playthroughs: opened, held against what is published, excepted with a reason, ended; milestones; what keeps a world."""
+"""Playthroughs: opened, held against what is published, excepted with a reason, ended; milestones; what keeps them."""
 
 from typing import Any
 

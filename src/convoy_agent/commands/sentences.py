@@ -28,6 +28,7 @@ def say_synced(done: work.Synced) -> None:
     if done.recovered:
         say("A change that was interrupted earlier was completed first.")
     say(f"Release {done.release}: {describe(done.plan)}.")
+    say_sealed(done.sealed_until)
     say_rows(done.mods, "mods")
     _say_worlds(done.plan)
     if done.backup:
@@ -47,6 +48,12 @@ def say_synced(done: work.Synced) -> None:
         say(f"{counted(len(done.steps_left), 'step')} that only you can do:")
         say_rows(list(done.steps_left), "steps")
         say("Next: convoy steps")
+
+
+def say_sealed(until: str) -> None:
+    if until:
+        say(f"It is sealed until {until[:16].replace('T', ' ')} UTC: what is in it is told then.")
+        say("It lies on your own disk all the same: whoever looks into the folder sees it.")
 
 
 def _say_extras(extras: Sequence[str]) -> None:
@@ -83,6 +90,7 @@ def say_status(found: work.Status) -> None:
     say(f"{found.pairing.pack}: release {found.release or 'none yet'}, {newest}")
     if found.unheard:
         say("The site does not answer: this is by what it said last.")
+    say_sealed(found.sealed_until)
     by_kind: dict[str, list[str]] = {}
     for path, what in sorted(found.deviations.items()):
         by_kind.setdefault(what.value, []).append(f"{what.value}: {path}")
@@ -130,7 +138,8 @@ def status_data(found: work.Status) -> dict[str, Any]:
         "in_step": here.is_in_step,
         "deviations": dict(found.deviations),
         "fingerprint": found.fingerprint,
-        "plan": plan_data(found.plan),
+        "plan": plan_data(found.plan, bool(found.sealed_until)),
+        "sealed_until": found.sealed_until,
         "mods": list(found.mods),
         "steps_left": list(found.steps_left),
         "unheard": found.unheard,
@@ -140,11 +149,11 @@ def status_data(found: work.Status) -> dict[str, Any]:
     }
 
 
-def plan_data(plan: Plan | None) -> dict[str, Any] | None:
+def plan_data(plan: Plan | None, sealed: bool = False) -> dict[str, Any] | None:
     if plan is None:
         return None
     return {
-        "moves": [[move.act, move.path] for move in plan.moves],
+        "moves": [] if sealed else [[move.act, move.path] for move in plan.moves],
         "left_alone": plan.left_alone,
         "mine": list(plan.mine),
         "rewritten": dict(plan.rewritten),

@@ -52,6 +52,9 @@ class NoListener:
 class Progress:
     """Counts the files and bytes of a phase, shows them, and tells the site once a second."""
 
+    quiet = False
+    """Nothing is told by name: what is fetched is of a sealed release."""
+
     def __init__(self, site: Site, screen: Screen) -> None:
         self._site, self._screen = site, screen
         self._guard = threading.Lock()
@@ -88,6 +91,7 @@ class Progress:
         self.remark(name)
 
     def remark(self, what: str) -> None:
+        what = "" if self.quiet else what
         with self._guard:
             self._what = what
             done, due = self._done, self._is_due()
@@ -139,7 +143,7 @@ class Progress:
     def _as_told(self, phase: str) -> dict[str, Any]:
         came, passed = self.came()
         rate = came / passed if passed > 0 else 0
-        open_files = [(name, at, of) for name, (at, of) in self._stands.items() if at < of]
+        open_files = [(name, at, of) for name, (at, of) in self._stands.items() if at < of and not self.quiet]
         return {
             "phase": phase or self._phase,
             "what": self._what[:200],

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import asdict, dataclass, field
+from datetime import datetime
 from enum import StrEnum
 from typing import Any
 
@@ -72,8 +73,14 @@ class Recipe:
     """Blockers that it was published over."""
     suits: Suits | None = None
     """Of a collection: what it may be laid under. None for a pack."""
+    sealed_until: str = ""
+    """Until when nobody but its curators is shown what is in it, as ISO 8601; empty for one that never was sealed."""
     sha256: str = field(default="", compare=False)
     """Of the bytes that it was read from: what the release is, whatever its number. Empty for one not yet written."""
+
+    def is_sealed(self, now: datetime) -> bool:
+        """Source: docs/rules.md, "Sealed"."""
+        return bool(self.sealed_until) and now < datetime.fromisoformat(self.sealed_until)
 
     def as_bytes(self) -> bytes:
         """The exact bytes that are signed, kept and sent."""
@@ -96,9 +103,21 @@ class Recipe:
                 # Only where there is any: releases without stay as they were, to the byte.
                 **({"despite": [asdict(one) for one in self.despite]} if self.despite else {}),
                 **({"suits": self.suits.as_data()} if self.suits is not None else {}),
+                **({"sealed_until": self.sealed_until} if self.sealed_until else {}),
                 "lock": as_data(self.lock),
             }
         )
+
+
+def read_moment(text: str) -> str:
+    """A moment as ISO 8601 with its offset. Raises MalformedInput."""
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise MalformedInput(f"“{text[:40]}” is no moment.", str(error), field="sealed_until") from error
+    if moment.tzinfo is None:
+        raise MalformedInput(f"“{text[:40]}” does not say in which time zone.", field="sealed_until")
+    return text
 
 
 def _format_of(lock: Lock) -> str:
@@ -134,6 +153,7 @@ def read_recipe(document: bytes) -> Recipe:
         _needed(top.fields("needed")) if top.has("needed") else Needed(),
         tuple(Despite(one.text("what"), one.text("because")) for one in top.items("despite")),
         read_suits(top.fields("suits")) if top.has("suits") else None,
+        read_moment(top.text("sealed_until")) if top.has("sealed_until") else "",
         sha256_hex(document),
     )
 

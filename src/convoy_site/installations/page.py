@@ -1,5 +1,7 @@
 """The page of one installation, from what its agent told and what its release holds."""
 
+from collections.abc import Collection
+from datetime import datetime
 from typing import Any
 
 from django.db.models import QuerySet
@@ -18,6 +20,7 @@ from ..catalogue.models import Source
 from ..packs.shapes.packs import ChangeOut
 from ..releases.charters import newest_charter
 from ..releases.models import Release
+from ..releases.seals import hidden_from
 from ..releases.services import recipe_of, releases_of
 from ..releases.shapes import ReleaseRow, release_row
 from . import orders, progress
@@ -41,6 +44,7 @@ from .shapes.member import (
     WorldOut,
 )
 from .standings import Stood, followed, needed_by, share_of, stand
+from .veiled import is_veiled, veiled, veiled_page, veiled_progress
 
 
 def standing_out(stood: Stood) -> StandingOut:
@@ -90,8 +94,11 @@ def fit_out(stood: Stood) -> FitOut:
     )
 
 
-def row_of(stood: Stood) -> dict[str, Any]:
-    one = stood.installation
+def row_of(stood: Stood, hidden: Collection[int] = ()) -> dict[str, Any]:
+    """`hidden`: releases, by key, of which its member is not shown what is in them."""
+    one, under_way = stood.installation, ProgressOut.model_validate(progress.current_progress(stood.installation))
+    if is_veiled(stood, hidden):
+        stood, under_way = veiled(stood), veiled_progress(under_way)
     return {
         "id": one.id,
         "name": one.name,
@@ -105,7 +112,7 @@ def row_of(stood: Stood) -> dict[str, Any]:
         "target": stood.target.number if stood.target else "",
         "heard_at": one.heard_at,
         "standing": standing_out(stood),
-        "progress": ProgressOut.model_validate(progress.current_progress(one)),
+        "progress": under_way,
     }
 
 
@@ -115,9 +122,10 @@ def page_of(one: Installation) -> InstallationPage:
     most = holds["most_mb"].value
     stood = stand([one], releases, {one.pk: holds["memory_share"].value})[0]
     target, about = stood.target, one.about
+    hidden = hidden_from(one.member, [one.pack_id])
     changes, plan = _to_come(one, target), _plan(_told_plan(one, target))
-    return InstallationPage(
-        **row_of(stood),
+    page = InstallationPage(
+        **row_of(stood, hidden),
         base=target.base_text if target else "",
         key=newest_charter(one.pack.crew).charter.mark,
         fingerprint=one.fingerprint,
@@ -144,8 +152,9 @@ def page_of(one: Installation) -> InstallationPage:
         undo=_undo(one, releases),
         had_before=about.get("had_before", 0),
         remarks=about.get("remarks", []),
-        fit=fit_out(stood),
-        releases=[ReleaseRow(**release_row(release)) for release in releases],
+        fit=fit_out(veiled(stood) if is_veiled(stood, hidden) else stood),
+        releases=[ReleaseRow(**release_row(release, hidden=hidden)) for release in releases],
+        sealed_until=_sealed_until(target, hidden),
         sync_does=_sync_does(stood, bool(changes) or _moves(plan)),
         over_limit=bool(most and plan and plan.fetch_bytes > most * MB),
         stays_at=stood.stays_at,
@@ -154,6 +163,11 @@ def page_of(one: Installation) -> InstallationPage:
         answer=one.answer.get("said", ""),
         refused=bool(one.answer.get("refused")),
     )
+    return veiled_page(page) if is_veiled(stood, hidden) else page
+
+
+def _sealed_until(target: Release | None, hidden: Collection[int]) -> datetime | None:
+    return target.seal.until if target is not None and target.pk in hidden else None
 
 
 def _moves(plan: PlanOut | None) -> bool:
@@ -178,7 +192,7 @@ def _undo(one: Installation, releases: list[Release]) -> str:
 
 
 def all_releases(one: Installation) -> list[Release]:
-    return list(releases_of(one.pack).select_related("published_by", "withdrawal"))
+    return list(releases_of(one.pack).select_related("published_by", "withdrawal", "seal"))
 
 
 def _to_come(one: Installation, target: Release | None) -> list[ChangeOut]:

@@ -18,12 +18,14 @@ from convoy_core.words.codes import INVITATION_LENGTH, make_code
 from convoy_core.words.errors import ConvoyError
 
 from ..installations.models import Installation
+from ..installations.veiled import TOLD_LATER
 from ..notices.models import Feed, Notice, Wish
 from ..people import audit
 from ..people.defaults import PRODUCT
 from ..people.models import CrewInvitation, Defaults, Invitation, Membership, Role, SiteRules, User
 from ..people.rights import Forbidden, NotFound, keeper
 from ..releases.models import JoinCode
+from ..releases.seals import hidden_from
 
 ACCOUNTS_A_PAGE = 50
 GONE = "gone-"
@@ -145,7 +147,8 @@ def withdraw_invitation(asker: User, code: str) -> None:
 
 def taken_along(user: User) -> dict[str, Any]:
     """Everything that is kept about somebody, as plain data, for them to take along."""
-    mine = Installation.objects.filter(member=user).select_related("pack", "pack__crew")
+    mine = list(Installation.objects.filter(member=user).select_related("pack", "pack__crew"))
+    hidden = hidden_from(user, {one.pack_id for one in mine})
     return {
         "account": {
             "name": user.username,
@@ -170,7 +173,7 @@ def taken_along(user: User) -> dict[str, Any]:
                 "pack": one.pack.name,
                 "crew": one.pack.crew.name,
                 "side": one.side,
-                "told by your agent": one.about,
+                "told by your agent": TOLD_LATER if one.release_id in hidden else one.about,
                 "heard from at": one.heard_at,
             }
             for one in mine

@@ -33,6 +33,7 @@ _PACK, _RELEASE, _CREW = "/packs/{pack}/crew", "/packs/{pack}/releases/{number}"
 _SAY: dict[Happened, tuple[str, str]] = {
     Happened.RELEASE: ("{name} {number} is out", _RELEASE),
     Happened.TRIAL: ("{name} {number} is out for trial", _RELEASE),
+    Happened.OPENED: ("{name} {number} is open: what is in it can be seen", _RELEASE),
     Happened.WITHDRAWAL: ("{name} {number} was withdrawn: {why}", _RELEASE),
     Happened.DEPARTURE_SET: ("{name} departs", _PACK),
     Happened.DEPARTURE_MOVED: ("{name} departs at another time", _PACK),

@@ -70,10 +70,11 @@ def tell_of_an_end(crew: Crew, by: User, text: str) -> None:
 
 
 def announced(event: Event) -> str:
-    """For a release: its announcement."""
-    if event.what not in (Happened.RELEASE, Happened.TRIAL):
+    """For a release: its announcement. Of one that is sealed nobody is told what is in it before its hour."""
+    if event.what not in (Happened.RELEASE, Happened.TRIAL, Happened.OPENED):
         return ""
     found = Release.objects.filter(pack=event.pack, number=event.about["number"])
+    found = found.exclude(seal__until__gt=timezone.now())
     return found.values_list("announcement", flat=True).first() or ""
 
 

@@ -10,6 +10,9 @@ from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
+from django.db.models import Q
+from django.utils import timezone
+
 from convoy_core.checks import Under
 from convoy_core.draft.collections import Collection, Otherwise, collection_of, sets_otherwise
 from convoy_core.lock.change_log import change_log
@@ -47,12 +50,17 @@ def release_read(release: int) -> Collection:
 def newest_fitting(collections: Several[Any], base: Base) -> dict[str, Collection]:
     """Of each collection (pack or id) its newest open release that suits a base, by id."""
     rows = Pack.objects.filter(pk__in=[getattr(one, "pk", one) for one in collections], suits__isnull=False)
-    rows = rows.filter(releases__channel=ReleaseChannel.STABLE, releases__withdrawal=None)
+    rows = rows.filter(_told(), releases__channel=ReleaseChannel.STABLE, releases__withdrawal=None)
     found: dict[str, Collection] = {}
     for pack, release in rows.order_by("-releases__pk").values_list("pk", "releases__pk"):
         if str(pack) not in found and not release_read(release).suits.misfit(base):
             found[str(pack)] = release_read(release)
     return found
+
+
+def _told() -> Q:
+    """Releases that are not sealed: what is in those is nobody's before their hour, also not by way of another pack."""
+    return Q(releases__seal=None) | Q(releases__seal__until__lte=timezone.now())
 
 
 @dataclass(frozen=True)
@@ -168,6 +176,8 @@ def _lock(pack: Pack, number: str) -> Lock | None:
 
 def found_release(collection: UUID, number: str) -> Collection | None:
     """One open or trial release by its number; none where there is none, or it was withdrawn."""
-    rows = Pack.objects.filter(pk=collection, suits__isnull=False, releases__number=number, releases__withdrawal=None)
+    rows = Pack.objects.filter(
+        _told(), pk=collection, suits__isnull=False, releases__number=number, releases__withdrawal=None
+    )
     release = rows.values_list("releases__pk", flat=True).first()
     return release_read(release) if release is not None else None

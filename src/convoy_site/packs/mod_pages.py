@@ -2,13 +2,16 @@
 
 from dataclasses import dataclass
 
+from django.db.models import Q
+from django.utils import timezone
+
 from convoy_core.outside.archive_root import placements
 from convoy_core.words.model import Base, Kind, misfit
 from convoy_core.words.profile import GameProfile
 
 from ..catalogue.models import Build, Mod
 from ..catalogue.services import core_of, shelf
-from ..people.models import User
+from ..people.models import Role, User
 from .models import Pack
 
 SHOWN = 40
@@ -30,6 +33,8 @@ def more_of(user: User, pack: Pack, mod: Mod, base: Base, picks: dict[str, str])
     """A fixed number of queries."""
     asking = shelf(pack).filter(needs__contains=[mod.slug]).order_by("-downloads", "slug")
     packs = Pack.objects.filter(crew__memberships__user=user, game=pack.game_id, draft__picks__has_key=mod.slug)
+    kept = Q(draft__kept=True) | Q(draft__kept_until__gt=timezone.now())
+    packs = packs.exclude(kept & Q(crew__memberships__user=user, crew__memberships__role=Role.MEMBER))
     build = _shown_build(mod, base, picks.get(mod.slug, ""))
     return More(
         needed_by=list(asking[:SHOWN]),

@@ -5,6 +5,7 @@ import uuid
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models.functions import Lower
+from django.utils import timezone
 
 from convoy_core.lock.recipe import ReleaseChannel
 
@@ -80,6 +81,16 @@ class Draft(models.Model):
     that is taken, and beside it `at`, its place in the order, and `held`, whether it stays at that release. The whole
     of it, so that nothing that becomes of the collection takes lines from this draft.
     """
+    kept = models.BooleanField(default=False)
+    """Its curators keep it to themselves."""
+    kept_until = models.DateTimeField(null=True)
+    """A release that was made of it is sealed until then, and with it the draft."""
+
+    @property
+    def is_kept(self) -> bool:
+        """Whether members may not look at it."""
+        return self.kept or (self.kept_until is not None and timezone.now() < self.kept_until)
+
     laid_down = models.JSONField(default=dict)
     """Findings that were set apart: id to `because`, `evidence` (a mark of it), `by` and `at`."""
 

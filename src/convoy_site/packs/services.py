@@ -21,7 +21,7 @@ from ..catalogue.games import game_for
 from ..catalogue.services import build_rows, fit_of, shelf
 from ..people.events import Happened, tell
 from ..people.models import Crew, SiteRules, User
-from ..people.rights import Action, NotFound, allow
+from ..people.rights import MAY, Action, NotFound, Sealed, allow
 from ..people.services import crew_for
 from ..people.tries import TooMany
 from . import drafts
@@ -83,7 +83,14 @@ def pack_for(user: User, pack_id: UUID, action: Action) -> Pack:
     pack = Pack.objects.select_related("crew", "game", "draft").filter(pk=pack_id).first()
     if pack is None:
         raise NotFound("This pack does not exist, or you are not in its crew.", now="Ask for a join code.")
-    allow(user, pack.crew, action, "This pack")
+    role = allow(user, pack.crew, action, "This pack")
+    if action is Action.SEE_DRAFT and pack.draft.is_kept and role not in MAY[Action.EDIT]:
+        raise Sealed(
+            f"The draft of {pack.name} is kept to its curators.",
+            "What comes next is to be a surprise." if pack.draft.kept else "It is what a sealed release holds.",
+            "Ask one of them." if pack.draft.kept else "Look again when that release has opened.",
+            until=str(pack.draft.kept_until or ""),
+        )
     if pack.retired_at and action in WORK:
         raise Retired(
             f"{pack.name} is retired.", pack.retired_because, "Its crew's owner can bring it back.", pack=str(pack.pk)
@@ -138,9 +145,19 @@ def start_pack(user: User, new: NewPack) -> Pack:
     return pack
 
 
-def describe_pack(user: User, pack_id: UUID, suits: tuple[str, dict[str, str]] | None = None, **changed: str) -> None:
-    """Changes name, emblem, group or notes; of a collection, what it suits."""
+def describe_pack(
+    user: User,
+    pack_id: UUID,
+    suits: tuple[str, dict[str, str]] | None = None,
+    kept: bool | None = None,
+    **changed: str,
+) -> None:
+    """Changes name, emblem, group or notes; of a collection, what it suits. `kept`: whether its curators keep the draft
+    to themselves.
+    """
     pack = pack_for(user, pack_id, Action.EDIT)
+    if kept is not None:
+        Draft.objects.filter(pack=pack).update(kept=kept)
     if suits is not None:
         if not pack.is_collection:
             raise NoCollection(f"{pack.name} is no collection.", "It has a base of its own.", "Change that.")
@@ -241,7 +258,7 @@ def edit_draft(
     pack = pack_for(user, pack_id, Action.EDIT)
     for edit in edits:
         if isinstance(edit, CopyLines | CopySet):
-            pack_for(user, edit.pack, Action.SEE)
+            pack_for(user, edit.pack, Action.SEE_DRAFT)
         if isinstance(edit, TakeUp):
             pack_for(user, edit.collection, Action.SEE)
     try:

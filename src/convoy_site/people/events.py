@@ -18,6 +18,7 @@ class Happened(StrEnum):
 
     RELEASE = "release"
     TRIAL = "trial"
+    OPENED = "opened"
     WITHDRAWAL = "withdrawal"
     DEPARTURE_SET = "departure-set"
     DEPARTURE_MOVED = "departure-moved"

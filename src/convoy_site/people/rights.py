@@ -15,6 +15,7 @@ from .models import Crew, Membership, Role, User
 
 class Action(StrEnum):
     SEE = "see"
+    SEE_DRAFT = "see the draft"
     EDIT = "change the draft"
     PUBLISH = "publish"
     HAND_OUT = "hand out codes"
@@ -28,6 +29,7 @@ class Action(StrEnum):
 
 MAY: dict[Action, frozenset[Role]] = {
     Action.SEE: frozenset({Role.OWNER, Role.CURATOR, Role.MEMBER}),
+    Action.SEE_DRAFT: frozenset({Role.OWNER, Role.CURATOR, Role.MEMBER}),
     Action.EDIT: frozenset({Role.OWNER, Role.CURATOR}),
     Action.PUBLISH: frozenset({Role.OWNER, Role.CURATOR}),
     Action.HAND_OUT: frozenset({Role.OWNER, Role.CURATOR}),
@@ -46,6 +48,12 @@ class NotFound(ConvoyError):
 
 class Forbidden(ConvoyError):
     code = "forbidden"
+
+
+class Sealed(ConvoyError):
+    """What is in it is nobody's business but its curators' yet. `data["until"]`: the hour, where there is one."""
+
+    code = "sealed"
 
 
 def role_in(user: User, crew: Crew | UUID) -> Role | None:

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -18,6 +19,7 @@ from convoy_core.words.errors import MalformedInput, NameTaken
 
 from ..catalogue.models import Mod
 from ..catalogue.services import addresses, shelf
+from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people import audit
 from ..people.models import User
@@ -122,8 +124,8 @@ class Shown:
 
 
 def shown(page: PublicPage) -> Shown:
-    """Only what is open to everybody: no trial release, and none that was withdrawn."""
-    releases = list(releases_of(page.pack).filter(open_ones())[:SHOWN_RELEASES])
+    """Only what is open to everybody: no trial release, none that was withdrawn, and none that is sealed."""
+    releases = list(_for_all(page.pack)[:SHOWN_RELEASES])
     newest = releases[0] if releases else None
     if newest is None:
         return Shown(page, None, None, [], [], [], 0)
@@ -140,6 +142,10 @@ def shown(page: PublicPage) -> Shown:
         pictures,
         sum(one.archive.size for one in builds),
     )
+
+
+def _for_all(pack: Pack) -> QuerySet[Release]:
+    return releases_of(pack).filter(open_ones()).exclude(seal__until__gt=timezone.now())
 
 
 def open_addresses_of(page: PublicPage) -> dict[str, str]:
@@ -183,6 +189,6 @@ def picture_of(page: PublicPage, slug: str) -> Mod:
 def changes_for_all(page: PublicPage, since: str, until: str) -> ChangeLog:
     """Between two releases that are open to everybody. Raises NotFound."""
     numbers = [one for one in (since, until) if one]
-    if releases_of(page.pack).filter(open_ones(), number__in=numbers).count() != len(set(numbers)):
+    if _for_all(page.pack).filter(number__in=numbers).count() != len(set(numbers)):
         raise NotFound("There is no such release.")
     return change_log_between(page.pack, since, until)

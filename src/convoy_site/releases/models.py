@@ -5,6 +5,7 @@ from typing import Any
 
 from django.db import models
 from django.db.models.functions import Lower
+from django.utils import timezone
 
 from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.recipe import ReleaseChannel, is_open
@@ -118,6 +119,8 @@ class Waiting(models.Model):
     announcement = models.TextField(blank=True)
     draft_revision = models.PositiveIntegerField()
     signatures = models.JSONField(default=list)
+    let_in = models.JSONField(default=list)
+    """Of one that is to be sealed: ids of those who see it all the same."""
     made_by = models.ForeignKey(User, models.PROTECT, related_name="+")
     made_at = models.DateTimeField()
 
@@ -129,6 +132,21 @@ class Withdrawal(models.Model):
     by = models.ForeignKey(User, models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
     why = models.CharField(max_length=300)
+
+
+class Seal(models.Model):
+    """A release of which nobody but its curators sees what is in it, until an hour. Machines install it meanwhile."""
+
+    release = models.OneToOneField(Release, models.CASCADE, related_name="seal")
+    until = models.DateTimeField()
+    let_in = models.ManyToManyField(User, related_name="+")
+    """Who sees it beside its crew's curators: whoever keeps the server, say."""
+    told = models.BooleanField(default=False)
+    """People were told that it has opened."""
+
+    @property
+    def is_closed(self) -> bool:
+        return timezone.now() < self.until
 
 
 class Playthrough(models.Model):

@@ -1,6 +1,6 @@
 """Open playthroughs of a pack, as its checks and its publishing look at them."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from convoy_core.checks import Playing
 from convoy_core.checks.playthroughs import said_of
@@ -34,9 +34,11 @@ def milestones_for(pack: Pack) -> list[Milestone]:
     return list(found.select_related("playthrough")[:MOST_MILESTONES])
 
 
-def exceptions_of(one: Playthrough) -> list[tuple[str, Despite]]:
-    """What was changed against its rule, with the reason: release by release, oldest first."""
-    releases = one.pack.releases.filter(pk__gt=one.begun_id, published_at__gte=one.at)
+def exceptions_of(one: Playthrough, hidden: Collection[int] = ()) -> list[tuple[str, Despite]]:
+    """What was changed against its rule, with the reason: release by release, oldest first; but for releases that are
+    `hidden`, by key.
+    """
+    releases = one.pack.releases.exclude(pk__in=hidden).filter(pk__gt=one.begun_id, published_at__gte=one.at)
     if one.last_id:
         releases = releases.filter(pk__lte=one.last_id)
     begins = said_of(one.name, "").removesuffix(".")

@@ -1,9 +1,10 @@
 """What is done with releases and join codes: publish, look up, hand out, withdraw."""
 
 import secrets
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 from uuid import UUID
@@ -38,6 +39,7 @@ from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..people.tries import guarded
 from .models import JoinCode, Release, Withdrawal, open_ones
+from .seals import checked_hour, closed, people_of
 from .statements import restate
 from .waiting import put_forward
 
@@ -197,11 +199,14 @@ def publish(
     notes: str,
     despite: str = "",
     announced: str = "",
+    sealed_until: datetime | None = None,
+    let_in: Sequence[str] = (),
 ) -> Release | None:
     """Fixes the draft as a release: composed, signed, kept. None where it waits for signatures that the site cannot
     give (`waiting`). `despite`: why it is published though blockers stand; the release carries it. `announced`: the
-    announcement as its curator has it; one is written where there is none. Raises Stale when the draft moved on since
-    it was shown, Blocked.
+    announcement as its curator has it; one is written where there is none. `sealed_until`: until when nobody but its
+    curators, and those who are `let_in` by name, are shown what is in it. Raises Stale when the draft moved on since it
+    was shown, Blocked, NoSeal.
     """
     pack = pack_for(user, pack_id, Action.PUBLISH)
     draft = Draft.objects.select_for_update().get(pack=pack)
@@ -220,7 +225,11 @@ def publish(
     said = f" over {len(over)} blockers: {despite}" if over else ""
     audit.note(user, f"published {pack.name} {number}, {channel}{said}", pack.crew)
     needed = drafts.needed_by_draft(draft)
-    return _sign(user, pack, number, channel, notes, lock, needed, draft.revision, over, announced)
+    seal = None
+    if sealed_until is not None:
+        hour = checked_hour(sealed_until).astimezone(UTC)
+        seal = (hour.isoformat(timespec="seconds"), people_of(pack.crew, let_in))
+    return _sign(user, pack, number, channel, notes, lock, needed, draft.revision, over, announced, seal)
 
 
 @transaction.atomic
@@ -238,6 +247,8 @@ def promote(user: User, pack_id: UUID, trial: str, number: str, notes: str, desp
         raise Blocked(f"Release {trial} is stable already.")
     if found.is_withdrawn:
         raise Blocked(f"Release {trial} was withdrawn.", found.withdrawal.why, "Publish the draft instead.")
+    if closed(pack).filter(release=found).exists():
+        raise Blocked(f"Release {trial} is sealed.", "What is in it is told at its hour.", "Promote it then.")
     _check_number(pack, number)
     recipe = recipe_of(found.pk)
     forbidden = [
@@ -268,6 +279,7 @@ def _sign(
     draft_revision: int,
     despite: tuple[Despite, ...],
     announced: str = "",
+    seal: tuple[str, list[User]] | None = None,
 ) -> Release | None:
     """A lock as a release of a channel, unless the channel has exactly that already. Raises Blocked. None: it waits."""
     before = release_before(pack, channel)
@@ -275,9 +287,26 @@ def _sign(
     said = earlier.lock if earlier else None
     if before and said and _is_same(said, lock):
         raise Blocked(f"Release {before.number} holds exactly this.", now="Change the draft first.")
+    _refuse_unsealed(pack, seal[0] if seal else "")
     recipe = as_recipe(pack, number, channel, notes, lock, needed, earlier, despite)
     text = announced.strip() or announce(pack, before, recipe)
-    return put_forward(pack, recipe, user, draft_revision, text)
+    if seal is None:
+        return put_forward(pack, recipe, user, draft_revision, text)
+    until, people = seal
+    return put_forward(
+        pack, replace(recipe, sealed_until=until), user, draft_revision, text, [one.pk for one in people]
+    )
+
+
+def _refuse_unsealed(pack: Pack, until: str) -> None:
+    """What comes out while another release is sealed would tell of it by its change log. Raises Blocked."""
+    last = closed(pack).order_by("-until").first()
+    if last is not None and (not until or datetime.fromisoformat(until) < last.until):
+        raise Blocked(
+            f"Release {last.release.number} is sealed.",
+            "The next one's change log would tell of it.",
+            f"Seal this one, too, until {last.until:%Y-%m-%d %H:%M} UTC or later; or wait.",
+        )
 
 
 def as_recipe(

@@ -1,5 +1,6 @@
 """Shapes of releases, change logs and join codes."""
 
+from collections.abc import Collection
 from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
@@ -12,7 +13,7 @@ from convoy_core.trust.charter import Duty
 from convoy_core.words.model import Side
 
 from ..packs.shapes.packs import ChangeOut
-from ..shapes import Name, Schema, Short, Text
+from ..shapes import Moment, Name, Schema, Short, Text
 from .as_files.packing import Shape
 from .models import MakingState, Release
 
@@ -30,6 +31,10 @@ class ReleaseRow(Schema):
     open: bool
     only_open: bool
     may_promote: bool
+    sealed_until: datetime | None
+    """Of one that is sealed still: its hour."""
+    hidden: bool
+    """What is in it is not for its reader yet: counts are 0, and nothing is told."""
     published_at: datetime
     published_by: str
     builds: int
@@ -55,6 +60,8 @@ class ReleaseOut(ReleaseRow):
     notes: str
     announcement: str
     announcement_markdown: str
+    let_in: list[str]
+    """Of a sealed one, for its curators: who sees it beside them."""
     base: str
     changes: list[ChangeOut]
     despite: list[DespiteOut]
@@ -176,6 +183,12 @@ class PublishIn(Schema):
     """Why it is published though blockers stand."""
     announcement: Text = ""
     """As its curator has it; where it is empty, the product's own is taken."""
+    sealed_until: Moment | None = None
+    let_in: list[Name] = Field(default=[], max_length=50)
+
+
+class LetInIn(Schema):
+    people: list[Name] = Field(max_length=50)
 
 
 class PromoteIn(Schema):
@@ -311,14 +324,19 @@ class OpenedCode(Schema):
     already_in_crew: bool
 
 
-def release_row(release: Release, only_open: bool = False) -> dict[str, Any]:
-    counts = [row["what"] for row in release.changes]
+def release_row(release: Release, only_open: bool = False, hidden: Collection[int] = ()) -> dict[str, Any]:
+    """`hidden`: releases of which the reader is not shown what is in them. Needs its seal."""
+    is_hidden = release.pk in hidden
+    counts = [] if is_hidden else [row["what"] for row in release.changes]
+    is_sealed = hasattr(release, "seal") and release.seal.is_closed
     return {
         "number": release.number,
         "channel": release.channel,
         "withdrawn": release.withdrawal.why if release.is_withdrawn else "",
         "open": release.is_open(),
         "only_open": only_open and release.is_open(),
+        "sealed_until": release.seal.until if is_sealed else None,
+        "hidden": is_hidden,
         "may_promote": release.channel == ReleaseChannel.TRIAL and not release.is_withdrawn,
         "published_at": release.published_at,
         "published_by": release.published_by.shown,

@@ -4,6 +4,7 @@ from uuid import UUID
 
 from procrastinate.contrib.django import app
 
+from . import seals
 from .as_files import making, opening_up
 from .as_files.opening import forget_old_openings
 from .as_files.packing import forget_old_packings
@@ -17,6 +18,11 @@ def pack_up(packing: str) -> None:
 @app.task
 def open_up(opening: str) -> None:
     opening_up.open_up(UUID(opening))
+
+
+@app.task
+def open_sealed(release: int) -> None:
+    seals.has_opened(release)
 
 
 @app.periodic(cron="41 * * * *")

@@ -4,6 +4,7 @@ Where the site's key is enough, that is at once. Otherwise it waits: its people 
 their keys are, and bring it back. Nobody gets it before. The same way brings signatures that older releases lack.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
@@ -28,12 +29,15 @@ from ..people.rights import Action, NotFound
 from .charters import add_signatures, newest_charter, signatures_of, unsigned_releases
 from .keys import signed_by_site
 from .models import Release, SignedRow, Waiting
+from .seals import seal
 from .statements import restate
 
 
-def put_forward(pack: Pack, recipe: Recipe, user: User, draft_revision: int, announcement: str) -> Release | None:
+def put_forward(
+    pack: Pack, recipe: Recipe, user: User, draft_revision: int, announcement: str, let_in: Sequence[int] = ()
+) -> Release | None:
     """A release that the site signs as far as it may; None while signatures are missing. One that waited before gives
-    way. Called in the transaction that composed it.
+    way. `let_in`: who sees what is in it, where it is sealed. Called in the transaction that composed it.
     """
     charter = newest_charter(pack.crew).charter
     document = recipe.as_bytes()
@@ -46,6 +50,7 @@ def put_forward(pack: Pack, recipe: Recipe, user: User, draft_revision: int, ann
         channel=recipe.channel,
         announcement=announcement,
         draft_revision=draft_revision,
+        let_in=list(let_in),
         made_by=user,
         made_at=now,
         **SignedRow.columns(signed),
@@ -82,6 +87,8 @@ def _release(waiting: Waiting, signed: Signed) -> Release:
         published_by=waiting.made_by,
         published_at=timezone.now(),
     )
+    if recipe.is_sealed(timezone.now()):
+        seal(made, recipe.sealed_until, waiting.let_in)
     add_signatures(made, more)
     restate(waiting.pack)
     trial = made.channel == ReleaseChannel.TRIAL

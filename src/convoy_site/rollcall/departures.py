@@ -1,6 +1,6 @@
 """Departures: a date to play, the release that it needs, who is coming, and how ready they are."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -188,8 +188,12 @@ def _to_do(one: Stood | None, wanted: Release | None) -> str:
     return one.standing.to_do
 
 
-def since_last_time(departure: Departure, newest: Release | None) -> tuple[str, tuple[Change, ...]]:
-    """What changed since the last evening: its release's number, and the change log from it to what is needed now."""
+def since_last_time(
+    departure: Departure, newest: Release | None, hidden: Collection[int] = ()
+) -> tuple[str, tuple[Change, ...]]:
+    """What changed since the last evening: its release's number, and the change log from it to what is needed now.
+    `hidden`: releases of which the reader is not shown what is in them.
+    """
     wanted = needed_release(departure, newest)
     before = (
         Departure.objects.filter(pack=departure.pack, called_off=False, at__lt=departure.at)
@@ -200,6 +204,6 @@ def since_last_time(departure: Departure, newest: Release | None) -> tuple[str, 
     if before is None or wanted is None:
         return "", ()
     played = before.release or releases_of(departure.pack).filter(published_at__lte=before.at).first()
-    if played is None:
+    if played is None or {played.pk, wanted.pk} & set(hidden):
         return "", ()
     return played.number, changes(recipe_of(played.pk).lock, recipe_of(wanted.pk).lock).mods

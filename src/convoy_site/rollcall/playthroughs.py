@@ -27,6 +27,7 @@ from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..releases.models import Milestone, Playthrough, Release
 from ..releases.playing import MOST_MILESTONES, exceptions_of, playing
+from ..releases.seals import hidden_from
 from ..releases.services import current_release, release_numbered
 
 MOST_OPEN = 5
@@ -49,18 +50,19 @@ class Shown:
     milestones: Sequence[tuple[Milestone, int]]
 
 
-def of_pack(pack: Pack) -> list[Shown]:
-    """Those that are open first, each by its beginning."""
+def of_pack(user: User, pack: Pack) -> list[Shown]:
+    """Those that are open first, each by its beginning; without what is in releases that are sealed for this reader."""
     rows = list(pack.playthroughs.select_related("begun", "last", "by", "pack").prefetch_related("milestones__by"))
     if not rows:
         return []
     told = Installation.objects.aboard().filter(pack=pack).values_list("about__backups", flat=True)
     backups = [{str(one.get("why", "")) for one in found or ()} for found in told]
+    hidden = hidden_from(user, [pack.pk])
     rows.sort(key=lambda one: one.ended_at is not None)
     return [
         Shown(
             one,
-            exceptions_of(one),
+            exceptions_of(one, hidden),
             [(each, sum(called(one, each) in found for found in backups)) for each in one.milestones.all()],
         )
         for one in rows

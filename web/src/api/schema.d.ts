@@ -2602,6 +2602,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/releases/{number}/let-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Let In
+         * @description Who sees a sealed release beside its curators.
+         */
+        put: operations["let_in"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/releases/{number}/list/{form}": {
         parameters: {
             query?: never;
@@ -4885,7 +4905,7 @@ export interface components {
          * @description Source: docs/rules.md, "Words": notice.
          * @enum {string}
          */
-        Happened: "release" | "trial" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
+        Happened: "release" | "trial" | "opened" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
         /** HashesIn */
         HashesIn: {
             /** Hashes */
@@ -5172,6 +5192,8 @@ export interface components {
             releases: components["schemas"]["ReleaseRow"][];
             /** Remarks */
             remarks: string[];
+            /** Sealed Until */
+            sealed_until: string | null;
             /** Settings */
             settings: components["schemas"]["OwnSettingOut"][];
             side: components["schemas"]["Side"];
@@ -5540,6 +5562,11 @@ export interface components {
             evidence: string;
             /** Finding */
             finding: string;
+        };
+        /** LetInIn */
+        LetInIn: {
+            /** People */
+            people: string[];
         };
         /** LicenceOut */
         LicenceOut: {
@@ -6769,6 +6796,8 @@ export interface components {
             emblem?: string | null;
             /** Group */
             group?: string | null;
+            /** Kept */
+            kept?: boolean | null;
             /** Name */
             name?: string | null;
             /** Notes */
@@ -6820,7 +6849,8 @@ export interface components {
         };
         /**
          * PackOut
-         * @description `owner`: whether its reader owns its crew.
+         * @description `owner`: whether its reader owns its crew. `kept`: its curators keep the draft to themselves; `kept_until`: a
+         *     sealed release keeps it.
          */
         PackOut: {
             base: components["schemas"]["BaseOut"];
@@ -6844,6 +6874,10 @@ export interface components {
             id: string;
             /** Installations */
             installations: number;
+            /** Kept */
+            kept: boolean;
+            /** Kept Until */
+            kept_until: string | null;
             /** Name */
             name: string;
             /** Newest Release */
@@ -7554,6 +7588,11 @@ export interface components {
              */
             despite: string;
             /**
+             * Let In
+             * @default []
+             */
+            let_in: string[];
+            /**
              * Notes
              * @default
              */
@@ -7562,6 +7601,8 @@ export interface components {
             number: string;
             /** Revision */
             revision: number;
+            /** Sealed Until */
+            sealed_until?: string | null;
         };
         /**
          * PublishedOut
@@ -7741,6 +7782,10 @@ export interface components {
             despite: components["schemas"]["DespiteOut"][];
             /** Fingerprint */
             fingerprint: string;
+            /** Hidden */
+            hidden: boolean;
+            /** Let In */
+            let_in: string[];
             /** May Promote */
             may_promote: boolean;
             /** Notes */
@@ -7760,6 +7805,8 @@ export interface components {
             published_by: string;
             /** Removed */
             removed: number;
+            /** Sealed Until */
+            sealed_until: string | null;
             /** Since */
             since: string;
             /** Updated */
@@ -7780,6 +7827,8 @@ export interface components {
             channel: components["schemas"]["ReleaseChannel"];
             /** Fingerprint */
             fingerprint: string;
+            /** Hidden */
+            hidden: boolean;
             /** May Promote */
             may_promote: boolean;
             /** Number */
@@ -7797,6 +7846,8 @@ export interface components {
             published_by: string;
             /** Removed */
             removed: number;
+            /** Sealed Until */
+            sealed_until: string | null;
             /** Updated */
             updated: number;
             /** Withdrawn */
@@ -14831,6 +14882,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    let_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetInIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */

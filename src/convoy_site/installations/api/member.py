@@ -11,6 +11,7 @@ from ...packs.plain_values import exact, plain
 from ...packs.services import pack_for
 from ...people.rights import Action, SignedIn
 from ...releases.models import Release
+from ...releases.seals import hidden_from
 from ...shapes import Done, Short
 from .. import agents, choices, joining, orders, reports
 from ..brought import bring
@@ -40,7 +41,8 @@ router = Router(tags=["installations"])
 @router.post("/installations", response=InstallationRow, operation_id="join")
 def join(request: SignedIn, body: JoinIn) -> InstallationRow:
     made = joining.join(request.user, body.code, body.name, body.side, body.machine)
-    return InstallationRow(**row_of(stand([made], all_releases(made))[0]))
+    hidden = hidden_from(request.user, [made.pack_id])
+    return InstallationRow(**row_of(stand([made], all_releases(made))[0], hidden))
 
 
 @router.get("/installations", response=list[InstallationRow], operation_id="installations")
@@ -51,7 +53,8 @@ def installations(request: SignedIn) -> list[InstallationRow]:
     found = Release.objects.filter(pack__in={one.pack_id for one in mine}).select_related("withdrawal")
     for release in found.only("number", "sha256", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):
         releases.setdefault(release.pack_id, []).append(release)
-    return [InstallationRow(**row_of(stand([one], releases.get(one.pack_id, []))[0])) for one in mine]
+    hidden = hidden_from(request.user, {one.pack_id for one in mine})
+    return [InstallationRow(**row_of(stand([one], releases.get(one.pack_id, []))[0], hidden)) for one in mine]
 
 
 @router.get("/machines", response=list[MachineOut], operation_id="machines")

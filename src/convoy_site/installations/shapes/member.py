@@ -333,6 +333,8 @@ class InstallationPage(InstallationRow):
     remarks: list[str]
     fit: FitOut
     releases: list[ReleaseRow]
+    sealed_until: datetime | None
+    """Of a followed release that is sealed for its member: its hour."""
     sync_does: str
     """What a sync would do, as its button says it."""
     over_limit: bool

@@ -47,7 +47,7 @@ TOLD = 200
 @router.post("/packs/{pack_id}/known", response=list[KnownOut], operation_id="known_files")
 def known_files(request: SignedIn, pack_id: UUID, body: HashesIn) -> list[KnownOut]:
     """Which of some files are archives of the catalogue: asked before a large one is sent for nothing."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     there = set(pack.draft.lines.values_list("mod", flat=True))
     return [_known_out(build, there) for build in dropping.by_archive(pack, body.hashes)]
 

@@ -43,7 +43,7 @@ router = Router(tags=["packs"])
 @router.get("/packs/{pack_id}/settings", response=SettingsOut, operation_id="all_settings")
 def settings(request: SignedIn, pack_id: UUID, asked: Annotated[SettingsAsked, Query()]) -> SettingsOut:
     """Keys of the draft's settings files by words, mod, file, set, and what they are narrowed to; a page of them."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     shown = all_settings.shown(pack.draft)
     told = _Told(pack.draft, shown, asked.set)
     otherwise = checking.ASKED.set_otherwise(pack) if asked.only is Only.OTHERWISE else ()
@@ -67,7 +67,7 @@ def settings(request: SignedIn, pack_id: UUID, asked: Annotated[SettingsAsked, Q
 @router.get("/packs/{pack_id}/settings/text", response=SettingsTextOut, operation_id="settings_text")
 def text(request: SignedIn, pack_id: UUID, path: Annotated[SettingsPath, Query()]) -> SettingsTextOut:
     """One file as the next release would render it, with the place of each key."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     document = all_settings.rendered(pack.draft, path)
     places = document.parsed.places
     units = _units(document.text, [place for span in places.values() for place in span])

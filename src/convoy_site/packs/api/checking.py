@@ -53,7 +53,7 @@ router = Router(tags=["packs"])
 @router.get("/packs/{pack_id}/findings", response=CheckedOut, operation_id="findings")
 def findings(request: SignedIn, pack_id: UUID) -> CheckedOut:
     """Every finding, gravest first, those that are laid down among them; and whether files are being read."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     seen = checking.checked(pack.draft)
     subject = seen.subject
     wanted = seen.once("wanted", lambda: checking.wanted_readings(subject))
@@ -70,7 +70,7 @@ def findings(request: SignedIn, pack_id: UUID) -> CheckedOut:
 @router.get("/packs/{pack_id}/finding", response=OpenedOut, operation_id="finding")
 def opened(request: SignedIn, pack_id: UUID, asked: Annotated[FindingIn, Query()]) -> OpenedOut:
     """One finding's evidence, and its ways to mend it, not tried yet."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     one = mending.finding_among(checking.checked(pack.draft).findings, asked.finding)
     return OpenedOut(
         evidence=list(one.evidence),
@@ -121,7 +121,7 @@ def mend(request: SignedIn, pack_id: UUID, body: MendIn) -> MendOut:
 
 @router.get("/packs/{pack_id}/overlap", response=OverlapOut, operation_id="overlap")
 def overlap(request: SignedIn, pack_id: UUID) -> OverlapOut:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     seen = checking.checked(pack.draft)
     return seen.once("overlap", lambda: _overlap(seen.subject))
 
@@ -154,26 +154,26 @@ def _overlap(subject: Subject) -> OverlapOut:
 
 @router.get("/packs/{pack_id}/overlap/{one}/{other}", response=PairOut, operation_id="overlap_pair")
 def overlap_pair(request: SignedIn, pack_id: UUID, one: Short, other: Short) -> PairOut:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     return PairOut(**overlaps.side_by_side(checking.checked(pack.draft).subject, one, other))
 
 
 @router.get("/packs/{pack_id}/parts/{mod}", response=PartsOut, operation_id="parts")
 def parts(request: SignedIn, pack_id: UUID, mod: Short) -> PartsOut:
     """Which files of a mod's build the draft lays down, by part and by path."""
-    return PartsOut(**parts_of(pack_for(request.user, pack_id, Action.SEE), mod))
+    return PartsOut(**parts_of(pack_for(request.user, pack_id, Action.SEE_DRAFT), mod))
 
 
 @router.get("/packs/{pack_id}/set-aside", response=AsideOut, operation_id="set_aside")
 def set_aside(request: SignedIn, pack_id: UUID) -> AsideOut:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     return _aside(checking.checked(pack.draft), pack.draft.set_aside)
 
 
 @router.post("/packs/{pack_id}/set-aside", response=AsideOut, operation_id="try_set_aside")
 def try_set_aside(request: SignedIn, pack_id: UUID, body: ListIn) -> AsideOut:
     """What each line of a list would catch. Keeps nothing."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     seen = checking.checked(pack.draft)
     found = _aside(seen, body.text)
     try:
@@ -196,7 +196,7 @@ def _aside(seen: checking.Checked, text: str) -> AsideOut:
 
 @router.get("/packs/{pack_id}/own-files", response=OwnFilesOut, operation_id="own_files")
 def list_own_files(request: SignedIn, pack_id: UUID) -> OwnFilesOut:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     files = pack.draft.own_files.get("files", {})
     return OwnFilesOut(
         files=[OwnFileOut(path=path, is_text=own_files.is_text(path), **told) for path, told in files.items()],
@@ -231,12 +231,12 @@ def _laid(request: SignedIn, pack_id: UUID, revision: int, edit: PlaceOwn) -> Ou
 
 @router.get("/packs/{pack_id}/own-files/text/{sha256}", response=OwnTextOut, operation_id="own_file_text")
 def own_file_text(request: SignedIn, pack_id: UUID, sha256: Sha256) -> OwnTextOut:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     return OwnTextOut(text=own_files.text_of(pack, sha256))
 
 
 @router.get("/packs/{pack_id}/own-files/versions", response=list[OwnVersionOut], operation_id="own_file_versions")
 def own_file_versions(request: SignedIn, pack_id: UUID, path: Annotated[Short, Query()]) -> list[OwnVersionOut]:
     """Every content that lay at a path, newest first: the way back."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     return [OwnVersionOut(**one) for one in own_files.versions_of(pack, path)]

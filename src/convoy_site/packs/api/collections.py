@@ -25,7 +25,7 @@ router = Router(tags=["packs"])
 @router.get("/packs/{pack_id}/draft/collections", response=list[OfferedOut], operation_id="offered_collections")
 def offered(request: SignedIn, pack_id: UUID) -> list[OfferedOut]:
     """Collections of one's crews for the pack's game that it does not have, by name."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     return [
         OfferedOut(
             id=one.pack.pk,

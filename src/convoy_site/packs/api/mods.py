@@ -51,7 +51,7 @@ def finder(
     pack_id: UUID,
     asked: Annotated[Asked, Query()],
 ) -> FinderPage:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     base = drafts.base_of(pack.draft)
     spoken_for = sayings_of(pack).works_on(base) if asked.fitting_only else ()
     found = search(shelf(pack), pack.game.profile, base, asked, spoken_for)
@@ -101,7 +101,7 @@ def finder(
 
 @router.get("/packs/{pack_id}/mods/{slug}", response=ModPage, operation_id="mod")
 def mod(request: SignedIn, pack_id: UUID, slug: Short) -> ModPage:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     found = _mod(pack, slug)
     base = drafts.base_of(pack.draft)
     picks = drafts.picked_builds(pack)
@@ -181,7 +181,7 @@ def _build_out(build: Build, ruled_out: str, verdicts: Sequence[Verdict], base: 
 @router.get("/packs/{pack_id}/mods/{slug}/more", response=MoreOfMod, operation_id="more_of_mod")
 def more_of_mod(request: SignedIn, pack_id: UUID, slug: Short) -> MoreOfMod:
     """What the mod's own page shows beside what the inspector does."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     found = _mod(pack, slug)
     more = mod_pages.more_of(request.user, pack, found, drafts.base_of(pack.draft), pack.draft.picks)
     means = meaning(found.licence)
@@ -217,7 +217,7 @@ def mod_picture(
     request: SignedIn, pack_id: UUID, slug: Short, number: Annotated[int, Path(ge=0, le=20)]
 ) -> HttpResponse:
     """A picture of a mod, as WebP of 640 by 360 points."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     drawn = pictures.picture(_mod(pack, slug), number)
     return HttpResponse(drawn, content_type="image/webp", headers={"Cache-Control": "private, max-age=86400"})
 

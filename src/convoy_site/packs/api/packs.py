@@ -103,7 +103,10 @@ def pack_page(request: SignedIn, pack_id: UUID) -> PackOut:
     pack = _listed().get(pk=pack_id)
     role = Membership.objects.get(crew=pack.crew, user=request.user).role
     owns = role == Role.OWNER
-    return PackOut(**_row(pack, role), owner=owns, crew_id=pack.crew_id, notes=pack.notes, revision=pack.draft.revision)
+    return PackOut(
+        **_row(pack, role), owner=owns, crew_id=pack.crew_id, notes=pack.notes, revision=pack.draft.revision,
+        kept=pack.draft.kept, kept_until=pack.draft.kept_until if pack.draft.is_kept else None,
+    )  # fmt: skip
 
 
 @router.patch("/packs/{pack_id}", response=PackOut, operation_id="describe_pack")
@@ -118,7 +121,7 @@ def describe_pack(request: SignedIn, pack_id: UUID, body: PackChange) -> PackOut
 @router.get("/packs/{pack_id}/draft", response=DraftOut, operation_id="draft")
 def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     """Every line of the draft. A fixed number of queries, whatever its length."""
-    pack = services.pack_for(request.user, pack_id, Action.SEE)
+    pack = services.pack_for(request.user, pack_id, Action.SEE_DRAFT)
     lines = {line.mod: line for line in drafts.lines_of(pack.draft)}
     under = drafts.taken_under(pack.draft).lines
     wanted = {*lines, *under, *pack.draft.picks}
@@ -286,7 +289,7 @@ def outcome_out(pack_id: UUID, outcome: services.Outcome) -> OutcomeOut:
 @router.get("/packs/{pack_id}/draft/edits", response=list[EditOut], operation_id="edits")
 def edits(request: SignedIn, pack_id: UUID, since: Annotated[int, Query(ge=0, lt=2**31)] = 0) -> list[EditOut]:
     """The last hundred edits after a revision, newest first."""
-    pack = services.pack_for(request.user, pack_id, Action.SEE)
+    pack = services.pack_for(request.user, pack_id, Action.SEE_DRAFT)
     found = list(pack.draft.edits.filter(revision__gt=since).select_related("by").defer("did")[:EDITS_SHOWN])
     gone = taken_back([services.as_done(one, request.user) for one in found])
     return [

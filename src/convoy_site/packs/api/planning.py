@@ -39,7 +39,7 @@ MOST_SETTINGS = 80
 
 @router.post("/packs/{pack_id}/draft/recognise", response=PasteOut, operation_id="recognise")
 def recognise(request: SignedIn, pack_id: UUID, body: PasteIn) -> PasteOut:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     read = recognising.recognise(pack, body.text)
     lines = [
         RecognisedOut(
@@ -61,7 +61,7 @@ def recognise(request: SignedIn, pack_id: UUID, body: PasteIn) -> PasteOut:
 
 @router.get("/packs/{pack_id}/draft/updates", response=UpdatesOut, operation_id="updates")
 def updates(request: SignedIn, pack_id: UUID) -> UpdatesOut:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     moves, behind = outlook.updates(pack)
     steps = [(one.mod, one.before, one.after) for one in moves if one.before]
     steps += [(one.mod, one.version, one.newest) for one in behind]
@@ -128,7 +128,7 @@ def _setting_out(one: FileChange) -> SettingChangeOut:
 @router.get("/packs/{pack_id}/draft/bases", response=list[BaseOutlookOut], operation_id="bases")
 def bases(request: SignedIn, pack_id: UUID) -> list[BaseOutlookOut]:
     """Every base of the game, newest game version first."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     found, names = outlook.base_outlooks(pack)
     profile, now = pack.game.profile, drafts.base_of(pack.draft)
 
@@ -161,7 +161,7 @@ def bases(request: SignedIn, pack_id: UUID) -> list[BaseOutlookOut]:
 @router.get("/packs/{pack_id}/draft/needs/{mod}", response=NeedsOut, operation_id="needs")
 def needs(request: SignedIn, pack_id: UUID, mod: Short) -> NeedsOut:
     """The needs that lead from chosen lines to a mod of the draft, and from it onwards."""
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     found, names, chosen = outlook.needs_around(pack, mod)
     return NeedsOut(
         nodes=[

@@ -65,6 +65,7 @@ class PackChange(Schema):
     group: Short | None = None
     notes: Text | None = None
     suits: SuitsIn | None = None
+    kept: bool | None = None
 
 
 class PackRow(Schema):
@@ -88,12 +89,16 @@ class PackRow(Schema):
 
 
 class PackOut(PackRow):
-    """`owner`: whether its reader owns its crew."""
+    """`owner`: whether its reader owns its crew. `kept`: its curators keep the draft to themselves; `kept_until`: a
+    sealed release keeps it.
+    """
 
     owner: bool
     crew_id: UUID
     notes: str
     revision: int
+    kept: bool
+    kept_until: datetime | None
 
 
 class NamedMod(Schema):

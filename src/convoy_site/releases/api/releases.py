@@ -23,7 +23,7 @@ from ...packs.shapes.packs import ChangeOut
 from ...people.rights import MAY, Action, SignedIn, role_in
 from ...people.services import crew_for, owner_of
 from ...shapes import Done, Short
-from .. import change_logs, changing_hands, changing_keys, charters, services, waiting
+from .. import change_logs, changing_hands, changing_keys, charters, seals, services, waiting
 from ..handing_out import Form, as_list
 from ..keys import own_keys
 from ..models import JoinCode
@@ -38,6 +38,7 @@ from ..shapes import (
     DespiteOut,
     DutyOut,
     KeyOut,
+    LetInIn,
     LoggedChange,
     MoveIn,
     OpenedCode,
@@ -61,25 +62,38 @@ router = Router(tags=["releases"])
 def releases(request: SignedIn, pack_id: UUID) -> list[ReleaseRow]:
     """Every release, newest first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found = list(services.releases_of(pack).select_related("published_by", "withdrawal"))
+    found = list(services.releases_of(pack).select_related("published_by", "withdrawal", "seal"))
     only_one = sum(one.is_open() for one in found) == 1
-    return [ReleaseRow(**release_row(one, only_one)) for one in found]
+    hidden = seals.hidden_from(request.user, [pack.pk])
+    return [ReleaseRow(**release_row(one, only_one, hidden)) for one in found]
 
 
 @router.get("/packs/{pack_id}/releases/{number}", response=ReleaseOut, operation_id="release")
 def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
     found = services.release_numbered(pack, number)
+    hidden = seals.hidden_from(request.user, [pack.pk])
+    row = {**release_row(found, hidden=hidden), "base": found.base_text, "since": services.told_against(pack, found)}
+    if found.pk in hidden:
+        return ReleaseOut(**row, notes="", changes=[], announcement="", announcement_markdown="", let_in=[], despite=[])
+    curates = role_in(request.user, pack.crew) in MAY[Action.EDIT]
+    sealed = row["sealed_until"] is not None and curates
     return ReleaseOut(
-        **release_row(found),
+        **row,
         notes=found.notes,
-        base=found.base_text,
         changes=found.changes,
-        since=services.told_against(pack, found),
         announcement=found.announcement,
         announcement_markdown=as_markdown(found.announcement),
+        let_in=sorted(one.username for one in found.seal.let_in.all()) if sealed else [],
         despite=[DespiteOut(what=one.what, because=one.because) for one in services.recipe_of(found.pk).despite],
     )
+
+
+@router.put("/packs/{pack_id}/releases/{number}/let-in", response=Done, operation_id="let_in")
+def let_in(request: SignedIn, pack_id: UUID, number: Short, body: LetInIn) -> Done:
+    """Who sees a sealed release beside its curators."""
+    seals.let_in(request.user, pack_id, number, body.people)
+    return Done()
 
 
 @router.get("/packs/{pack_id}/releases/{number}/list/{form}", operation_id="release_list")
@@ -87,7 +101,9 @@ def release_list(
     request: SignedIn, pack_id: UUID, number: Short, form: Form, side: Literal["player", "server"] = "player"
 ) -> HttpResponse:
     """A release as a list: to read, or for another program. `side`: whose share, where it is for one machine."""
-    made = as_list(pack_for(request.user, pack_id, Action.SEE), number, form, Side(side))
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    seals.refuse_hidden(request.user, pack, [services.release_numbered(pack, number)])
+    made = as_list(pack, number, form, Side(side))
     reply = HttpResponse(made.content, content_type=f"{made.kind}; charset=utf-8")
     reply["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(made.name)}"
     return reply
@@ -96,7 +112,9 @@ def release_list(
 @router.get("/packs/{pack_id}/change-log", response=ChangeLogOut, operation_id="change_log")
 def change_log(request: SignedIn, pack_id: UUID, until: Short, since: Short = "") -> ChangeLogOut:
     """All that changed between two releases, whichever came first, with the mods' own change logs."""
-    found = change_logs.change_log_between(pack_for(request.user, pack_id, Action.SEE), since, until)
+    pack = pack_for(request.user, pack_id, Action.SEE)
+    found = change_logs.change_log_between(pack, since, until)
+    seals.refuse_hidden(request.user, pack, [found.since, found.until])
     return ChangeLogOut(
         since=since,
         until=until,
@@ -122,7 +140,7 @@ def announcement(request: SignedIn, pack_id: UUID, body: AnnouncementIn) -> Anno
 
 @router.get("/packs/{pack_id}/pending", response=Pending, operation_id="pending")
 def pending(request: SignedIn, pack_id: UUID, channel: ReleaseChannel = ReleaseChannel.STABLE) -> Pending:
-    pack = pack_for(request.user, pack_id, Action.SEE)
+    pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     found = services.pending(pack.draft, channel)
     newest = services.newest_release(pack)
     return Pending(
@@ -149,7 +167,16 @@ def _next_number(number: str) -> str:
 @router.post("/packs/{pack_id}/releases", response=PublishedOut, operation_id="publish")
 def publish(request: SignedIn, pack_id: UUID, body: PublishIn) -> PublishedOut:
     made = services.publish(
-        request.user, pack_id, body.revision, body.number, body.channel, body.notes, body.despite, body.announcement
+        request.user,
+        pack_id,
+        body.revision,
+        body.number,
+        body.channel,
+        body.notes,
+        body.despite,
+        body.announcement,
+        body.sealed_until,
+        body.let_in,
     )
     return PublishedOut(number=body.number, waits=made is None)
 

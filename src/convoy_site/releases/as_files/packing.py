@@ -33,11 +33,12 @@ from ...packs import drafts
 from ...packs.models import Pack
 from ...packs.services import pack_for
 from ...people.models import SiteRules, User
-from ...people.rights import Action, NotFound
+from ...people.rights import MAY, Action, NotFound, role_in
 from ...receiving import CHUNK, TooLarge
 from ..charters import all_charters, signatures_of
 from ..handing_out import plain_name
 from ..models import MakingState, Packing, Release
+from ..seals import hidden_from, refuse_hidden
 from ..services import as_recipe, current_release, recipe_of, release_numbered
 
 TASK = "convoy_site.releases.tasks.pack_up"
@@ -111,9 +112,17 @@ class Subject:
 
 def plan(user: User, pack_id: UUID, number: str, asked: Asked) -> Plan:
     """What would be inside, and what not. `number` empty: the draft. Nothing is fetched. Raises NotFound."""
-    pack = pack_for(user, pack_id, Action.SEE)
+    pack = _packed(user, pack_id, number)
     subject = subject_of(pack, number)
     return plan_of(subject, asked, to_be_had(subject, asked))
+
+
+def _packed(user: User, pack_id: UUID, number: str) -> Pack:
+    """A pack of which one may have a release, or the draft (no number), as a file. Raises as `pack_for`, and Sealed."""
+    pack = pack_for(user, pack_id, Action.SEE if number else Action.SEE_DRAFT)
+    if number:
+        refuse_hidden(user, pack, [release_numbered(pack, number)])
+    return pack
 
 
 def subject_of(pack: Pack, number: str) -> Subject:
@@ -184,7 +193,7 @@ def outside_of(build: LockedBuild, why: str, subject: Subject) -> Outside:
 @transaction.atomic
 def ask(user: User, pack_id: UUID, number: str, asked: Asked) -> Packing:
     """Has a worker make the file. Raises NotFound, TooLarge."""
-    pack = pack_for(user, pack_id, Action.SEE)
+    pack = _packed(user, pack_id, number)
     if not number:
         pack_for(user, pack_id, Action.EDIT)
     Pack.objects.select_for_update().get(pk=pack.pk)
@@ -218,7 +227,11 @@ def _file_name(subject: Subject, asked: Asked) -> str:
 
 
 def packings(user: User, pack_id: UUID) -> QuerySet[Packing]:
-    return pack_for(user, pack_id, Action.SEE).packings.select_related("release", "by")
+    """But for those of which one is not shown what is in them."""
+    pack = pack_for(user, pack_id, Action.SEE)
+    found = pack.packings.exclude(release__in=hidden_from(user, [pack.pk])).select_related("release", "by")
+    curates = role_in(user, pack.crew_id) in MAY[Action.EDIT]
+    return found if curates or not pack.draft.is_kept else found.exclude(release=None)
 
 
 def packing(user: User, pack_id: UUID, packing_id: UUID) -> Packing:

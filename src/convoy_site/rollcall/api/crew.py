@@ -17,12 +17,14 @@ from ...installations.models import Departure, Installation
 from ...installations.page import fit_out, shown, standing_out
 from ...installations.shapes.member import ProgressOut
 from ...installations.standings import Stood, stand
+from ...installations.veiled import is_veiled, veiled, veiled_progress
 from ...packs.models import Pack
 from ...packs.services import pack_for
 from ...packs.shapes.packs import ChangeOut
 from ...people.models import Membership, User
 from ...people.rights import Action, SignedIn
 from ...releases.models import Release
+from ...releases.seals import hidden_from
 from ...releases.services import pending, releases_of
 from ...shapes import Done, Short
 from .. import departures, listings, playthroughs
@@ -59,9 +61,12 @@ def _stood(pack: Pack, releases: list[Release]) -> list[Stood]:
 
 def _called(request: SignedIn, pack: Pack, stood: list[Stood], releases: list[Release]) -> list[CalledRow]:
     by_pk = {release.pk: release for release in releases}
+    hidden = hidden_from(request.user, [pack.pk])
     rows = []
     for found in stood:
-        one = found.installation
+        one, under_way = found.installation, ProgressOut.model_validate(progress.current_progress(found.installation))
+        if is_veiled(found, hidden):
+            found, under_way = veiled(found), veiled_progress(under_way)
         at = by_pk.get(one.release_id or 0)
         rows.append(
             CalledRow(
@@ -83,7 +88,7 @@ def _called(request: SignedIn, pack: Pack, stood: list[Stood], releases: list[Re
                     one.member.shown.split()[0], pack.name, found.standing, f"{settings.ADDRESS}/installations/{one.id}"
                 ),
                 fit=fit_out(found),
-                progress=ProgressOut.model_validate(progress.current_progress(one)),
+                progress=under_way,
             )
         )
     return rows
@@ -220,7 +225,7 @@ def _departure_out(
     request: SignedIn, one: Departure, newest: Release | None, stood: list[Stood], crew: list[User]
 ) -> DepartureOut:
     ready = departures.readiness(one, newest, stood, crew)
-    last, changed = departures.since_last_time(one, newest)
+    last, changed = departures.since_last_time(one, newest, hidden_from(request.user, [one.pack_id]))
     needed = departures.needed_release(one, newest)
     answers = {answer.user_id: answer.comes for answer in one.answers.all()}
     return DepartureOut(

@@ -54,7 +54,7 @@ def all_playthroughs(request: SignedIn, pack_id: UUID) -> PlaythroughsOut:
                     for each, many in shown.milestones
                 ],
             )
-            for shown in playthroughs.of_pack(pack)
+            for shown in playthroughs.of_pack(request.user, pack)
         ],
         worlds=playthroughs.worlds_known(request.user, pack),
     )
