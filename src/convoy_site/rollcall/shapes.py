@@ -54,6 +54,7 @@ class StopOut(Schema):
     number: str
     channel: ReleaseChannel
     withdrawn: bool
+    sealed: bool
     open: bool
     published_at: datetime
     changes: int

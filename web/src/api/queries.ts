@@ -156,7 +156,9 @@ export const useRelease = (pack_id: string, number: string) =>
   useQuery({
     queryKey: ["pack", pack_id, "releases", number],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/releases/{number}", { params: { path: { pack_id, number } } })),
-    staleTime: Number.POSITIVE_INFINITY,
+    // It never changes, but for a sealed one that opens.
+    staleTime: (query) => (query.state.data?.sealed_until ? 0 : Number.POSITIVE_INFINITY),
+    refetchInterval: (query) => (query.state.data?.sealed_until ? CALM : false),
   });
 
 export const useCodes = (id: string, may: boolean) =>

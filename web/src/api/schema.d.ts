@@ -8708,6 +8708,8 @@ export interface components {
              * Format: date-time
              */
             published_at: string;
+            /** Sealed */
+            sealed: boolean;
             /** Withdrawn */
             withdrawn: boolean;
         };

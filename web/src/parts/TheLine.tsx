@@ -111,51 +111,53 @@ function Played({ packId, line, marks }: { packId: string; line: Shape["TheLine"
   const said = `${one.name}: ${one.open ? "being" : "was"} played in ${one.world}, from ${one.begun}${
     one.open ? " on" : ` to ${one.last}`
   }; may change: ${one.rule}`;
-  const inner = {
-    left: `calc(24px + (100% - 48px) * ${from / 100})`,
-    width: `calc((100% - 48px) * ${(to - from) / 100})`,
-  };
+  const at = (share: number) => `calc(24px + (100% - 48px) * ${share / 100})`;
   return (
-    <Tooltip title={said}>
-      <ButtonBase
-        component={Link}
-        to={`/packs/${packId}/crew`}
-        aria-label={said}
+    <>
+      <Box
+        aria-hidden
         sx={{
           position: "absolute",
-          ...inner,
-          minWidth: 24,
-          height: 24,
-          bottom: -4,
-          alignItems: "flex-start",
-          justifyContent: "flex-start",
-          fontSize: "0.72rem",
-          color: "text.secondary",
-          "&::before": {
-            content: '""',
-            position: "absolute",
-            left: 0,
-            right: 0,
-            top: 3,
-            borderTop: one.open ? "3px solid" : "3px dashed",
-            borderColor: "primary.main",
-          },
+          left: at(from),
+          width: `calc((100% - 48px) * ${(to - from) / 100})`,
+          top: 48,
+          borderTop: one.open ? "5px solid" : "5px dotted",
+          borderColor: "primary.main",
         }}
-      >
-        <Box
-          component="span"
-          sx={{ zIndex: 1, bgcolor: "background.default", ml: 1, px: 0.5, whiteSpace: "nowrap", lineHeight: "10px" }}
+      />
+      <Tooltip title={said}>
+        <ButtonBase
+          component={Link}
+          to={`/packs/${packId}/crew`}
+          aria-label={said}
+          sx={{
+            position: "absolute",
+            left: `calc(${at(from)} + 30px)`,
+            // Between two marks, where nothing else is written.
+            maxWidth: `calc((100% - 48px) / ${marks.length} - 60px)`,
+            minWidth: 24,
+            top: 53,
+            height: 24,
+            fontSize: "0.75rem",
+            color: "primary.main",
+            display: "block",
+            overflow: "hidden",
+            textOverflow: "ellipsis",
+            whiteSpace: "nowrap",
+          }}
         >
           {one.name}
           {more > 0 && ` +${more}`}
-        </Box>
-      </ButtonBase>
-    </Tooltip>
+        </ButtonBase>
+      </Tooltip>
+    </>
   );
 }
 
 const told = (mark: Shape["StopOut"]) =>
-  (mark.channel === "trial" ? " (trial)" : "") + (mark.withdrawn ? " (withdrawn)" : "");
+  (mark.channel === "trial" ? " (trial)" : "") +
+  (mark.withdrawn ? " (withdrawn)" : "") +
+  (mark.sealed ? " (sealed)" : "");
 
 function Stop(props: {
   people: Person[];

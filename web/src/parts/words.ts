@@ -29,6 +29,16 @@ export function day(iso: string): string {
   return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
 }
 
+/** A moment as a field for date and time has it, in local time. */
+export function asTyped(iso: string): string {
+  const at = new Date(iso);
+  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
+}
+
+/** `Thursday 27 November, 20:00`. */
+export const moment = (iso: string) =>
+  `${new Date(iso).toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })}, ${clock(iso)}`;
+
 export function duration(seconds: number): string {
   if (seconds < 0) return "";
   return seconds < 90 ? `about ${seconds} s left` : `about ${Math.round(seconds / 60)} min left`;

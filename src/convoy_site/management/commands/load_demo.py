@@ -367,6 +367,16 @@ class Command(BaseCommand):
         self._edit(tolliver, pack, TakeUp(do="take up", collection=hands.pk))
         self._edit(tolliver, deck, *(HoldLine(do="hold", mod=mod) for mod in CLEAR_DECK_BEFORE))
         self._publish(tolliver, deck, "1.1.0", "The compass can be hidden, and the dials can be read at night.")
+        self._sealed(tolliver, pack)
+
+    def _sealed(self, user: User, pack: Pack) -> None:
+        """What comes next to Slow Water is a surprise until this evening."""
+        now = timezone.localtime()
+        evening = now.replace(hour=20, minute=0, second=0, microsecond=0)
+        hour = evening if evening - now > timedelta(hours=1) else now + timedelta(hours=3)
+        pack.draft.refresh_from_db()
+        notes = "Steady hands for all of you, and a calmer helm."
+        publish(user, pack.id, pack.draft.revision, "1.1.0", "stable", notes, sealed_until=hour)
 
     def _into_world(self, member: User, one: Installation) -> None:
         """Two worlds, in one of which the scenario is played."""

@@ -52,7 +52,7 @@ router = Router(tags=["crew"])
 
 
 def _releases(pack: Pack) -> list[Release]:
-    return list(releases_of(pack).select_related("withdrawal"))
+    return list(releases_of(pack).select_related("withdrawal", "seal"))
 
 
 def _stood(pack: Pack, releases: list[Release]) -> list[Stood]:
@@ -139,6 +139,7 @@ def line(request: SignedIn, pack_id: UUID) -> TheLine:
             number=one.number,
             channel=ReleaseChannel(one.channel),
             withdrawn=one.is_withdrawn,
+            sealed=hasattr(one, "seal") and one.seal.is_closed,
             open=one.is_open(),
             published_at=one.published_at,
             changes=len(one.changes),

@@ -6,6 +6,7 @@ import { useParams } from "react-router";
 import { useInstallation } from "../../api/queries";
 import { Emblem } from "../../parts/marks";
 import { Loaded, Remark } from "../../parts/notices";
+import { moment } from "../../parts/words";
 import { Ahead } from "./Ahead";
 import type { Page } from "./asking";
 import { Backups } from "./Backups";
@@ -61,6 +62,16 @@ function Shown({ one }: { one: Page }) {
       <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: { xs: "1fr", md: "3fr 2fr" }, alignItems: "start" }}>
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           <Standing one={one} />
+          {one.sealed_until && (
+            <Remark tone="primary" live={false}>
+              <strong>
+                Release {one.target} is sealed until {moment(one.sealed_until)}.
+              </strong>{" "}
+              What is in it is a surprise until then.{" "}
+              {one.release !== one.target && "Sync now, and the evening starts in step. "}
+              The files lie on your own disk: nobody keeps you from looking there but you.
+            </Remark>
+          )}
           <Remarks one={one} />
           <Errands one={one} />
           <Differences one={one} />
@@ -70,7 +81,7 @@ function Shown({ one }: { one: Page }) {
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {!one.by_listing && <NextDeparture one={one} />}
           <Choices one={one} />
-          <OwnSettings one={one} />
+          {!one.sealed_until && <OwnSettings one={one} />}
           <Worlds one={one} />
           <Machine one={one} />
           <Versions one={one} />

@@ -4,7 +4,8 @@ import Button from "@mui/material/Button";
 import { useDepartures } from "../../api/queries";
 import { Answer } from "../../parts/Answer";
 import { RefusalRemark } from "../../parts/notices";
-import { departs, timeLeft } from "../pack/Departures";
+import { moment } from "../../parts/words";
+import { timeLeft } from "../pack/Departures";
 import { type Page, useChoose } from "./asking";
 import { Section } from "./Section";
 
@@ -13,7 +14,7 @@ export function NextDeparture({ one }: { one: Page }) {
   if (!next) return null;
   const ready = one.release === next.needed;
   return (
-    <Section title={departs(next.at)} aside={timeLeft(next.at)}>
+    <Section title={moment(next.at)} aside={timeLeft(next.at)}>
       <Box sx={{ fontSize: "0.9rem" }}>
         {next.note}{" "}
         {next.needed ? (

@@ -11,7 +11,7 @@ import { Answer } from "../../parts/Answer";
 import { ChangeList } from "../../parts/ChangeList";
 import { RefusalRemark } from "../../parts/notices";
 import { Pick } from "../../parts/Pick";
-import { clock, many } from "../../parts/words";
+import { asTyped, many, moment } from "../../parts/words";
 
 type Departure = Shape["DepartureOut"];
 
@@ -48,7 +48,7 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
     <Paper variant="outlined" component="section" sx={{ px: 2, py: 1.5 }} aria-label="Departure">
       <Box sx={{ display: "flex", gap: 3, flexWrap: "wrap", alignItems: "flex-start" }}>
         <Box sx={{ minWidth: 220, flex: 1 }}>
-          <Typography variant="h2">{departs(one.at)}</Typography>
+          <Typography variant="h2">{moment(one.at)}</Typography>
           <Box sx={{ fontSize: "0.9rem" }}>
             {timeLeft(one.at)} ·{" "}
             {one.needed ? (
@@ -200,18 +200,9 @@ function DepartureForm({ pack, one, close }: { pack: Shape["PackOut"]; one?: Dep
   );
 }
 
-export const departs = (iso: string) =>
-  `${new Date(iso).toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })}, ${clock(iso)}`;
-
 export function timeLeft(iso: string): string {
   const hours = (Date.parse(iso) - Date.now()) / 3_600_000;
   if (hours < 0) return "under way";
   if (hours < 1) return `in ${Math.max(1, Math.round(hours * 60))} min`;
   return hours < 48 ? `in ${Math.round(hours)} h` : `in ${Math.round(hours / 24)} days`;
-}
-
-/** A moment as a field for date and time has it, in local time. */
-function asTyped(iso: string): string {
-  const at = new Date(iso);
-  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
 }

@@ -206,14 +206,17 @@ function OpenForm({ pack, worlds, close }: { pack: Shape["PackOut"]; worlds: str
           <option key={one} value={one} />
         ))}
       </datalist>
-      <Pick
-        label="Begun with"
-        value={said.release}
-        options={releases.map((one) => ({ value: one.number, name: one.number }))}
-        onChange={(release) => setSaid({ ...said, release })}
-        sx={{ minWidth: 130 }}
-      />
-      <Pick label="What may change" value={rule} options={optionsOf(RULES)} onChange={setRule} sx={{ minWidth: 270 }} />
+      <Box sx={{ width: 130 }}>
+        <Pick
+          label="Begun with"
+          value={said.release}
+          options={releases.map((one) => ({ value: one.number, name: one.number }))}
+          onChange={(release) => setSaid({ ...said, release })}
+        />
+      </Box>
+      <Box sx={{ width: 290 }}>
+        <Pick label="What may change" value={rule} options={optionsOf(RULES)} onChange={setRule} />
+      </Box>
       {field("note", "Note")}
       <Box sx={{ display: "flex", gap: 1, flexBasis: "100%" }}>
         <Button type="submit" variant="contained" disabled={open.isPending || !said.name.trim() || !said.world.trim()}>

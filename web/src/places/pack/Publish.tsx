@@ -19,6 +19,7 @@ import { day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
 import { ToSign } from "../keys/ToSign";
 import { Promote } from "./Promote";
+import { asSealed, OPEN, SealFields } from "./Seal";
 import { Terms } from "./Terms";
 import { Withdraw } from "./Withdraw";
 
@@ -80,6 +81,8 @@ function Next({
   const [notes, setNotes] = useState("");
   const [despite, setDespite] = useState("");
   const [announcement, setAnnouncement] = useState("");
+  const [sealing, setSealing] = useState(OPEN);
+  const pack = usePack(packId).data;
   const trial = channel === "trial";
   const [made, setMade] = useState("");
   useEffect(() => setNumber(pending.suggested), [pending.suggested]);
@@ -88,7 +91,15 @@ function Next({
       told(
         api.POST("/api/packs/{pack_id}/releases", {
           params: { path: { pack_id: packId } },
-          body: { revision: pending.revision, number, notes, channel, despite, announcement },
+          body: {
+            revision: pending.revision,
+            number,
+            notes,
+            channel,
+            despite,
+            announcement,
+            ...asSealed(sealing),
+          },
         }),
       ),
     ["pack", packId],
@@ -151,6 +162,7 @@ function Next({
                     if (!release.waits) setMade(release.number);
                     setNotes("");
                     setAnnouncement("");
+                    setSealing(OPEN);
                   },
                 });
               }}
@@ -184,6 +196,14 @@ function Next({
                 }
                 label="For trial: only those who chose trial releases get it"
               />
+              {pack && (
+                <SealFields
+                  pack={pack}
+                  value={sealing}
+                  onChange={setSealing}
+                  wrong={publish.error?.field("sealed_until")}
+                />
+              )}
               {blockers.length > 0 && (
                 <Remark tone="error" live={false}>
                   <strong>{many(blockers.length, "blocker stands", "blockers stand")} in the way.</strong>{" "}

@@ -4,16 +4,18 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { useParams } from "react-router";
 import type { Shape } from "../../api/client";
-import { useRelease } from "../../api/queries";
+import { usePack, useRelease } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { Loaded, Remark } from "../../parts/notices";
 import { day, many } from "../../parts/words";
 import { ReleaseLog } from "./ReleaseLog";
+import { Sealed } from "./Seal";
 import { TakeAlong } from "./TakeAlong";
 
 export default function Release() {
   const { packId = "", number = "" } = useParams();
   const release = useRelease(packId, number);
+  const pack = usePack(packId).data;
   return (
     <Box sx={{ maxWidth: 760, mx: "auto", p: { xs: 1.5, sm: 3 } }}>
       <Loaded query={release}>
@@ -24,6 +26,7 @@ export default function Release() {
               {one.channel} · {day(one.published_at)} by {one.published_by} · {one.base} · {many(one.builds, "mod")} ·
               fingerprint <code>{one.fingerprint}</code>
             </Typography>
+            {pack && <Sealed key={one.let_in.join()} pack={pack} one={one} />}
             {one.notes && !one.announcement && (
               <Typography sx={{ whiteSpace: "pre-wrap", mb: 2 }}>{one.notes}</Typography>
             )}
@@ -41,8 +44,8 @@ export default function Release() {
               </Box>
             )}
             {one.announcement && <Announcement one={one} />}
-            <ReleaseLog packId={packId} number={one.number} before={one.since} />
-            <TakeAlong packId={packId} number={one.number} />
+            {!one.hidden && <ReleaseLog packId={packId} number={one.number} before={one.since} />}
+            {!one.hidden && <TakeAlong packId={packId} number={one.number} />}
           </>
         )}
       </Loaded>
