@@ -35,6 +35,7 @@ from .packs.api.planning import router as ahead
 from .people.api import router as people
 from .public.api import router as public
 from .releases.api.files import router as files_of_packs
+from .releases.api.leads import router as leads
 from .releases.api.releases import router as releases
 from .rollcall.api.crew import router as crew
 from .rollcall.api.playthroughs import router as played
@@ -175,6 +176,7 @@ for router in (
     ways_in,
     beginnings,
     releases,
+    leads,
     files_of_packs,
     installations,
     crew,

@@ -18,6 +18,7 @@ urlpatterns = [
     path("news/feed/<str:secret>.atom", atom),
     path("news/stop/<str:token>", stop),
     path("p/<slug:address>", public.page),
+    path("p/<slug:address>/pack.zip", public.as_file),
     path("p/<slug:address>/changes", public.changes),
     path("p/<slug:address>/picture.png", public.picture),
     path("p/<slug:address>/code.svg", public.code_picture),

@@ -14,7 +14,7 @@ from ..lock.canonical import sha256_hex
 from ..lock.in_worlds import world_of
 from ..lock.recipe import Recipe, read_recipe
 from ..outside.paths import checked_path, refuse_twins
-from ..trust.charter import CONTEXT, Charter, Duty, read_charter
+from ..trust.charter import CONTEXT, Charter, Duty, follow, read_charter
 from ..trust.signed import Signed
 from ..trust.trusted import Trusted
 from ..words.errors import BadSignature, ConvoyError, MalformedInput
@@ -123,6 +123,23 @@ def signed_by(told: ReadBag) -> tuple[Charter | None, str]:
     except BadSignature as error:
         return None, error.sentence()
     return charter, ""
+
+
+def leads_back_to(told: ReadBag, mark: str) -> bool:
+    """Whether the keys that a file comes with follow, charter by charter, from those that were pinned by this mark. A
+    charter that only lies there proves nothing: each has to be signed by the one before.
+    """
+    try:
+        for at, signed in enumerate(told.charters):
+            charter = read_charter(signed.document)
+            if charter.mark == mark:
+                charter.demand(Duty.CHARTER, signed, CONTEXT, "the charter")
+                for one in told.charters[at + 1 :]:
+                    charter = follow(charter, one)
+                return True
+    except ConvoyError:
+        return False
+    return False
 
 
 def _charter(told: ReadBag) -> Charter | None:

@@ -15,7 +15,7 @@ from .models import Draft, Edit, Line
 
 KEPT_FIELDS = ("held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note", "order")
 BASE_FIELDS = ("game_version", "loader", "loader_version")
-TERMS = ("tweak_sets", "steps", "parts", "winners", "set_aside", "own_files", "laid_down")
+TERMS = ("tweak_sets", "steps", "parts", "winners", "set_aside", "own_files", "laid_down", "lead")
 """What of a draft is kept and restored as a whole."""
 
 Pair = list[Any]

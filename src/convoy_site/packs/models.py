@@ -91,8 +91,48 @@ class Draft(models.Model):
         """Whether members may not look at it."""
         return self.kept or (self.kept_until is not None and timezone.now() < self.kept_until)
 
+    lead = models.JSONField(default=dict)
+    """The pack that this one follows: `from` (`LeadFrom`), `pack` or `address`, `name`, `number`, `mark` of the keys
+    that were pinned, and `taken`: what it said when it was last taken from (`draft.following.Entries`).
+    """
+    lead_now = models.JSONField(default=dict)
+    """What the lead says now, as it was looked at last: `number`, `sha256`, `notes`, `at`, `entries`."""
     laid_down = models.JSONField(default=dict)
     """Findings that were set apart: id to `because`, `evidence` (a mark of it), `by` and `at`."""
+
+
+class LeadFrom(models.TextChoices):
+    """Where a lead is: its releases here, its draft here (of a copy), behind an address, or a file."""
+
+    RELEASES = "releases"
+    DRAFT = "draft"
+    ADDRESS = "address"
+    FILE = "file"
+
+
+class Proposal(models.Model):
+    """Changes that another pack's curators propose to this one's: places with what each is to say, rehearsed and taken
+    like every edit.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    pack = models.ForeignKey(Pack, models.CASCADE, related_name="proposals")
+    of = models.ForeignKey(Pack, models.SET_NULL, null=True, related_name="+")
+    """The pack that it comes from; gone where that is."""
+    of_name = models.CharField(max_length=60)
+    by = models.ForeignKey(User, models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    words = models.CharField(max_length=1000, blank=True)
+    entries = models.JSONField()
+    """Place to [what the lead said, what is proposed]."""
+    answered_at = models.DateTimeField(null=True)
+    answered_by = models.ForeignKey(User, models.PROTECT, null=True, related_name="+")
+    answer = models.CharField(max_length=1000, blank=True)
+    taken = models.JSONField(default=list)
+    """Places of it that were taken."""
+
+    class Meta:
+        ordering = ["-at"]
 
 
 class Line(models.Model):

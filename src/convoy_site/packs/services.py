@@ -30,6 +30,7 @@ from .collection_edits import NoCollection, refuse_in_collection, refuse_too_muc
 from .collections import suits_of
 from .edits import APPLY
 from .history import difference, moment
+from .lead_edits import FOLLOWING
 from .models import Draft, Edit, Pack
 from .saying_edits import SAYING
 from .setting_edits import SETTING
@@ -45,7 +46,9 @@ from .shapes.edits import (
     RemoveMod,
     SwitchLine,
     TakeBuild,
+    TakeFromLead,
     TakeOver,
+    TakeProposal,
     TakeUp,
     UpdateMods,
     added_by,
@@ -191,7 +194,7 @@ class _name_taken:
 
 ASKING = (
     RemoveMod, SwitchLine, HoldLine, TakeBuild, UpdateMods, AddMod, AddMods, TakeOver, CopyLines, TakeUp,
-    DropCollection, Detach,
+    DropCollection, Detach, TakeFromLead, TakeProposal,
 )  # fmt: skip
 """Edits that are shown before they are kept where they do more than was asked."""
 
@@ -314,7 +317,9 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
         _staying(draft, settled, edits),
         _other_builds(pack, settled, edits),
     )
-    taken_up = [one for edit, one in zip(edits, applied, strict=True) if isinstance(edit, TakeUp)]
+    taken_up = [
+        one for edit, one in zip(edits, applied, strict=True) if isinstance(edit, TakeUp | TakeFromLead | TakeProposal)
+    ]
     outcome.more = does_more(
         {mod for edit in edits for mod in named_by(edit)} | {mod for one in taken_up for mod in one.subjects},
         outcome.changes,
@@ -329,7 +334,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
 def _apply(user: User, draft: Draft, edit: EditIn) -> Applied:
     drafts.read_anew(draft)
     refuse_in_collection(draft, edit)
-    if by_somebody := SAYING.get(type(edit)) or SETTING.get(type(edit)):
+    if by_somebody := SAYING.get(type(edit)) or SETTING.get(type(edit)) or FOLLOWING.get(type(edit)):
         return by_somebody(draft, edit, user)
     return APPLY[type(edit)](draft, edit)
 

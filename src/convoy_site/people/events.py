@@ -26,6 +26,8 @@ class Happened(StrEnum):
     PLAYTHROUGH_OPENED = "playthrough-opened"
     PLAYTHROUGH_ENDED = "playthrough-ended"
     MILESTONE = "milestone"
+    PROPOSED = "proposed"
+    ANSWERED = "answered"
     ROLE = "role"
     ABOARD = "aboard"
     HANDED_OVER = "handed-over"

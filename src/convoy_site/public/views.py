@@ -20,6 +20,7 @@ from convoy_core.words.wording import counted
 
 from ..catalogue import pictures
 from ..packs.emblems import EMBLEM_PATHS
+from ..releases.as_files.packing import release_alone
 from ..releases.models import Release
 from . import services
 from .drawing import draw
@@ -107,6 +108,22 @@ def changes(request: HttpRequest, found: PublicPage) -> HttpResponse:
     ]
     told = {"pack": found.pack, "since": since, "log": log, "rows": rows, "address": f"/p/{found.address}"}
     return render(request, "public_changes.html", told)
+
+
+@for_anybody
+def as_file(request: HttpRequest, found: PublicPage) -> HttpResponse:
+    """The release that is open to everybody, signed, without any build: whoever follows the pack looks here."""
+    told = services.shown(found)
+    if told.release is None:
+        return HttpResponse(status=404)
+    mark = f'"{told.release.sha256}"'
+    if request.headers.get("If-None-Match") == mark:
+        answer = HttpResponse(status=304)
+    else:
+        answer = HttpResponse(release_alone(found.pack, told.release), content_type="application/zip")
+        answer["Content-Disposition"] = f'attachment; filename="{found.address}.zip"'
+    answer["ETag"], answer["Cache-Control"] = mark, "public, max-age=300"
+    return answer
 
 
 @for_anybody

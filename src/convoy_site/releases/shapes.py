@@ -2,16 +2,18 @@
 
 from collections.abc import Collection
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import Field
 
+from convoy_core.draft.following import Changed, PlaceKind
 from convoy_core.lock.change_log import What
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust.charter import Duty
 from convoy_core.words.model import Side
 
+from ..packs.models import LeadFrom
 from ..packs.shapes.packs import ChangeOut
 from ..shapes import Moment, Name, Schema, Short, Text
 from .as_files.packing import Shape
@@ -322,6 +324,96 @@ class OpenedCode(Schema):
     builds: int
     download: int
     already_in_crew: bool
+
+
+class FollowIn(Schema):
+    """`lead`: a pack's id, or the address of a public page. `begun`: this pack began as what the lead says now."""
+
+    where: Literal["releases", "draft", "address"]
+    lead: Annotated[str, Field(min_length=1, max_length=400)]
+    begun: bool = False
+
+
+class ProposeIn(Schema):
+    places: list[Annotated[str, Field(max_length=600)]] = Field(min_length=1, max_length=2_000)
+    words: Annotated[str, Field(max_length=1_000)] = ""
+
+
+class AnswerProposalIn(Schema):
+    words: Annotated[str, Field(min_length=1, max_length=1_000)]
+
+
+class LeadOut(Schema):
+    """`number`: what was taken last, empty while nothing was; `newest`: what it says now, as it was looked at."""
+
+    where: LeadFrom
+    pack: UUID | None
+    address: str
+    name: str
+    number: str
+    newest: str
+    notes: str
+    mark: str
+    looked_at: datetime | None
+    may_propose: bool
+
+
+class LeadOfferOut(Schema):
+    """A change at the lead, with the three sides in words; empty: that side says nothing. `missing`: no source here has
+    that build.
+    """
+
+    place: str
+    kind: PlaceKind
+    name: str
+    changed: Changed
+    taken: str
+    mine: str
+    theirs: str
+    missing: bool
+
+
+class OwnWayOut(Schema):
+    place: str
+    kind: PlaceKind
+    name: str
+    theirs: str
+    mine: str
+
+
+class ProposedOut(Schema):
+    place: str
+    kind: PlaceKind
+    name: str
+    before: str
+    after: str
+    taken: bool
+
+
+class ProposalOut(Schema):
+    """What the curators of `of` propose to `pack`."""
+
+    id: UUID
+    pack: str
+    of: str
+    by: str
+    at: datetime
+    words: str
+    changes: list[ProposedOut]
+    answered_at: datetime | None
+    answered_by: str
+    answer: str
+
+
+class LeadPage(Schema):
+    """`lead`: none while the pack follows nobody. `proposals`: to this pack; `proposed`: by it."""
+
+    revision: int
+    lead: LeadOut | None
+    offers: list[LeadOfferOut]
+    otherwise: list[OwnWayOut]
+    proposals: list[ProposalOut]
+    proposed: list[ProposalOut]
 
 
 def release_row(release: Release, only_open: bool = False, hidden: Collection[int] = ()) -> dict[str, Any]:

@@ -312,6 +312,33 @@ class Detach(Schema):
     collection: Short
 
 
+Place = Annotated[str, Field(min_length=1, max_length=600)]
+
+
+class TakeFromLead(Schema):
+    """Takes some of what is new at the lead; at other places it stays as it is here (`mine`), and is not asked again
+    until the lead changes it once more.
+    """
+
+    do: Literal["take from lead"]
+    take: list[Place] = Field(default=[], max_length=10_000)
+    mine: list[Place] = Field(default=[], max_length=10_000)
+
+
+class TakeProposal(Schema):
+    """Takes some of what another pack's curators propose."""
+
+    do: Literal["take proposal"]
+    proposal: UUID
+    take: list[Place] = Field(min_length=1, max_length=10_000)
+
+
+class LeaveLead(Schema):
+    """Follows no lead any more. What was taken stays."""
+
+    do: Literal["leave lead"]
+
+
 class TakeBack(Schema):
     """Undoes one edit, as far as nobody changed the same lines since. Taking back a taking back does it again."""
 
@@ -350,6 +377,9 @@ EditIn = (
     | DropCollection
     | MoveCollection
     | Detach
+    | TakeFromLead
+    | TakeProposal
+    | LeaveLead
     | TakeBack
 )
 
@@ -409,6 +439,10 @@ def subjects_of(edit: EditIn) -> set[str]:
         return {f"own {path}" for path in (*edit.add, *edit.remove)}
     if isinstance(edit, LayDown):
         return {f"finding {edit.finding}"}
+    if isinstance(edit, TakeFromLead | LeaveLead):
+        return {"lead"}
+    if isinstance(edit, TakeProposal):
+        return {f"proposal {edit.proposal}"}
     if isinstance(edit, TakeUp | DropCollection | MoveCollection | Detach):
         return {f"collection {edit.collection}"}
     if isinstance(edit, TakeBack | CopyLines | TakeOver):

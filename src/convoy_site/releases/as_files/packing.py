@@ -3,11 +3,13 @@
 What a licence does not let others hand out stays outside, with the reason.
 """
 
+import io
 from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import timedelta
 from enum import StrEnum
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 
@@ -24,6 +26,7 @@ from convoy_core.lock.recipe import Recipe, ReleaseChannel
 from convoy_core.trust.signed import Signed
 from convoy_core.words.licences import meaning
 from convoy_core.words.model import Side
+from convoy_io.bags import write_bag
 
 from ... import kept_files
 from ...catalogue.games import profile_for_others
@@ -176,6 +179,13 @@ def bag_of(subject: Subject, asked: Asked, has: Collection[str]) -> Bag:
     charters = all_charters(subject.pack.crew)
     game = profile_for_others(subject.pack.game, str(subject.recipe.lock.base.version))
     return make_bag(subject.recipe, subject.signed, charters, subject.sources, has, asked.wanted, game)
+
+
+def release_alone(pack: Pack, release: Release) -> bytes:
+    """A release as a signed file without any build: small, whatever the pack."""
+    subject, into = subject_of(pack, release.number), io.BytesIO()
+    write_bag(bag_of(subject, Asked(Shape.BAG, builds=False, own=False), ()), Path, into)
+    return into.getvalue()
 
 
 def why_outside(build: LockedBuild, asked: Asked) -> str:
