@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from convoy_core.draft.following import (
-    Changed,
+    LeadChanged,
     PlaceKind,
     entries_of,
     in_lead_order,
@@ -46,16 +46,16 @@ def test_the_laws_of_a_three_way_merge(taken: dict, mine: dict, theirs: dict) ->
     for at in {*taken, *mine, *theirs} - {ORDER}:
         base, here, there = taken.get(at), mine.get(at), theirs.get(at)
         if here == base != there:
-            assert offers[at].changed is Changed.THERE and at not in ways
+            assert offers[at].changed is LeadChanged.THERE and at not in ways
         elif here != base and there == base:
             assert at not in offers and at in ways
         elif len({str(base), str(here), str(there)}) == 3:
-            assert offers[at].changed is Changed.BOTH and at in ways
+            assert offers[at].changed is LeadChanged.BOTH and at in ways
         else:
             assert at not in offers and at not in ways
     # Seen from the other side the same places are in question where both went their own way.
-    back = {one.place for one in lead_offers(taken, theirs, mine) if one.changed is Changed.BOTH}
-    assert back == {one.place for one in offers.values() if one.changed is Changed.BOTH}
+    back = {one.place for one in lead_offers(taken, theirs, mine) if one.changed is LeadChanged.BOTH}
+    assert back == {one.place for one in offers.values() if one.changed is LeadChanged.BOTH}
 
 
 @given(packs, packs, packs, st.data())

@@ -39,6 +39,7 @@ const Pair = lazy(() => import("./places/pack/check/Pair"));
 const Aside = lazy(() => import("./places/pack/check/Aside"));
 const OwnFiles = lazy(() => import("./places/pack/check/OwnFiles"));
 const Settings = lazy(() => import("./places/pack/settings/Settings"));
+const Lead = lazy(() => import("./places/pack/lead/Lead"));
 const Publish = lazy(() => import("./places/pack/Publish"));
 const Crew = lazy(() => import("./places/pack/Crew"));
 const ModPlace = lazy(() => import("./places/pack/ModPlace"));
@@ -94,6 +95,7 @@ const router = createBrowserRouter([
             ],
           },
           { path: "settings", element: <Settings /> },
+          { path: "lead", element: <Lead /> },
           { path: "publish", element: <Publish /> },
           { path: "hand-out", element: <HandOut /> },
           { path: "crew", element: <Crew /> },

@@ -90,7 +90,7 @@ def entries_of(lock: Lock) -> dict[str, Any]:
     return told | {place(PlaceKind.WINNER, at): mod for at, mod in lock.winners.items()}
 
 
-class Changed(StrEnum):
+class LeadChanged(StrEnum):
     """Who changed a place since it was last taken."""
 
     THERE = "there"
@@ -103,7 +103,7 @@ class LeadOffer:
     """A change at the lead. `taken`, `mine`, `theirs`: what each side says; None where it says nothing."""
 
     place: str
-    changed: Changed
+    changed: LeadChanged
     taken: Any
     mine: Any
     theirs: Any
@@ -124,7 +124,7 @@ def lead_offers(taken: Entries, mine: Entries, theirs: Entries) -> tuple[LeadOff
     for at in sorted(filter(is_known, {*taken, *theirs}), key=rank):
         base, here, there = _sides(at, taken, mine, theirs)
         if base != there and here != there:
-            found.append(LeadOffer(at, Changed.THERE if here == base else Changed.BOTH, base, here, there))
+            found.append(LeadOffer(at, LeadChanged.THERE if here == base else LeadChanged.BOTH, base, here, there))
     return tuple(found)
 
 

@@ -87,6 +87,15 @@ CLEAR_DECK_TWEAKS: list[dict[str, Any]] = [
 ]
 CLEAR_DECK_STEPS = [{"id": "dials", "text": "Look at your dials before you cast off: they sit where you put them."}]
 STEADY_HANDS = ("long-tiller", "brass-fenders", "white-water-marks", "loading-plan", "mist-bells", "stoppages")
+LEAD_LINES = 24
+"""Of what Slow Water has; the rest it found by itself."""
+
+LEAD_NEW = ("milk-churns", "letters-aboard")
+LEAD_GONE = "tug-service"
+LEAD_HELD = ("swing-bridges", "2.0.0", "2.1.0 closes behind the first boat")
+LEAD_ADVICE = ("cabin-stove", "Wants feeding. Leave it out if you come for the quiet.")
+LEAD_TWEAK: dict[str, Any] = {"path": "mods/diesel-hum/settings.toml", "key": ["strength"], "value": 2}
+OWN_ADVICE = "Warm, and worth its memory."
 HOLLOW_LINES = (
     "slate-wagons", "banking-engine", "wet-valley", "coal-smoke", "incline-working", "water-cranes", "brake-vans",
     "single-line-staff", "waiting-rooms", "halt-lamps", "market-specials", "worn-liveries",

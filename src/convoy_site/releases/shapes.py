@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import Field
 
-from convoy_core.draft.following import Changed, PlaceKind
+from convoy_core.draft.following import LeadChanged, PlaceKind
 from convoy_core.lock.change_log import What
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust.charter import Duty
@@ -326,7 +326,7 @@ class OpenedCode(Schema):
     already_in_crew: bool
 
 
-class FollowIn(Schema):
+class FollowLeadIn(Schema):
     """`lead`: a pack's id, or the address of a public page. `begun`: this pack began as what the lead says now."""
 
     where: Literal["releases", "draft", "address"]
@@ -366,7 +366,7 @@ class LeadOfferOut(Schema):
     place: str
     kind: PlaceKind
     name: str
-    changed: Changed
+    changed: LeadChanged
     taken: str
     mine: str
     theirs: str

@@ -230,6 +230,12 @@ export const useDepartures = (id: string) =>
     refetchInterval: CALM,
   });
 
+export const useLead = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "lead"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/lead", of(id))),
+  });
+
 export const usePlaythroughs = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "playthroughs"],

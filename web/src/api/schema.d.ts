@@ -2110,6 +2110,104 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/lead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lead
+         * @description As the lead was looked at last; what it proposes, and what was proposed to it.
+         */
+        get: operations["lead"];
+        put?: never;
+        /** Follow Lead */
+        post: operations["follow_lead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/lead/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Lead
+         * @description A pack as a file to follow; or the next one of a lead that comes by files.
+         */
+        post: operations["bring_lead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/lead/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Asks where the lead is what it says now.
+         */
+        post: operations["look_at_lead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/lead/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose
+         * @description Sends what is otherwise here to the lead's curators.
+         */
+        post: operations["propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/lead/proposals/{proposal_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Back */
+        delete: operations["take_proposal_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/line": {
         parameters: {
             query?: never;
@@ -2537,6 +2635,26 @@ export interface paths {
         put?: never;
         /** Reach Milestone */
         post: operations["reach_milestone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/proposals/{proposal_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Answers in words, whatever of it was taken.
+         */
+        post: operations["answer_proposal"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3134,6 +3252,11 @@ export interface components {
         AnnouncementOut: {
             /** Text */
             text: string;
+        };
+        /** AnswerProposalIn */
+        AnswerProposalIn: {
+            /** Words */
+            words: string;
         };
         /** ArchiveFolderOut */
         ArchiveFolderOut: {
@@ -4473,7 +4596,7 @@ export interface components {
              */
             ask: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeFromLead"] | components["schemas"]["TakeProposal"] | components["schemas"]["LeaveLead"] | components["schemas"]["TakeBack"])[];
             /**
              * Rehearse
              * @default false
@@ -4685,6 +4808,24 @@ export interface components {
         FollowIn: {
             /** Source */
             source: string | null;
+        };
+        /**
+         * FollowLeadIn
+         * @description `lead`: a pack's id, or the address of a public page. `begun`: this pack began as what the lead says now.
+         */
+        FollowLeadIn: {
+            /**
+             * Begun
+             * @default false
+             */
+            begun: boolean;
+            /** Lead */
+            lead: string;
+            /**
+             * Where
+             * @enum {string}
+             */
+            where: "releases" | "draft" | "address";
         };
         /**
          * Form
@@ -4905,7 +5046,7 @@ export interface components {
          * @description Source: docs/rules.md, "Words": notice.
          * @enum {string}
          */
-        Happened: "release" | "trial" | "opened" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
+        Happened: "release" | "trial" | "opened" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "proposed" | "answered" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
         /** HashesIn */
         HashesIn: {
             /** Hashes */
@@ -5562,6 +5703,92 @@ export interface components {
             evidence: string;
             /** Finding */
             finding: string;
+        };
+        /**
+         * LeadChanged
+         * @description Who changed a place since it was last taken.
+         * @enum {string}
+         */
+        LeadChanged: "there" | "both";
+        /**
+         * LeadFrom
+         * @description Where a lead is: its releases here, its draft here (of a copy), behind an address, or a file.
+         * @enum {string}
+         */
+        LeadFrom: "releases" | "draft" | "address" | "file";
+        /**
+         * LeadOfferOut
+         * @description A change at the lead, with the three sides in words; empty: that side says nothing. `missing`: no source here has
+         *     that build.
+         */
+        LeadOfferOut: {
+            changed: components["schemas"]["LeadChanged"];
+            kind: components["schemas"]["PlaceKind"];
+            /** Mine */
+            mine: string;
+            /** Missing */
+            missing: boolean;
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /** Taken */
+            taken: string;
+            /** Theirs */
+            theirs: string;
+        };
+        /**
+         * LeadOut
+         * @description `number`: what was taken last, empty while nothing was; `newest`: what it says now, as it was looked at.
+         */
+        LeadOut: {
+            /** Address */
+            address: string;
+            /** Looked At */
+            looked_at: string | null;
+            /** Mark */
+            mark: string;
+            /** May Propose */
+            may_propose: boolean;
+            /** Name */
+            name: string;
+            /** Newest */
+            newest: string;
+            /** Notes */
+            notes: string;
+            /** Number */
+            number: string;
+            /** Pack */
+            pack: string | null;
+            where: components["schemas"]["LeadFrom"];
+        };
+        /**
+         * LeadPage
+         * @description `lead`: none while the pack follows nobody. `proposals`: to this pack; `proposed`: by it.
+         */
+        LeadPage: {
+            lead: components["schemas"]["LeadOut"] | null;
+            /** Offers */
+            offers: components["schemas"]["LeadOfferOut"][];
+            /** Otherwise */
+            otherwise: components["schemas"]["OwnWayOut"][];
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
+            /** Proposed */
+            proposed: components["schemas"]["ProposalOut"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * LeaveLead
+         * @description Follows no lead any more. What was taken stays.
+         */
+        LeaveLead: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "leave lead";
         };
         /** LetInIn */
         LetInIn: {
@@ -6790,6 +7017,18 @@ export interface components {
             /** Size */
             size: number;
         };
+        /** OwnWayOut */
+        OwnWayOut: {
+            kind: components["schemas"]["PlaceKind"];
+            /** Mine */
+            mine: string;
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /** Theirs */
+            theirs: string;
+        };
         /** PackChange */
         PackChange: {
             /** Emblem */
@@ -7216,6 +7455,12 @@ export interface components {
          */
         Pickup: "direct" | "click" | "by hand" | "withheld" | "ours";
         /**
+         * PlaceKind
+         * @description Kinds of places, in the order in which they are shown and taken.
+         * @enum {string}
+         */
+        PlaceKind: "base" | "line" | "parts" | "setting" | "step" | "aside" | "winner" | "note" | "order";
+        /**
          * PlaceOwn
          * @description The pack's own files: contents that were sent before, each at a path; paths that are to go.
          */
@@ -7539,6 +7784,62 @@ export interface components {
             notes: string;
             /** Number */
             number: string;
+        };
+        /**
+         * ProposalOut
+         * @description What the curators of `of` propose to `pack`.
+         */
+        ProposalOut: {
+            /** Answer */
+            answer: string;
+            /** Answered At */
+            answered_at: string | null;
+            /** Answered By */
+            answered_by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Changes */
+            changes: components["schemas"]["ProposedOut"][];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Of */
+            of: string;
+            /** Pack */
+            pack: string;
+            /** Words */
+            words: string;
+        };
+        /** ProposeIn */
+        ProposeIn: {
+            /** Places */
+            places: string[];
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /** ProposedOut */
+        ProposedOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            kind: components["schemas"]["PlaceKind"];
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /** Taken */
+            taken: boolean;
         };
         /** PublicPageIn */
         PublicPageIn: {
@@ -8825,6 +9126,28 @@ export interface components {
             version: string;
         };
         /**
+         * TakeFromLead
+         * @description Takes some of what is new at the lead; at other places it stays as it is here (`mine`), and is not asked again
+         *     until the lead changes it once more.
+         */
+        TakeFromLead: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take from lead";
+            /**
+             * Mine
+             * @default []
+             */
+            mine: string[];
+            /**
+             * Take
+             * @default []
+             */
+            take: string[];
+        };
+        /**
          * TakeOver
          * @description Adds mods in the very builds that somebody's folder has, or that a list names. Lines that are here already stay
          *     as they are.
@@ -8870,6 +9193,24 @@ export interface components {
             strangers: components["schemas"]["StrangerOut"][];
             /** Strangers In All */
             strangers_in_all: number;
+        };
+        /**
+         * TakeProposal
+         * @description Takes some of what another pack's curators propose.
+         */
+        TakeProposal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take proposal";
+            /**
+             * Proposal
+             * Format: uuid
+             */
+            proposal: string;
+            /** Take */
+            take: string[];
         };
         /**
          * TakeUp
@@ -9244,7 +9585,7 @@ export interface components {
          */
         WayOut: {
             /** Edits */
-            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeBack"])[];
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeFromLead"] | components["schemas"]["TakeProposal"] | components["schemas"]["LeaveLead"] | components["schemas"]["TakeBack"])[];
             /** Is Choice */
             is_choice: boolean;
             /** Text */
@@ -9256,7 +9597,7 @@ export interface components {
          */
         WayOutOut: {
             /** Edit */
-            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeBack"];
+            edit: components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeFromLead"] | components["schemas"]["TakeProposal"] | components["schemas"]["LeaveLead"] | components["schemas"]["TakeBack"];
             /** Text */
             text: string;
         };
@@ -13855,6 +14196,205 @@ export interface operations {
             };
         };
     };
+    lead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    follow_lead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowLeadIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bring_lead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_at_lead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_proposal_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                proposal_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     line: {
         parameters: {
             query?: never;
@@ -14710,6 +15250,42 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MilestoneIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answer_proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                proposal_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerProposalIn"];
             };
         };
         responses: {

@@ -33,7 +33,7 @@ from convoy_site.keeping.accounts import make_keeper
 from convoy_site.notices.calls import make_hook
 from convoy_site.notices.models import Mailed
 from convoy_site.notices.services import wish
-from convoy_site.packs.models import Pack
+from convoy_site.packs.models import LeadFrom, Pack
 from convoy_site.packs.recognising import Recognition, recognise
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
 from convoy_site.people.demo import DEMO_ACCOUNTS
@@ -42,6 +42,7 @@ from convoy_site.people.invitations import invite
 from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.public.services import change_page
+from convoy_site.releases.leads import follow, look
 from convoy_site.releases.services import make_join_code, publish
 
 from ...catalogue.reading_sources import read_source
@@ -78,6 +79,12 @@ from ..demo_content import (
     HOLLOW_STEPS,
     HOLLOW_TWEAKS,
     LATER,
+    LEAD_ADVICE,
+    LEAD_GONE,
+    LEAD_HELD,
+    LEAD_LINES,
+    LEAD_NEW,
+    LEAD_TWEAK,
     LOW_LIGHTS,
     MACHINES,
     NAMES,
@@ -87,6 +94,7 @@ from ..demo_content import (
     ON_OLD_TILLERWAY,
     ON_TILLERWAY,
     OPTIONAL,
+    OWN_ADVICE,
     OWN_TEXTS,
     SLOW_LINES,
     SLOW_SCENARIO,
@@ -368,6 +376,36 @@ class Command(BaseCommand):
         self._edit(tolliver, deck, *(HoldLine(do="hold", mod=mod) for mod in CLEAR_DECK_BEFORE))
         self._publish(tolliver, deck, "1.1.0", "The compass can be hidden, and the dials can be read at night.")
         self._sealed(tolliver, pack)
+        self._follow(people, pack)
+
+    def _follow(self, people: dict[str, User], pack: Pack) -> None:
+        """Slow Water follows a pack of another crew, which has gone on since, and went its own way in one place."""
+        liesel, tolliver = people["liesel"], people["tolliver"]
+        crew = start_crew(liesel, "Upper Pound")
+        for name in ("tolliver", "maren"):
+            bring_aboard(people[name], crew)
+        about = ("Quiet Canals", "weir", "Winter evenings", "Boats, banks and nobody in a hurry.")
+        lead = self._start(liesel, crew.id, about, ON_TILLERWAY)
+        pack.draft.refresh_from_db()
+        lines = list(pack.draft.lines.values_list("mod", flat=True))[:LEAD_LINES]
+        held, advised = LEAD_HELD[0], LEAD_ADVICE[0]
+        lines = list(dict.fromkeys((*lines, held, advised, LEAD_GONE)))
+        self._edit(liesel, lead, AddMods(do="add many", mods=lines))
+        self._publish(liesel, lead, "1.0.0", "Two dozen mods for people who like it quiet.")
+        follow(tolliver, pack.pk, LeadFrom.RELEASES, str(lead.pk), begun=True)
+        own = DescribeLine(do="describe", mod=advised, optional=True, advice=OWN_ADVICE)
+        self._edit(tolliver, pack, own)
+        self._edit(
+            liesel,
+            lead,
+            AddMods(do="add many", mods=list(LEAD_NEW)),
+            RemoveMod(do="remove", mod=LEAD_GONE),
+            HoldLine(do="hold", mod=held, version=LEAD_HELD[1], because=LEAD_HELD[2]),
+            DescribeLine(do="describe", mod=advised, optional=True, advice=LEAD_ADVICE[1]),
+            SetSettings(do="set", settings=[KeyIn(**LEAD_TWEAK)]),
+        )
+        self._publish(liesel, lead, "1.1.0", "Milk and letters, and bridges that wait for the second boat.")
+        look(tolliver, pack.pk)
 
     def _sealed(self, user: User, pack: Pack) -> None:
         """What comes next to Slow Water is a surprise until this evening."""

@@ -23,7 +23,7 @@ from ...shapes import FILE_BODY, Done
 from .. import leads
 from ..shapes import (
     AnswerProposalIn,
-    FollowIn,
+    FollowLeadIn,
     LeadOfferOut,
     LeadOut,
     LeadPage,
@@ -179,7 +179,7 @@ def _proposal_out(one: Proposal, told: _Told) -> ProposalOut:
 
 
 @router.post("/packs/{pack_id}/lead", response=LeadPage, operation_id="follow_lead")
-def follow_lead(request: SignedIn, pack_id: UUID, body: FollowIn) -> LeadPage:
+def follow_lead(request: SignedIn, pack_id: UUID, body: FollowLeadIn) -> LeadPage:
     count_use("lead", str(request.user.pk), LOOKS_AN_HOUR, 3600)
     leads.follow(request.user, pack_id, LeadFrom(body.where), body.lead, body.begun)
     return lead(request, pack_id)

@@ -213,6 +213,12 @@ function Form({ games, crews }: { games: Shape["GameOut"][]; crews: Shape["CrewO
                     />
                   ),
                 )}
+                <FormControlLabel
+                  control={
+                    <Checkbox size="small" checked={starting.follows} onChange={(_, on) => starting.setFollows(on)} />
+                  }
+                  label="Follow it from now on"
+                />
               </Box>
             )}
           </>

@@ -21,6 +21,7 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
   const [base, setBase] = useState<BaseChoice>(firstBase(game));
   const [crew, setCrew] = useState(curated[0]?.id ?? NEW_CREW);
   const [crewName, setCrewName] = useState("");
+  const [follows, setFollows] = useState(false);
   const [suits, setSuits] = useState<Suits | null>(as === "collection" ? ANY : null);
   const [about, setAbout] = useState({ name: "", emblem: "anchor", group: "", notes: "" });
   const [begin, setBegin] = useState<With>(how);
@@ -43,7 +44,13 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
       if ((begin === "list" || begin === "folder") && mods.length)
         await sendEdits(made.id, made.revision, [{ do: "add many", mods }], "keep");
       const [pack, release] = begin === "pack" ? from.split(" ") : [];
-      if (pack) await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }], "keep");
+      if (pack) {
+        await sendEdits(made.id, 0, [{ do: "copy lines", pack, release: release ?? "", ...along }], "keep");
+        if (follows) {
+          const body = { where: release ? ("releases" as const) : ("draft" as const), lead: pack, begun: true };
+          await told(api.POST("/api/packs/{pack_id}/lead", { params: { path: { pack_id: made.id } }, body }));
+        }
+      }
       return made;
     },
     ["packs"],
@@ -69,6 +76,8 @@ export function useStarting(games: Shape["GameOut"][], crews: Shape["CrewOut"][]
     },
     base,
     setBase,
+    follows,
+    setFollows,
     suits,
     setSuits,
     /** Between a pack, with a base of its own, and a collection. */

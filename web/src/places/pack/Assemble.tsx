@@ -249,6 +249,9 @@ function Heading(props: {
           <Button size="small" onClick={() => props.open(suits ? "suits" : "collections")} sx={{ flex: "none" }}>
             {suits ? "What it suits" : "Collections"}
           </Button>
+          <Button size="small" component={Link} to={`/packs/${props.pack.id}/lead`} sx={{ flex: "none", minWidth: 0 }}>
+            Lead
+          </Button>
           <Box sx={{ flex: 1 }} />
           <BringIn paste={props.paste} give={props.give} />
           <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("updates")}>
