@@ -16,7 +16,21 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
 sys.path.insert(0, "src")
 django.setup()
 
-from . import chaos, checking, files, in_step, load, making, resolving, site_pages, syncing, tuning, walk, ways_in  # noqa: E402 - after django.setup
+from . import (  # noqa: E402 - after django.setup
+    chaos,
+    checking,
+    files,
+    in_step,
+    load,
+    making,
+    resolving,
+    site_pages,
+    syncing,
+    tuning,
+    under,
+    walk,
+    ways_in,
+)
 
 ROOT = Path(__file__).resolve().parent.parent
 OUT = ROOT / "docs" / "benchmarks.md"
@@ -30,6 +44,7 @@ PARTS: dict[str, Callable[[], list[Row]]] = {
     "edit of a 100-line draft": site_pages.editing,
     "finder, 50,000 mods": site_pages.searching,
     "resolver": resolving.measure,
+    "collections": under.measure,
     "checks": checking.measure,
     "checks over the site": checking.over_the_site,
     "settings": tuning.measure,

@@ -7,12 +7,18 @@ So a change of base loses nothing, and an edit that breaks something says what.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from ..resolve import Eligible, Library, Problem, Solved, WayOut, edges, resolve
+from ..resolve import Eligible, Library, Problem, Solved, WayOut, edges, every_clash, resolve, told
 from ..words.model import Base, Build, newest_misfits
 from ..words.ranges import ANY_VERSION, Range
 from ..words.versions import Version
+from ..words.wording import listed
+
+EXPLAINED = 4_000
+"""Lines times clashes that are told with all their sentences and the ways out that were tried: each of these takes
+searches of its own. Of hundreds at once, as another base may leave behind, the further ones only say with what.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,17 +82,29 @@ def settle(
             unsettled[line.mod] = Unsettled((reason,), (line.mod,))
         else:
             want[line.mod] = line.range
-    order = [line.mod for line in lines]
+    rank = {line.mod: at for at, line in enumerate(lines)}
     still = _still_reached(eligible, want, keep, frozenset(refresh))
-    while True:
-        problem = Problem(eligible.base, eligible.library, want, still, frozenset(refresh), names or {})
-        answer = resolve(problem, eligible, other_bases)
-        if isinstance(answer, Solved):
-            return Settled(answer.picks, unsettled)
-        # The latest line of the clash is set apart: what was there first stays, as a curator expects of an addition.
-        latest = max(answer.core, key=order.index)
-        unsettled[latest] = Unsettled(answer.because, answer.core, answer.ways_out)
-        del want[latest]
+    problem = Problem(eligible.base, eligible.library, want, still, frozenset(refresh), names or {})
+    answer = resolve(problem, eligible, other_bases, tell=False)
+    if isinstance(answer, Solved):
+        return Settled(answer.picks, unsettled)
+    # The latest line of a clash is set apart: what was there first stays, as a curator expects of an addition.
+    first = max(answer.core, key=rank.__getitem__)
+    left = {mod: asked for mod, asked in want.items() if mod != first}
+    apart = [(first, answer.core), *every_clash(replace(problem, want=left), eligible, rank)]
+    whole = {mod: asked for mod, asked in want.items() if mod not in {mod for mod, _ in apart}}
+    explained = max(1, EXPLAINED // len(want))
+    for at, (mod, core) in enumerate(apart):
+        if at < explained:
+            one = replace(problem, want={**whole, **{other: want[other] for other in core}})
+            found = told(one, core, eligible, other_bases)
+            unsettled[mod] = Unsettled(found.because, found.core, found.ways_out)
+        else:
+            others = listed([problem.name(one) for one in core if one != mod])
+            unsettled[mod] = Unsettled((f"{problem.name(mod)} does not go together with {others}.",), core)
+    rest = resolve(replace(problem, want=whole), eligible)
+    assert isinstance(rest, Solved)
+    return Settled(rest.picks, unsettled)
 
 
 class _WithResting:

@@ -11,7 +11,7 @@ from .answer import Answer, Freeing, Impossible, Solved, WayOut
 from .eligible import Eligible
 from .problem import Library, Problem, Shelves
 from .reasons import Edge, edges, leading_to, needed_by, why, why_not, why_not_at_all
-from .resolver import TooHard, resolve
+from .resolver import TooHard, every_clash, resolve, told
 
 __all__ = [
     "Answer",
@@ -26,9 +26,11 @@ __all__ = [
     "TooHard",
     "WayOut",
     "edges",
+    "every_clash",
     "leading_to",
     "needed_by",
     "resolve",
+    "told",
     "why",
     "why_not",
     "why_not_at_all",
