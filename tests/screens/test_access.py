@@ -21,6 +21,7 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
     installation = str(browser.until("an installation", lambda: browser.driver.execute_script(script)))
     pack = pack_of(browser, "Night Freight")
     spring, hollow = pack_of(browser, "Night Freight, spring"), pack_of(browser, "Hollow Line")
+    slow = pack_of(browser, "Slow Water")
     crew = crew_address(browser)
     assemble = f"{pack}/assemble"
     return [
@@ -67,6 +68,13 @@ def states(browser: Browser) -> list[tuple[str, str, tuple[str, ...]]]:
         (f"{pack}/hand-out", "It is told of", ("Call an address", "Retire the pack")),
         (f"{pack}/crew", "Roll call", ()),
         (f"{pack}/crew", "Keep it so", ("Change it",)),
+        (f"{pack}/crew", "The name of its folder.", ("Open a playthrough", "Set a milestone")),
+        (f"{pack}/publish", "A surprise until its hour", ("Seal it until an hour",)),
+        (f"{pack}/lead", "Follow a pack in a file", ()),
+        (f"{slow}/lead", "New at the lead", ()),
+        (f"{slow}/releases/1.1.0", "Let in beside", ()),
+        (f"{slow}/assemble", "To take up", ("Collections",)),
+        ("/packs/new?as=collection", "that it suits", ()),
         ("/news", "How it comes to you", ()),
         ("/packs/open", "Drop the file here", ()),
         (crew, "cannot be brought back", ("End the crew…",)),

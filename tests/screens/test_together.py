@@ -1,0 +1,149 @@
+"""Collections, a lead, a playthrough and a sealed release, as the crew of the demo uses them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from .browser import Browser
+from .test_access import pack_of
+
+People = Callable[..., Browser]
+
+
+def signed_in(people: People, name: str) -> Browser:
+    """A browser of somebody who is signed in, whoever used it before."""
+    browser = people(name)
+    browser.go("/")
+    if "My crews' packs" not in browser.text():
+        browser.sign_in(name)
+    browser.sees("My crews' packs")
+    return browser
+
+
+def test_collections_lie_under_a_pack_and_move_on(people: People) -> None:
+    maren = signed_in(people, "maren")
+    slow = pack_of(maren, "Slow Water")
+    maren.go(f"{slow}/assemble")
+    maren.sees("of collections +")
+    maren.press("Collections")
+    maren.sees("Long Tiller: 1.1.0 here, not 1.0.0", "by Kestrel Wharf")
+    maren.press("Take 1.1.0")
+    maren.sees("Clear Deck moved at 1.1.0")
+    maren.press("Detach", within="Steady Hands")
+    maren.press("Done")
+    maren.sees("Steady Hands detached: 4 lines of the pack's own")
+    maren.press("Undo")
+    maren.sees("taken back")
+    # What a collection brings says whose it is, and may be left out here.
+    maren.go(f"{slow}/assemble?mod=clean-glass")
+    maren.sees("A line of Clear Deck")
+    maren.press("Leave it out here")
+    maren.sees("Clean Glass switched off")
+    maren.press("Undo")
+    maren.sees("taken back")
+    assert maren.complaints() == []
+
+
+def test_a_collection_is_started_without_a_base_of_its_own(people: People) -> None:
+    maren = signed_in(people, "maren")
+    maren.go("/packs/new?as=collection")
+    maren.sees("Start a collection", "Game versions that it suits")
+    maren.fill("Name", "Dry Boots")
+    maren.choose("Game", "Tillerway")
+    maren.fill("Game versions that it suits", "2.x")
+    maren.press("Start the collection")
+    maren.sees("2.x is no version but all that begin so.")
+    maren.fill("Game versions that it suits", ">=2.0, <2.2")
+    maren.press("Start the collection")
+    maren.sees("Tried on", "The pack is empty")
+    maren.press("What it suits")
+    maren.sees("What Dry Boots suits")
+    maren.press("Not now")
+
+
+def test_what_is_new_at_the_lead_is_taken_and_what_is_otherwise_here_proposed(people: People) -> None:
+    tolliver, liesel = signed_in(people, "tolliver"), signed_in(people, "liesel")
+    slow = pack_of(tolliver, "Slow Water")
+    tolliver.go(f"{slow}/lead")
+    tolliver.sees("New at the lead (6)", "changed here, too", "Milk and letters", "Otherwise here")
+    tolliver.press("Keep mine", within="What becomes of Cabin Stove")
+    tolliver.press("Take 5 changes")
+    tolliver.sees("5 changes taken from Quiet Canals 1.1.0?", "Tug Service")
+    tolliver.press("Do it")
+    tolliver.sees("Nothing is new there that is not here, or decided.", "Last taken: 1.1.0.")
+    tolliver.press("Choose Lines: Cabin Stove")
+    tolliver.fill("Why, in your words", "Everybody here takes it.")
+    tolliver.press("Propose 1 change")
+    tolliver.sees("What this pack proposed")
+    liesel.go(f"{pack_of(liesel, 'Quiet Canals')}/lead")
+    liesel.sees("Proposed to this pack", "Everybody here takes it.", "Warm, and worth its memory.")
+    liesel.press("Choose Lines: Cabin Stove")
+    liesel.press("Take 1 change")
+    liesel.sees("1 change taken as Slow Water proposes")
+    liesel.fill("Answer", "Gladly.")
+    liesel.press("Answer")
+    liesel.sees("Gladly.")
+    tolliver.go(f"{slow}/lead")
+    tolliver.sees("Gladly.")
+    assert tolliver.complaints() == [] and liesel.complaints() == []
+
+
+def test_a_playthrough_stops_what_would_touch_its_world(people: People) -> None:
+    maren = signed_in(people, "maren")
+    night = pack_of(maren, "Night Freight")
+    maren.go(f"{night}/crew")
+    maren.sees("The Fenwick run", "only what touches nobody’s world")
+    maren.press("Set a milestone")
+    maren.fill("What was reached", "First coal")
+    maren.press("Back worlds up by this name")
+    maren.sees("First coal", "backed up on")
+    maren.go(f"{night}/assemble?mod=seasons-turn")
+    maren.sees("Update to 2.2.0")
+    maren.press("Last build that keeps our world")
+    maren.sees(
+        "2.1.0 is the last build that keeps The Fenwick run", "Not 2.2.0: Seasons Turn updated from 2.1.0 to 2.2.0"
+    )
+    maren.press("Update to 2.2.0")
+    maren.sees("Seasons Turn updated")
+    maren.go(f"{night}/check")
+    maren.sees("The Fenwick run is being played: Seasons Turn updated from 2.1.0 to 2.2.0.")
+    maren.go(f"{night}/publish")
+    maren.sees("1 blocker stands in the way.", "Published all the same, because")
+    maren.go(f"{night}/assemble")
+    maren.sees("Last edit")
+    maren.press("Undo")
+    maren.sees("taken back")
+    assert maren.complaints() == []
+
+
+def test_a_sealed_release_is_installed_and_not_told(people: People) -> None:
+    sunniva, maren = signed_in(people, "sunniva"), signed_in(people, "maren")
+    slow = pack_of(maren, "Slow Water")
+    script = "return fetch('/api/installations').then(r => r.json()).then(r => r.find(x => x.pack === 'Slow Water').id)"
+    installation = sunniva.driver.execute_script(script)
+    sunniva.go(f"/installations/{installation}")
+    sunniva.sees("Release 1.1.0 is sealed until", "The files lie on your own disk", "Sync to 1.1.0")
+    sunniva.press("Sync to 1.1.0")
+    sunniva.sees("in step")
+    for path in (f"/installations/{installation}", f"{slow}/releases/1.1.0", f"{slow}/crew", "/news"):
+        sunniva.go(path)
+        sunniva.sees("Slow Water")
+        sunniva.settles()
+        for secret in ("Mist Bells", "White Water Marks", "Stoppages", "Steady Hands"):
+            assert secret not in sunniva.text(), (path, secret)
+    sunniva.go(f"{slow}/assemble")
+    sunniva.sees("The draft of Slow Water is kept to its curators.")
+    sunniva.becomes(390, 844, dark=True)
+    sunniva.go(f"/installations/{installation}")
+    sunniva.sees("sealed until")
+    sunniva.settles()
+    assert sunniva.complaints() == []
+    sunniva.becomes(1280, 800)
+    maren.go(f"{slow}/releases/1.1.0")
+    maren.sees("Mist Bells", "Let in beside its curators")
+    maren.press("Sunniva Marsh")
+    maren.press("Keep it so")
+    maren.sees_no_more("Keep it so")
+    sunniva.go(f"{slow}/releases/1.1.0")
+    sunniva.sees("Mist Bells")
+    assert maren.complaints() == []
