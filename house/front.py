@@ -24,7 +24,7 @@ HEADER_SECONDS, BODY_SECONDS, ANSWER_SECONDS = 15, 20, 75
 
 UPLOADS = "|".join(
     (
-        "packs/[^/]+/(files|files/many|own-files|draft/folder|listing|to-sign/file)",
+        "packs/[^/]+/(files|files/many|own-files|draft/folder|listing|to-sign/file|lead/file)",
         "crews/[^/]+/openings",
         "games/.*(folder|archive)",
         "installations/[^/]+/brought",

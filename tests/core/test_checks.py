@@ -15,6 +15,7 @@ from convoy_core.checks import (
     Follower,
     NoBuild,
     Patch,
+    Playing,
     Severity,
     Subject,
     Under,
@@ -25,6 +26,7 @@ from convoy_core.checks.overlap import MOST_PLACES, places_for
 from convoy_core.checks.turning import turned_by
 from convoy_core.conflicts.laying import Parts
 from convoy_core.lock.lock import OVERLAY, LockedBuild, lay_down
+from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.terms import How, Terms, Tweak
 from convoy_core.machine.memory import Needed
 from convoy_core.machine.verdict import Machine
@@ -34,7 +36,7 @@ from convoy_core.settings.readings import Reading, read_file
 from convoy_core.words.model import Kind, Pickup, Reach, Side, Verdict, misfit
 from convoy_core.words.versions import parse_version
 
-from .making import BASE, build, locked, placed
+from .making import BASE, build, lock, locked, placed
 
 TILLERWAY = read_profile((Path(__file__).parents[2] / "demo/games/tillerway.toml").read_text())
 TOLLS = "config/tolls/rates.toml"
@@ -88,6 +90,7 @@ UP_TO_9 = {LAMP: "strength = 5\n", SCHEMA: '{"properties": {"strength": {"maximu
 UP_TO_7 = {**UP_TO_9, SCHEMA: '{"properties": {"strength": {"type": "integer", "maximum": 7}}}'}
 RIGHT = subject((locked("a"), {LAMP: "strength = 5\n"}), tweaks=[tweak])
 
+FENWICK = Playing("p1", "The Fenwick run", Rule.NOT_THE_WORLD, lock((bound, {})))
 STEADY = Under("c1", "Steady Hands", "1.0")
 
 CASES: list[tuple[str, Subject, Subject]] = [
@@ -204,6 +207,11 @@ CASES: list[tuple[str, Subject, Subject]] = [
         "machine",
         subject(followers=[SMALL], needed=Needed(minimum=4096, recommended=5120)),
         subject(followers=[SMALL], needed=Needed(minimum=1024, recommended=2048)),
+    ),
+    (
+        "playthrough",
+        subject(playing=[FENWICK], drafted=lock((replace(bound, version="2.0"), {}))),
+        subject(playing=[FENWICK], drafted=lock((bound, {}), (locked("b"), {}))),
     ),
     ("lacks", subject(followers=[replace(SMALL, lacks=("a is missing",))]), subject(followers=[SMALL])),
     (

@@ -211,7 +211,7 @@ def test_pages_cost_a_fixed_number_of_queries(world: World, django_assert_max_nu
         ("findings", 32),
         ("overlap", 30),
         ("catalogue?fitting_only=false", 15),
-        ("line", 13),
+        ("line", 14),
         ("roll-call", 10),
         ("pending", 12),
     ):

@@ -199,7 +199,7 @@ function One({ packId, one, editing, may }: { packId: string; one: Proposal; edi
             Take {picked.length ? many(picked.length, "change") : "what is chosen"}
           </Button>
           <TextField
-            label="Answer"
+            label="Your answer"
             value={words}
             onChange={(event) => setWords(event.target.value)}
             slotProps={{ htmlInput: { maxLength: 1000 } }}
