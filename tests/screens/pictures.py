@@ -9,6 +9,7 @@ from pathlib import Path
 from .browser import Browser
 from .test_access import pack_of
 from .test_settings import my_installation
+from .test_together import installation_of
 
 TARGET = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
 SETTLE_SECONDS = 0.8
@@ -17,18 +18,20 @@ SETTLE_SECONDS = 0.8
 
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
-    maren, isbet, odwin, stranger = (
-        Browser(os.environ["CONVOY_ADDRESS"], *size) for size in ((1280, 800), (390, 844), (1280, 800), (1280, 800))
+    desk, phone = (1280, 800), (390, 844)
+    maren, isbet, odwin, stranger, tolliver, sunniva = (
+        Browser(os.environ["CONVOY_ADDRESS"], *size) for size in (desk, phone, desk, desk, desk, desk)
     )
     night = Browser(os.environ["CONVOY_ADDRESS"], 1280, 800, dark=True)
     try:
         of_the_curator(maren)
+        of_what_is_together(maren, tolliver, sunniva)
         of_the_keeper(stranger, maren)
         maren.go(f"{pack_of(maren, 'Night Freight')}/publish")
         of_the_members(maren, isbet, odwin)
         at_night(night)
     finally:
-        for browser in (maren, isbet, odwin, stranger, night):
+        for browser in (maren, isbet, odwin, stranger, tolliver, sunniva, night):
             browser.close()
 
 
@@ -49,11 +52,6 @@ def of_the_curator(maren: Browser) -> None:
     maren.fill("Find a mod", "sluice")
     maren.sees("Old Sluice", "does not fit")
     take(maren, "assemble")
-    maren.go(f"{pack}/assemble")
-    maren.press("With pictures")
-    maren.go(f"{pack}/mods/lock-ledger")
-    maren.sees("If it is removed", "In my packs")
-    take(maren, "mod")
     of_settings(maren, pack)
     maren.go(f"{pack}/publish")
     maren.sees("Changes since release", "any number of uses")
@@ -81,12 +79,6 @@ def of_settings(maren: Browser, pack: str) -> None:
     maren.sees("How often a morning is foggy.", "Take over from a machine", "storms.moored")
     maren.press("Take fog.chance")
     take(maren, "settings")
-    maren.go(f"{pack}/settings?words=foggy+morning")
-    maren.sees("1 of")
-    maren.click("button[aria-pressed]")
-    maren.press("The whole file as text")
-    maren.sees("As the next release would have it.")
-    take(maren, "settings-text")
     maren.go(my_installation(maren))
     maren.sees("the server has break loose", "Low lights")
     scroll_to(maren, "//h2[text()='Settings']")
@@ -99,9 +91,23 @@ def of_check(maren: Browser) -> None:
     maren.press("Open: Sluice Books is for another loader.")
     maren.sees("Lock Ledger 3.4.1 comes in")
     take(maren, "check")
-    maren.go(f"{spring}/check/overlap/fair-tolls/night-tolls")
-    maren.sees("tolls.night")
-    take(maren, "side-by-side")
+
+
+def of_what_is_together(maren: Browser, tolliver: Browser, sunniva: Browser) -> None:
+    slow = pack_of(maren, "Slow Water")
+    maren.go(f"{slow}/assemble?mod=clean-glass")
+    maren.sees("A line of Clear Deck", "of collections +")
+    maren.driver.execute_script("document.querySelector('[role=grid]').scrollTop = 1180")
+    maren.sees("Steady Hands")
+    take(maren, "collections")
+    tolliver.sign_in("tolliver")
+    tolliver.go(f"{slow}/lead")
+    tolliver.sees("New at the lead (6)", "Otherwise here")
+    take(tolliver, "lead")
+    sunniva.sign_in("sunniva")
+    sunniva.go(installation_of(sunniva, "Slow Water"))
+    sunniva.sees("sealed until")
+    take(sunniva, "sealed")
 
 
 def scroll_to(browser: Browser, path: str) -> None:

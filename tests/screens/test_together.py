@@ -20,6 +20,13 @@ def signed_in(people: People, name: str) -> Browser:
     return browser
 
 
+def installation_of(browser: Browser, pack: str) -> str:
+    script = (
+        "return fetch('/api/installations').then(r => r.json()).then(all => all.find(x => x.pack === arguments[0]).id)"
+    )
+    return f"/installations/{browser.driver.execute_script(script, pack)}"
+
+
 def test_collections_lie_under_a_pack_and_move_on(people: People) -> None:
     maren = signed_in(people, "maren")
     slow = pack_of(maren, "Slow Water")
@@ -118,13 +125,12 @@ def test_a_playthrough_stops_what_would_touch_its_world(people: People) -> None:
 def test_a_sealed_release_is_installed_and_not_told(people: People) -> None:
     sunniva, maren = signed_in(people, "sunniva"), signed_in(people, "maren")
     slow = pack_of(maren, "Slow Water")
-    script = "return fetch('/api/installations').then(r => r.json()).then(r => r.find(x => x.pack === 'Slow Water').id)"
-    installation = sunniva.driver.execute_script(script)
-    sunniva.go(f"/installations/{installation}")
+    installation = installation_of(sunniva, "Slow Water")
+    sunniva.go(installation)
     sunniva.sees("Release 1.1.0 is sealed until", "The files lie on your own disk", "Sync to 1.1.0")
     sunniva.press("Sync to 1.1.0")
     sunniva.sees("in step")
-    for path in (f"/installations/{installation}", f"{slow}/releases/1.1.0", f"{slow}/crew", "/news"):
+    for path in (installation, f"{slow}/releases/1.1.0", f"{slow}/crew", "/news"):
         sunniva.go(path)
         sunniva.sees("Slow Water")
         sunniva.settles()
@@ -133,7 +139,7 @@ def test_a_sealed_release_is_installed_and_not_told(people: People) -> None:
     sunniva.go(f"{slow}/assemble")
     sunniva.sees("The draft of Slow Water is kept to its curators.")
     sunniva.becomes(390, 844, dark=True)
-    sunniva.go(f"/installations/{installation}")
+    sunniva.go(installation)
     sunniva.sees("sealed until")
     sunniva.settles()
     assert sunniva.complaints() == []

@@ -226,8 +226,8 @@ function Heading(props: {
   const { base, suits } = props.pack;
   const { undo, redo } = props.editing;
   return (
-    <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.5, height: 44, flex: "none" }}>
-      <Box sx={{ minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+    <Box sx={{ display: "flex", alignItems: "center", flexWrap: "wrap", columnGap: 1.5, px: 1.5, py: 0.5, flex: "none" }}>
+      <Box sx={{ flex: "0 1 auto", minWidth: "min(100%, 13rem)", lineHeight: "36px", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
         <Box component="span" sx={{ color: "text.secondary" }}>
           {suits ? "Tried on" : "Base"}{" "}
         </Box>
@@ -252,32 +252,33 @@ function Heading(props: {
           <Button size="small" component={Link} to={`/packs/${props.pack.id}/lead`} sx={{ flex: "none", minWidth: 0 }}>
             Lead
           </Button>
-          <Box sx={{ flex: 1 }} />
-          <BringIn paste={props.paste} give={props.give} />
-          <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("updates")}>
-            Newer builds
-          </Button>
-          <Button
-            size="small"
-            sx={{ flex: "none", minWidth: 0 }}
-            disabled={!undo}
-            onClick={() => undo?.()}
-            title="Ctrl Z"
-          >
-            Undo
-          </Button>
-          <Button
-            size="small"
-            sx={{ flex: "none", minWidth: 0 }}
-            disabled={!redo}
-            onClick={() => redo?.()}
-            title="Ctrl Y"
-          >
-            Redo
-          </Button>
-          <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("history")}>
-            Edits
-          </Button>
+          <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, ml: "auto" }}>
+            <BringIn paste={props.paste} give={props.give} />
+            <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("updates")}>
+              Newer builds
+            </Button>
+            <Button
+              size="small"
+              sx={{ flex: "none", minWidth: 0 }}
+              disabled={!undo}
+              onClick={() => undo?.()}
+              title="Ctrl Z"
+            >
+              Undo
+            </Button>
+            <Button
+              size="small"
+              sx={{ flex: "none", minWidth: 0 }}
+              disabled={!redo}
+              onClick={() => redo?.()}
+              title="Ctrl Y"
+            >
+              Redo
+            </Button>
+            <Button size="small" sx={{ flex: "none" }} onClick={() => props.open("history")}>
+              Edits
+            </Button>
+          </Box>
         </>
       )}
     </Box>
