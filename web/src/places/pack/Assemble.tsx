@@ -226,8 +226,19 @@ function Heading(props: {
   const { base, suits } = props.pack;
   const { undo, redo } = props.editing;
   return (
-    <Box sx={{ display: "flex", alignItems: "center", flexWrap: "wrap", columnGap: 1.5, px: 1.5, py: 0.5, flex: "none" }}>
-      <Box sx={{ flex: "0 1 auto", minWidth: "min(100%, 13rem)", lineHeight: "36px", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+    <Box
+      sx={{ display: "flex", alignItems: "center", flexWrap: "wrap", columnGap: 1.5, px: 1.5, py: 0.5, flex: "none" }}
+    >
+      <Box
+        sx={{
+          flex: "0 1 auto",
+          minWidth: "min(100%, 13rem)",
+          lineHeight: "36px",
+          overflow: "hidden",
+          textOverflow: "ellipsis",
+          whiteSpace: "nowrap",
+        }}
+      >
         <Box component="span" sx={{ color: "text.secondary" }}>
           {suits ? "Tried on" : "Base"}{" "}
         </Box>
