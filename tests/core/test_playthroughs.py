@@ -16,7 +16,7 @@ from convoy_core.words.versions import parse_version
 from .making import BASE, build, lock, locked, placed
 from .test_checks import subject
 
-TERMS = Terms(("mods/**/*.toml",), ("worlds",))
+TERMS = Terms(("mods/**/settings.toml",), ("worlds",))
 SEASONS = "mods/seasons/"
 FILES = {SEASONS + "calendar.dat": "four", SEASONS + "settings.toml": "speed = 2\n"}
 bound = replace(locked("seasons"), reach=Reach.SAVE, on_removal="Save in summer.")
