@@ -9,25 +9,6 @@ from .formula import Formula
 from .problem import Problem
 from .smallest import smallest
 
-
-def clashes(
-    problem: Problem, eligible: Eligible, rank: Mapping[str, int], max_effort: int
-) -> list[tuple[str, tuple[str, ...]]]:
-    """One clash after the other, until what is left goes together: of each the line of the highest rank, which is set
-    apart, and the wanted mods of the clash, of which none can be spared. Raises OutOfEffort.
-    """
-    formula = Formula(problem, eligible, max_effort=max_effort)
-    wishes = {formula.demand(mod, problem.want[mod]): mod for mod in sorted(problem.want)}
-    solve = formula.solver.solve
-    left, found = set(wishes), []
-    while (blamed := solve(tuple(sorted(left)))) is not None:
-        core = smallest(sorted(blamed), lambda part: solve(tuple(part)) is not None)
-        latest = max(core, key=lambda wish: rank[wishes[wish]])
-        left.discard(latest)
-        found.append((wishes[latest], tuple(sorted(wishes[wish] for wish in core))))
-    return found
-
-
 MAX_CLASHES = 6
 """Different clashes looked at, to find a small one. Each has no line that could be spared; two may differ in size."""
 
@@ -56,3 +37,21 @@ def smallest_clash(problem: Problem, eligible: Eligible, max_effort: int) -> tup
                 untried.append((spared | {wish}, other))
                 found = min(found, other, key=len)
     return tuple(sorted(wishes[wish] for wish in found))
+
+
+def clashes(
+    problem: Problem, eligible: Eligible, rank: Mapping[str, int], max_effort: int
+) -> list[tuple[str, tuple[str, ...]]]:
+    """One clash after the other, until what is left goes together: of each the line of the highest rank, which is set
+    apart, and the wanted mods of the clash, of which none can be spared. Raises OutOfEffort.
+    """
+    formula = Formula(problem, eligible, max_effort=max_effort)
+    wishes = {formula.demand(mod, problem.want[mod]): mod for mod in sorted(problem.want)}
+    solve = formula.solver.solve
+    left, found = set(wishes), []
+    while (blamed := solve(tuple(sorted(left)))) is not None:
+        core = smallest(sorted(blamed), lambda part: solve(tuple(part)) is not None)
+        latest = max(core, key=lambda wish: rank[wishes[wish]])
+        left.discard(latest)
+        found.append((wishes[latest], tuple(sorted(wishes[wish] for wish in core))))
+    return found
