@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 import pytest
 from django.db import transaction
+from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -240,6 +242,16 @@ def test_what_is_no_collection_for_this_pack_is_refused(world: World) -> None:
         assert mine.send("PATCH", f"/api/packs/{deck.id}", {"suits": suits})[0] == 422
     assert mine.send("PATCH", f"/api/packs/{deck.id}", {"suits": {"games": ">=2.1"}})[1]["suits"]["games"] == ">=2.1"
     assert mine.send("PATCH", world.at, {"suits": {"games": "*"}})[1]["code"] == "no-collection"
+
+
+def test_a_sealed_release_of_a_collection_is_not_told_by_way_of_a_pack(world: World) -> None:
+    pack = start_pack(world.users["owner"], NewPack(**{**vars(new_pack(world.crew, "Fog Bound")), "suits": SUITS}))
+    edit_draft(world.users["owner"], pack.id, 0, [AddMods(do="add many", mods=["quiet-deck"])])
+    hour = timezone.now() + timedelta(hours=3)
+    publish(world.users["owner"], pack.id, 1, "1.0.0", "stable", "Hush.", sealed_until=hour)
+    (told,) = world.as_("owner").get(f"{world.at}/draft/collections")[1]
+    assert (told["number"], told["why"]) == ("", "It has no open release.")
+    assert edit(world, take_up(pack, release="1.0.0"))[1]["code"] == "no-collection"
 
 
 def test_what_became_of_a_collection_takes_nothing_from_the_pack(world: World) -> None:

@@ -50,7 +50,7 @@ def release_read(release: int) -> Collection:
 def newest_fitting(collections: Several[Any], base: Base) -> dict[str, Collection]:
     """Of each collection (pack or id) its newest open release that suits a base, by id."""
     rows = Pack.objects.filter(pk__in=[getattr(one, "pk", one) for one in collections], suits__isnull=False)
-    rows = rows.filter(_told(), releases__channel=ReleaseChannel.STABLE, releases__withdrawal=None)
+    rows = rows.filter(_told("releases__"), releases__channel=ReleaseChannel.STABLE, releases__withdrawal=None)
     found: dict[str, Collection] = {}
     for pack, release in rows.order_by("-releases__pk").values_list("pk", "releases__pk"):
         if str(pack) not in found and not release_read(release).suits.misfit(base):
@@ -58,9 +58,9 @@ def newest_fitting(collections: Several[Any], base: Base) -> dict[str, Collectio
     return found
 
 
-def _told() -> Q:
+def _told(releases: str = "") -> Q:
     """Releases that are not sealed: what is in those is nobody's before their hour, also not by way of another pack."""
-    return Q(releases__seal=None) | Q(releases__seal__until__lte=timezone.now())
+    return Q(**{f"{releases}seal": None}) | Q(**{f"{releases}seal__until__lte": timezone.now()})
 
 
 @dataclass(frozen=True)
@@ -83,7 +83,7 @@ def offered(user: User, pack: Pack) -> list[Offered]:
 
 
 def _why(collection: Pack, base: Base) -> str:
-    last = collection.releases.filter(channel=ReleaseChannel.STABLE, withdrawal=None).order_by("-pk").first()
+    last = collection.releases.filter(_told(), channel=ReleaseChannel.STABLE, withdrawal=None).order_by("-pk").first()
     if last is None:
         return "It has no open release."
     return f"Its newest release, {last.number}, is {release_read(last.pk).suits.misfit(base)}."
@@ -177,7 +177,7 @@ def _lock(pack: Pack, number: str) -> Lock | None:
 def found_release(collection: UUID, number: str) -> Collection | None:
     """One open or trial release by its number; none where there is none, or it was withdrawn."""
     rows = Pack.objects.filter(
-        _told(), pk=collection, suits__isnull=False, releases__number=number, releases__withdrawal=None
+        _told("releases__"), pk=collection, suits__isnull=False, releases__number=number, releases__withdrawal=None
     )
     release = rows.values_list("releases__pk", flat=True).first()
     return release_read(release) if release is not None else None
