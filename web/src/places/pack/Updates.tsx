@@ -7,7 +7,7 @@ import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { Shape } from "../../api/client";
 import { useUpdates } from "../../api/queries";
 import { ChangeList } from "../../parts/ChangeList";
@@ -45,7 +45,12 @@ export function UpdatesDialog({ packId, editing, close }: { packId: string; edit
               ))}
               {newer.length === 0 && <p>Every line has the newest build that fits.</p>}
               {newer.map((one) => (
-                <Newer key={one.mod} one={one} on={!left.has(one.mod)} toggle={() => setLeft(toggled(left, one.mod))} />
+                <NewerBuild
+                  key={one.mod}
+                  one={one}
+                  on={!left.has(one.mod)}
+                  toggle={() => setLeft(toggled(left, one.mod))}
+                />
               ))}
               <Along title="Comes along" moves={moves.filter((one) => !one.before)} />
               <Along title="Leaves" moves={moves.filter((one) => !one.after)} />
@@ -100,12 +105,26 @@ function toggled(set: ReadonlySet<string>, one: string): ReadonlySet<string> {
   return next;
 }
 
-function Newer({ one, on, toggle }: { one: Move; on: boolean; toggle: () => void }) {
+interface NewerProps {
+  one: Pick<Move, "name" | "before" | "after">;
+  on: boolean;
+  held?: boolean;
+  toggle: () => void;
+  /** Beside its name. */
+  remarks: ReactNode;
+  /** Version, and what is said of it. */
+  logs: [string, string][];
+  above?: ReactNode;
+  children?: ReactNode;
+}
+
+function Newer({ one, on, held, toggle, remarks, above, logs, children }: NewerProps) {
   return (
     <Box sx={{ display: "flex", gap: 1, py: 0.75, borderBottom: 1, borderColor: "divider" }}>
       <Checkbox
         size="small"
         checked={on}
+        disabled={held}
         onChange={toggle}
         sx={{ p: 0, alignSelf: "flex-start" }}
         slotProps={{ input: { "aria-label": `Take ${one.name} ${one.after}` } }}
@@ -116,59 +135,61 @@ function Newer({ one, on, toggle }: { one: Move; on: boolean; toggle: () => void
           <Box component="span" sx={{ fontFamily: mono, fontSize: "0.82rem" }}>
             {one.before} → {one.after}
           </Box>
-          {!one.chosen && <Box sx={{ color: "text.secondary", fontSize: "0.82rem" }}>brought in</Box>}
-          <Box sx={{ color: "text.secondary", fontSize: "0.82rem", ml: "auto" }}>{bytes(one.size)}</Box>
+          {remarks}
         </Box>
-        <SettingsOf one={one} />
-        {one.logs.map((log) => (
-          <Box key={log.version} sx={{ fontSize: "0.86rem", color: "text.secondary" }}>
+        {above}
+        {logs.map(([version, text]) => (
+          <Box key={version} sx={{ fontSize: "0.86rem", color: "text.secondary" }}>
             <Box component="span" sx={{ fontFamily: mono, fontSize: "0.78rem" }}>
-              {log.version}
+              {version}
             </Box>{" "}
-            {log.text}
+            {text}
           </Box>
         ))}
+        {children}
       </Box>
     </Box>
+  );
+}
+
+function NewerBuild({ one, on, toggle }: { one: Move; on: boolean; toggle: () => void }) {
+  return (
+    <Newer
+      one={one}
+      on={on}
+      toggle={toggle}
+      remarks={
+        <>
+          {!one.chosen && <Box sx={{ color: "text.secondary", fontSize: "0.82rem" }}>brought in</Box>}
+          <Box sx={{ color: "text.secondary", fontSize: "0.82rem", ml: "auto" }}>{bytes(one.size)}</Box>
+        </>
+      }
+      above={<SettingsOf one={one} />}
+      logs={one.logs.map((log) => [log.version, log.text])}
+    />
   );
 }
 
 /** A collection that has a newer release: what its curators say of it, and what it changes. */
 function NewerCollection({ one, on, toggle }: { one: Shape["CollectionUpdateOut"]; on: boolean; toggle: () => void }) {
   return (
-    <Box sx={{ display: "flex", gap: 1, py: 0.75, borderBottom: 1, borderColor: "divider" }}>
-      <Checkbox
-        size="small"
-        checked={on}
-        disabled={one.held}
-        onChange={toggle}
-        sx={{ p: 0, alignSelf: "flex-start" }}
-        slotProps={{ input: { "aria-label": `Take ${one.name} ${one.after}` } }}
-      />
-      <Box sx={{ minWidth: 0, flex: 1 }}>
-        <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
-          <strong>{one.name}</strong>
-          <Box component="span" sx={{ fontFamily: mono, fontSize: "0.82rem" }}>
-            {one.before} → {one.after}
-          </Box>
-          <Box sx={{ color: "text.secondary", fontSize: "0.82rem" }}>
-            collection{one.held && `, kept at ${one.before}`}
-          </Box>
+    <Newer
+      one={one}
+      on={on}
+      held={one.held}
+      toggle={toggle}
+      remarks={
+        <Box sx={{ color: "text.secondary", fontSize: "0.82rem" }}>
+          collection{one.held && `, kept at ${one.before}`}
         </Box>
-        {one.releases.map((each) => (
-          <Box key={each.number} sx={{ fontSize: "0.86rem", color: "text.secondary" }}>
-            <Box component="span" sx={{ fontFamily: mono, fontSize: "0.78rem" }}>
-              {each.number}
-            </Box>{" "}
-            {each.notes}
-          </Box>
-        ))}
-        <Box component="details" sx={{ fontSize: "0.86rem", "& summary": { cursor: "pointer" } }}>
-          <summary>{many(one.changes.length, "change")} in it</summary>
-          <ChangeList changes={one.changes} />
-        </Box>
+      }
+      logs={one.releases.map((each) => [each.number, each.notes])}
+    >
+      <Box component="details" sx={{ fontSize: "0.86rem", "& summary": { cursor: "pointer" } }}>
+        <summary>{many(one.changes.length, "change")} in it</summary>
+        <ChangeList changes={one.changes} />
       </Box>
-    </Box>
+    </Newer>
   );
 }
 
