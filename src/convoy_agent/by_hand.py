@@ -6,19 +6,21 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from convoy_core.lock.beside import beside
 from convoy_core.lock.lock import Lock, LockedBuild
 from convoy_core.words.errors import MalformedInput
+from convoy_core.words.model import Side
 
+from .beside import Taking
 from .folder import steps
 from .folder.folder import Folder
 from .folder.journal import recover
-from .folder.releases import share_of
 from .rest import Calm
 from .site.connecting import connect
-from .site.site import page_of
+from .site.site import Head, page_of
 from .storage.files import sha256_of
 from .storage.store import Store
-from .sync import nothing_installed, status
+from .sync import nothing_installed, status, utc_now
 
 
 def tick(root: Path, step: str, done: bool) -> None:
@@ -71,8 +73,15 @@ def name_of(root: Path, file: Path) -> str:
 
 def _locks_here(folder: Folder) -> list[Lock]:
     """Of the installed release, and of the one that is followed, as far as they are here."""
-    pairing, head = folder.pairing(), folder.kept_head()
-    record = folder.record()
-    named = [record.named, head.named if head else record.named]
-    kept = [folder.releases.kept(one) for one in dict.fromkeys(named) if one.number]
-    return [share_of(folder.releases.trusted(signed, pairing), pairing) for signed in kept if signed]
+    pairing, record = folder.pairing(), folder.record()
+    head = folder.kept_head() or Head(record.release, record.release, {}, sha256=record.sha256)
+    with connect(pairing) as site:
+        site.away = True
+        taking = Taking(folder, pairing, site, head, utc_now)
+        found = []
+        for named, owns in ((record.named, taking.recorded(record)), (head.named, taking.wanted)):
+            if named.number and (signed := folder.releases.kept(named)):
+                recipe = folder.releases.trusted(signed, pairing)
+                side = Side(pairing.side)
+                found.append(beside(recipe.lock, recipe.lock.share(side), side, owns, head.left_out).lock)
+        return found

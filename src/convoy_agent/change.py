@@ -20,15 +20,17 @@ from .fetching.limits import Limits
 from .folder.allowed import Ask, nobody_to_ask
 from .folder.backup import Backup
 from .folder.backups import Backups
+from .folder.beside import Laid
 from .folder.folder import Folder
 from .folder.journal import Carried, Change, Step, carry_out, plan_moves, write_journal
 from .folder.recording import adjusted_after, record_after
 from .folder.staging import Staged, Stager
+from .prospect import Prospect
 from .site import site as sites
 from .site.progress import NoListener, Progress
 from .site.site import Head
 from .storage.store import Store
-from .visit import Prospect, Visit
+from .visit import Visit
 
 
 @dataclass(frozen=True)
@@ -46,6 +48,8 @@ class Wish:
     ask: Ask = nobody_to_ask
     """Asked before going back to a release that its member did not name."""
     back: Mapping[str, str] | None = None
+    beside: Sequence[Laid] | None = None
+    """Collections as they were laid down once; None: those that its member takes up now."""
 
 
 @dataclass(frozen=True)
@@ -168,6 +172,8 @@ class Work:
             {mod: sorted(worlds) for mod, worlds in worlds_of(target).items()},
             adjusted_after(target, staged, record),
             sorted(self.visit.head.sets if self.wish.choices.only is None else record.sets),
+            [one.as_data() for one in prospect.laid],
+            [one.as_data() for one in record.beside],
         )
 
 

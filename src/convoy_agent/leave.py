@@ -43,7 +43,7 @@ from .storage.files import (
 KEPT = "Kept by True Convoy"
 """In it lie, by the day of each leaving, files that were moved aside, and backups."""
 
-AGENTS = ("staging", "settings", "releases", "history", "lock", "told")
+AGENTS = ("staging", "settings", "releases", "beside", "history", "lock", "told")
 """What is the agent's own and says nothing to anybody else, beside the sealed files (`.json`) of its own folder."""
 
 

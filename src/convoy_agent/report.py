@@ -8,8 +8,6 @@ from __future__ import annotations
 from typing import Any
 
 from convoy_core.lock.in_worlds import worlds_of
-from convoy_core.lock.lock import Lock
-from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.errands import minutes
 from convoy_core.sync.plan import Act, Plan
 from convoy_core.sync.undoing import to_take_back
@@ -21,6 +19,7 @@ from .folder.differences import Look
 from .folder.folder import Folder
 from .folder.machine import facts
 from .folder.own_settings import own_settings, written
+from .prospect import Prospect
 from .site.site import Head, as_told
 from .storage import sealed
 from .storage.store import Store
@@ -35,6 +34,9 @@ ENTRIES = 30
 """Syncs of the history that are told, and backups."""
 
 
+STEPS = 500
+"""Of the pack and of all collections beside it."""
+
 MOST_SETS = 30
 """Sets of settings: a release offers no more."""
 
@@ -45,26 +47,28 @@ REMARKS = 20
 def tell(
     folder: Folder,
     store: Store,
-    recipe: Recipe,
-    target: Lock,
-    before: Lock | None,
-    plan: Plan,
+    prospect: Prospect,
     look: Look,
     head: Head,
     at: str,
+    sealed_up: bool,
 ) -> dict[str, Any]:
-    """Plain data, as the site's report takes it. `before`: this machine's share of what is installed, where known."""
+    """Plain data, as the site's report takes it. `sealed_up`: what is in the release is not told."""
+    target, before, plan = prospect.target, prospect.before, prospect.plan
+    own = {mod for mods in prospect.beside.mods.values() for mod in mods}
     history = folder.entries()
     backups = Backups(folder)
     found, bad = backups.all(), backups.rehearsal().bad
     back = to_take_back(history)
     placed = worlds_of(before) if before else {}
+    # What is its member's own is nobody else's business.
+    theirs = {path: sha256 for path, sha256 in look.hashes.items() if path not in prospect.own_before}
     off = [path for path, what in look.deviations.items() if what in ("altered", "extra")]
     return {
         "at": at,
         "machine": facts(folder.root),
-        "plan": _plan(plan, recipe.number, store),
-        "errands": [build.mod for build in plan.errands],
+        "plan": _plan(plan, prospect.recipe.number, store),
+        "errands": [build.mod for build in plan.errands if build.mod not in own],
         "errand_minutes": minutes(plan.errands),
         "strayed": [
             {"path": as_told(one.path), "key": one.key[:200], "wanted": one.wanted, "there": one.there}
@@ -72,7 +76,7 @@ def tell(
         ],
         "found": {as_told(path): look.hashes[path] for path in sorted(off)[:LISTED] if len(look.hashes[path]) == 64},
         "choices": [build.mod for build in target.choices][:LISTED],
-        "steps": steps.all_steps(folder, target),
+        "steps": steps.all_steps(folder, target)[:STEPS],
         "worlds": [
             {"world": as_told(world), "holds": sorted(mod for mod, lie in placed.items() if world in lie)}
             for world in folder.worlds_there(target.terms)[:LISTED]
@@ -94,11 +98,40 @@ def tell(
         "history": [_entry(one) for one in reversed(history[-ENTRIES:])],
         "undo": back["from"] if back else "",
         "sets": folder.record().sets[:MOST_SETS],
-        "settings": own_settings(folder, before, look.hashes) if head.tells_settings and before else [],
+        "settings": own_settings(folder, before, theirs) if head.tells_settings and before else [],
         "written": written(folder, target, look.hashes) if head.tells_settings else {},
         "had_before": had_before(folder),
+        "beside": _beside(prospect, look, sealed_up),
         "remarks": [one[:LONGEST] for one in dict.fromkeys(folder.remarks)][:REMARKS],
     }
+
+
+def _beside(prospect: Prospect, look: Look, sealed_up: bool) -> list[dict[str, Any]]:
+    """Collections of the member's own: what the next sync lays down of each, what it leaves out and why, and what lies
+    there now.
+    """
+    lies = {one.taken.id: one.taken.number for one in prospect.record.beside}
+    off = {file.mod for path in look.own if (file := prospect.target.by_path.get(path))}
+    return [
+        {
+            "pack": one.taken.id,
+            "name": one.taken.name,
+            "number": one.taken.number,
+            "has": lies.get(one.taken.id, ""),
+            "mods": len(mods),
+            "off": sum(mod in off for mod in mods),
+            "errands": [build.mod for build in prospect.plan.errands if build.mod in mods],
+            "left_out": []
+            if sealed_up
+            else [
+                {"name": each.name, "version": each.version, "because": each.because[:LONGEST]}
+                for each in prospect.beside.left_out
+                if each.collection == one.taken.id
+            ][:LISTED],
+        }
+        for one in prospect.laid
+        for mods in [prospect.beside.mods.get(one.taken.id, ())]
+    ]
 
 
 def had_before(folder: Folder) -> int:

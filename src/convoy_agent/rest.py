@@ -42,7 +42,10 @@ class Calm:
 
     def keep(self, release: Named, head: Head, outcome: Reported) -> None:
         """Remembers a folder in which nothing is left to do; forgets one in which something is."""
-        if outcome.plan.moves or outcome.look.deviations or outcome.plan.extras:
+        taken = {(one.taken.id, one.taken.sha256) for one in outcome.prospect.laid}
+        is_all_taken = taken == {(one.pack, one.sha256) for one in head.beside}
+        left = outcome.plan.moves or outcome.look.deviations or outcome.look.own or outcome.plan.extras
+        if left or not is_all_taken:
             self.forget()
             return
         try:
@@ -87,6 +90,10 @@ class Calm:
             sorted(head.sets),
             pinned,
             head.tells_settings,
+            [
+                [one.pack, one.number, one.sha256, one.mark, [list(row) for row in sorted(one.refused.items())]]
+                for one in head.beside
+            ],
         ]
 
 

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import NoReturn
+from typing import Any, NoReturn
 
 from convoy_core.lock.change_log import changes
+from convoy_core.lock.lock import TakenUp
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.orders import Allowance
@@ -34,10 +35,12 @@ from .folder import steps
 from .folder.allowed import Allowed
 from .folder.backup import Backup
 from .folder.backups import Backups
+from .folder.beside import BesideKept, Laid, pairing_with, read_laid
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .folder.told import Told
 from .milestones import keep_milestones
+from .prospect import Prospect
 from .read_along import read_along
 from .rest import Calm
 from .site.connecting import connect
@@ -46,7 +49,7 @@ from .site.site import Head, Pairing, Site
 from .storage import disk
 from .storage.files import SPARE_BYTES, trouble
 from .storage.store import Store
-from .visit import Now, Prospect, Reported, Visit
+from .visit import Now, Reported, Visit
 
 
 def utc_now() -> datetime:
@@ -104,6 +107,8 @@ class Status:
     """Why what the site says of its newest release is not to be believed, or is out of date."""
     sealed_until: str = ""
     """What is installed, or would be, is sealed until then, and is not told."""
+    beside: tuple[Mapping[str, Any], ...] = ()
+    """Collections of the member's own, as the site is told of them."""
 
 
 def sync(
@@ -140,13 +145,13 @@ def sync(
             recipe = visit.release(named)
             sealed = recipe.sealed_until if recipe.is_sealed(now()) else ""
             progress.quiet = bool(sealed)
-            prospect = visit.prospect(recipe, wish.choices)
+            prospect = visit.prospect(recipe, wish.choices, beside=wish.beside)
             _refuse_full(folder, store, prospect.plan)
             _refuse_metered(head, prospect.plan, wish)
             work = Work(visit, prospect, wish, replace(limits, line=head.line * 1024), progress, step)
             done = work.change() if _is_due(prospect, wish) else Done()
             steps.keep_baselines(folder, prospect.target)
-            seen = prospect if wish.choices == SyncChoices() and not done.carried else None
+            seen = prospect if wish.choices == SyncChoices() and not done.carried and wish.beside is None else None
             _rehearse(visit)
             after = _tell_site(visit, prospect, seen)
             _end(visit, Named(prospect.recipe.number, prospect.recipe.sha256))
@@ -174,7 +179,9 @@ def sync(
 
 
 def _is_due(prospect: Prospect, wish: Wish) -> bool:
-    is_there = prospect.record.is_of(prospect.recipe) and prospect.record.sha256
+    is_there = prospect.record.is_of(prospect.recipe) and bool(prospect.record.sha256)
+    # Of collections beside, another release may have the very files: the record goes on to name what lies there.
+    is_there = is_there and [one.key for one in prospect.laid] == [one.key for one in prospect.record.beside]
     return bool(prospect.plan.moves or not is_there or wish.back)
 
 
@@ -292,7 +299,20 @@ def _end(visit: Visit, installed: Named) -> None:
     back = to_take_back(folder.history().all())
     before = [Named(back["from"], back.get("from_sha256", ""))] if back else []
     folder.releases.sweep([installed, visit.head.named, *before])
+    _sweep_beside(folder, visit.head, read_laid(back.get("from_beside", ())) if back else [])
     visit.store.remember(folder.root, visit.pairing.installation, archives_of(folder, visit.pairing))
+
+
+def _sweep_beside(folder: Folder, head: Head, before: Sequence[Laid]) -> None:
+    """Collections that neither are taken up nor lie here, and their releases that nothing leads to any more."""
+    kept = BesideKept(folder.own)
+    named = [Laid(TakenUp(one.pack, one.name, one.number, one.sha256)) for one in head.beside]
+    needed: dict[str, list[Named]] = {}
+    for one in (*folder.record().beside, *before, *named):
+        needed.setdefault(one.taken.id, []).append(Named(one.taken.number, one.taken.sha256))
+    kept.sweep(needed)
+    for id in kept.ids():
+        kept.releases(id).sweep(needed[id])
 
 
 def _rehearse(visit: Visit) -> None:
@@ -316,13 +336,16 @@ def bad_backups(backups: Backups) -> list[str]:
 def archives_of(folder: Folder, pairing: Pairing) -> set[str] | None:
     """The sha256 of every archive that the releases kept here refer to; None where one cannot be read."""
     found: set[str] = set()
-    if folder.releases.spoilt():
-        return None
-    for signed in folder.releases.all():
-        try:
-            found |= {build.archive.sha256 for build in folder.releases.trusted(signed, pairing).lock.builds}
-        except ConvoyError:
+    kept = BesideKept(folder.own)
+    beside = [(kept.releases(id), pairing_with(pairing, id, id, kept.mark(id))) for id in kept.ids()]
+    for releases, pairs in ((folder.releases, pairing), *beside):
+        if releases.spoilt():
             return None
+        for signed in releases.all():
+            try:
+                found |= {build.archive.sha256 for build in releases.trusted(signed, pairs).lock.builds}
+            except ConvoyError:
+                return None
     return found
 
 
@@ -367,6 +390,7 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now,
             is_other(told.release, head),
             doubt,
             sealed,
+            tuple(told.about["beside"]),
         )
 
 

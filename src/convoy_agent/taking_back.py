@@ -12,6 +12,7 @@ from convoy_core.trust.statement import Named
 from .change import Wish
 from .errors import BackupRefused
 from .fetching.limits import Limits
+from .folder.beside import read_laid
 from .folder.folder import Folder
 from .folder.history import lying_in
 from .folder.journal import Step, no_step, recover, returned
@@ -36,7 +37,8 @@ def undo(root: Path, store: Store, now: Now = utc_now, step: Step = no_step, lim
             "“convoy leave” takes the pack's files away.",
         )
     back = {path: f"{entry['aside']}/{path}" for path in entry["moved"]}
-    wish = Wish(to=Named(entry["from"], entry.get("from_sha256", "")), back=back)
+    beside = read_laid(entry.get("from_beside", ()))
+    wish = Wish(to=Named(entry["from"], entry.get("from_sha256", "")), back=back, beside=beside)
     return sync(root, store, wish=wish, now=now, step=step, limits=limits)
 
 

@@ -7,44 +7,37 @@ run began. Everything that a run decides, it decides on a `Prospect`.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cached_property
+from typing import Any
 
+from convoy_core.lock.beside import Beside, Own, beside
 from convoy_core.lock.in_worlds import as_any_world, as_in_lock, in_worlds
 from convoy_core.lock.lock import Lock, LockedBuild
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.plan import Plan, Recorded, Scan, SyncChoices, make_plan
 from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
-from convoy_core.words.model import Pickup
+from convoy_core.words.model import Pickup, Side
 
+from .beside import Taking
 from .errors import BadRelease, SiteAway
+from .folder.beside import Laid
 from .folder.differences import Look, look_at, look_at_record
 from .folder.folder import Folder
 from .folder.merging import Merging
 from .folder.record import Record
 from .folder.releases import share_of
 from .folder.told import Told
+from .prospect import Prospect
 from .report import tell
 from .site.site import Head, Pairing, Site
 from .storage.store import Store
 
 Now = Callable[[], datetime]
-
-
-@dataclass(frozen=True)
-class Prospect:
-    """One look at a folder against a release: everything that follows is decided on this."""
-
-    recipe: Recipe
-    target: Lock
-    record: Record
-    scan: dict[str, str]
-    plan: Plan
-    before: Lock | None = None
-    """This machine's share of what is installed, without what its member leaves out, as far as it is known."""
 
 
 @dataclass(frozen=True)
@@ -55,7 +48,7 @@ class Reported:
     look: Look
     fingerprint: str
     prospect: Prospect
-    about: dict[str, object]
+    about: dict[str, Any]
     unheard: bool = False
 
     @property
@@ -98,16 +91,35 @@ class Visit:
         releases.keep(signed)
         return recipe
 
-    def prospect(self, recipe: Recipe, choices: SyncChoices = SyncChoices(), thorough: bool = False) -> Prospect:
-        """Looks at the folder, and plans what would lead to the release. `thorough` hashes every file anew."""
+    @cached_property
+    def taking(self) -> Taking:
+        return Taking(self.folder, self.pairing, self.site, self.head, self.now)
+
+    def prospect(
+        self,
+        recipe: Recipe,
+        choices: SyncChoices = SyncChoices(),
+        thorough: bool = False,
+        beside: Sequence[Laid] | None = None,
+    ) -> Prospect:
+        """Looks at the folder, and plans what would lead to the release. `thorough` hashes every file anew; `beside`:
+        collections as they were laid down once, in place of those that the member takes up now.
+        """
         folder, share, record = self.folder, share_of(recipe, self.pairing), self.folder.record()
         left_out: Collection[str] = self.head.left_out
         if choices.only is not None:
             # Mending alone: what was chosen since is not followed yet.
-            left_out = {build.mod for build in share.choices} - _lying(record, share)
+            owns = self.taking.recorded(record)
+            everything = [share, *(one.lock.share(Side(self.pairing.side)) for one in owns)]
+            left_out = {build.mod for lock in everything for build in lock.choices} - {
+                mod for lock in everything for mod in _lying(record, lock)
+            }
+        else:
+            owns = self.taking.wanted if beside is None else self.taking.laid(list(beside))
         share = share.without(left_out)
         share = share.with_sets(self.head.sets if choices.only is None else record.sets)
-        target = self._as_it_lies(share, record) if choices.only is not None else self._as_chosen(share)
+        own = self._beside(recipe, share, owns, left_out)
+        target = self._as_it_lies(own.lock, record) if choices.only is not None else self._as_chosen(own.lock)
         folder.keep_left_out(left_out)
         record = replace(
             record,
@@ -119,7 +131,8 @@ class Visit:
         if folder.doubted:
             folder.doubt(folder.doubted)
         stored = {build.archive.sha256 for build in target.builds if build.archive.sha256 in self.store}
-        before = self._before(recipe, share, record)
+        installed = self._before(recipe, share, record)
+        before = installed.lock if installed else None
         plan = make_plan(
             Recorded(
                 record.hashes(), record.renderings, before, {path: one.name for path, one in record.adjusted.items()}
@@ -133,7 +146,12 @@ class Visit:
         plan = replace(plan, rewritten=Merging(folder, target, record, self.head.pinned).rewritten(plan, self.store))
         if recipe.is_sealed(self.now()):
             plan = replace(plan, errands=tuple(_by_file(one) for one in plan.errands))
-        return Prospect(recipe, target, record, scan, plan, before)
+        laid = tuple(Laid(one.taken, one.refused) for one in owns)
+        paths = installed.paths if installed else frozenset()
+        return Prospect(recipe, target, record, scan, plan, own, laid, before, paths)
+
+    def _beside(self, recipe: Recipe, share: Lock, owns: Sequence[Own], left_out: Collection[str]) -> Beside:
+        return beside(recipe.lock, share, Side(self.pairing.side), owns, left_out)
 
     def report(
         self, recipe: Recipe, thorough: bool = False, seen: Prospect | None = None, if_news: bool = False
@@ -150,11 +168,13 @@ class Visit:
             if installed is None:
                 look = look_at_record(record, prospect.scan)
             else:
-                share = self._as_it_lies(share_of(installed, self.pairing).without(self.head.left_out), record)
-                look = look_at(folder, share, folder.spelled(prospect.scan, share))
+                share = share_of(installed, self.pairing).without(self.head.left_out)
+                own = self._beside(installed, share, self.taking.recorded(record), self.head.left_out)
+                share, whole = self._as_it_lies(share, record), self._as_it_lies(own.lock, record)
+                look = look_at(folder, whole, folder.spelled(prospect.scan, whole)).apart(own.paths)
                 fingerprint = installed.lock.fingerprint(as_in_lock(installed.lock, share, look.hashes), look.values)
         at = self.now().isoformat(timespec="seconds")
-        about = tell(folder, self.store, recipe, prospect.target, prospect.before, prospect.plan, look, self.head, at)
+        about = tell(folder, self.store, prospect, look, self.head, at, recipe.is_sealed(self.now()))
         unheard = False
         try:
             self._tell(record.named, look, fingerprint, about, if_news)
@@ -162,7 +182,7 @@ class Visit:
             unheard = True
         return Reported(record.named, look, fingerprint, prospect, about, unheard)
 
-    def _tell(self, named: Named, look: Look, fingerprint: str, about: dict[str, object], if_news: bool) -> None:
+    def _tell(self, named: Named, look: Look, fingerprint: str, about: dict[str, Any], if_news: bool) -> None:
         told = Told(self.folder.own)
         what = {"release": [named.number, named.sha256], "deviations": look.deviations, "about": about}
         if if_news and not told.is_news(what, self.now()):
@@ -189,15 +209,17 @@ class Visit:
         """A share with content in the worlds in which it was placed, and that are still there."""
         return in_worlds(share, record.worlds, self.folder.worlds_there(share.terms))
 
-    def _before(self, recipe: Recipe, share: Lock, record: Record) -> Lock | None:
+    def _before(self, recipe: Recipe, share: Lock, record: Record) -> Beside | None:
         """What is installed, as far as it is known: what happens to worlds is said against it. `share`: of `recipe`."""
-        if record.is_of(recipe):
-            return self._as_it_lies(share, record)
-        installed = self._installed(record) if record.release else None
-        if installed is None:
-            return None
-        before = share_of(installed, self.pairing)
-        return self._as_it_lies(before.without(self.head.left_out - _lying(record, before)), record)
+        installed = recipe
+        if not record.is_of(recipe):
+            found = self._installed(record) if record.release else None
+            if found is None:
+                return None
+            installed, share = found, share_of(found, self.pairing)
+            share = share.without(self.head.left_out - _lying(record, share))
+        own = self._beside(installed, share, self.taking.recorded(record), self.head.left_out)
+        return replace(own, lock=self._as_it_lies(own.lock, record))
 
 
 def _by_file(build: LockedBuild) -> LockedBuild:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import random
 import time
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -121,7 +122,8 @@ class Watcher:
             if head.order:
                 self._asked_at = NEVER
                 self._obey(site, head.order)
-        followed = (head.number, head.left_out, head.worlds)
+        beside = tuple(replace(one, said=None) for one in head.beside)
+        followed = (head.number, head.left_out, head.worlds, beside)
         if followed != self._followed:
             # What a sync would do is another thing now, and is told without waiting.
             self._followed, self._looked_at = followed, 0.0

@@ -49,7 +49,7 @@ class Press:
         self.key = new_key()
         self.charters: list[Signed] = []
         self.charter(first_charter("crew-1", public_half(self.key), public_half(self.key)), self.key)
-        self.pack = PACK
+        self.pack, self.name = PACK, "Night Freight"
         self.newest = ""
         self.documents: dict[str, bytes] = {}
         self.withdrawn: list[str] = []
@@ -73,8 +73,8 @@ class Press:
             options.get("winners"),
             options.get("set_aside", ()),
         )
-        told = {"sealed_until": options.get("sealed_until", "")}
-        recipe = Recipe(self.pack, "Night Freight", number, "stable", "2026-11-01T20:00:00+00:00", "", lock, **told)
+        told = {"sealed_until": options.get("sealed_until", ""), "suits": options.get("suits")}
+        recipe = Recipe(self.pack, self.name, number, "stable", "2026-11-01T20:00:00+00:00", "", lock, **told)
         self.documents[number] = recipe.as_bytes()
         self.newest = number
         return lock
@@ -175,6 +175,10 @@ class Harbour(Press):
         self.known: dict[str, str] = {}
         self.wanted_readings: list[Any] = []
         self.readings: list[dict[str, Any]] = []
+        self.beside: dict[str, Press] = {}
+        """Collections that are taken up, by their pack's id; and those that a code opens, by it."""
+        self.opens: dict[str, Press] = {}
+        self.refused: dict[str, str] = {}
         self.left = self.asked = self.words = 0
         self.calls: dict[str, int] = {}
         self.codes_used = 0
@@ -188,6 +192,11 @@ class Harbour(Press):
             Route("/word", self._word),
             Route("/api/agent/releases/{number}", self._release),
             Route("/api/agent/charters/{after:int}", self._charters),
+            Route("/api/agent/beside", self._take, methods=["POST"]),
+            Route("/api/agent/beside/look", self._take, methods=["POST"]),
+            Route("/api/agent/beside/{pack}", self._drop, methods=["DELETE"]),
+            Route("/api/agent/beside/{pack}/releases/{number}", self._release),
+            Route("/api/agent/beside/{pack}/charters/{after:int}", self._charters),
             Route("/api/agent/harbour/files/{name}", self._own_file),
             Route("/api/agent/report", self._report, methods=["POST"]),
             Route("/api/agent/progress", self._progress, methods=["POST"]),
@@ -233,6 +242,7 @@ class Harbour(Press):
         told = {"number": self.newest, "sources": {"harbour": f"{self.files_address}/harbour"}, "order": order}
         told["statement"] = self.statement().as_data()
         told["word"] = "/word"
+        told["beside"] = [self._row(one) for one in self.beside.values()]
         self.asked += 1
         return JSONResponse({**told, **self.choice})
 
@@ -246,13 +256,35 @@ class Harbour(Press):
             return Response(status_code=304)
         return Response(content, headers={"ETag": etag})
 
+    def _row(self, press: Press) -> dict[str, Any]:
+        named = {"pack": press.pack, "name": press.name, "number": press.newest, "refused": self.refused}
+        mark = read_charter(press.charters[-1].document).mark
+        digest = sha256_hex(press.documents[press.newest])
+        return {**named, "sha256": digest, "mark": mark, "statement": press.statement().as_data()}
+
+    async def _take(self, request: Request) -> Response:
+        press = self.opens.get((await request.json())["code"])
+        if press is None:
+            return JSONResponse({"code": "not-found", "what": "Nobody has given out this code."}, status_code=404)
+        if not request.url.path.endswith("look"):
+            self.beside[press.pack] = press
+        return JSONResponse(self._row(press))
+
+    async def _drop(self, request: Request) -> Response:
+        del self.beside[request.path_params["pack"]]
+        return JSONResponse({"done": True})
+
     async def _release(self, request: Request) -> Response:
-        number = request.path_params["number"]
+        number, press = request.path_params["number"], self._meant(request)
         self.sent.append(number)
-        return Response(self.documents[number], headers=self.signatures(number))
+        return Response(press.documents[number], headers=press.signatures(number))
+
+    def _meant(self, request: Request) -> Press:
+        return self.beside[request.path_params["pack"]] if "pack" in request.path_params else self
 
     async def _charters(self, request: Request) -> Response:
-        after = [one for one in self.charters if read_charter(one.document).version > request.path_params["after"]]
+        charters = self._meant(request).charters
+        after = [one for one in charters if read_charter(one.document).version > request.path_params["after"]]
         return JSONResponse({"charters": [one.as_data() for one in after[:2]]})
 
     async def _own_file(self, request: Request) -> Response:

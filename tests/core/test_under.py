@@ -13,7 +13,6 @@ from convoy_core.draft.collections import (
     Otherwise,
     brought_in_by,
     read_collection,
-    step_id,
     steps_under,
     together,
     tweaks_under,
@@ -23,7 +22,7 @@ from convoy_core.draft.lines import in_order
 from convoy_core.draft.parts import PartRule
 from convoy_core.draft.settling import WantedLine, settle
 from convoy_core.lock.suits import Suits
-from convoy_core.lock.terms import HandStep, How, Tweak
+from convoy_core.lock.terms import HandStep, How, Tweak, step_id
 from convoy_core.outside.fields import Fields
 from convoy_core.resolve import Eligible, Shelves
 from convoy_core.words.model import Base, Build

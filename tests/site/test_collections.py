@@ -51,9 +51,9 @@ def clear_deck(world: World, **told: Any) -> Pack:
     )
 
 
-def newer_deck(world: World, deck: Pack) -> None:
+def newer_deck(world: World, deck: Pack, **told: Any) -> None:
     edit_draft(world.users["owner"], deck.id, 1, [HoldLine(do="hold", mod="quiet-deck")])
-    publish(world.users["owner"], deck.id, 2, "1.1.0", "stable", "The compass can be hidden.")
+    publish(world.users["owner"], deck.id, 2, "1.1.0", "stable", "The compass can be hidden.", **told)
 
 
 def take_up(pack: Pack, **told: Any) -> dict[str, Any]:

@@ -146,7 +146,7 @@ def test_another_crew_neither_sees_nor_takes_it(world: World) -> None:
     assert stranger.post(f"{at}/draft/edits", {"revision": 0, "edits": [{"do": "add", "mod": slug}]})[0] == 422
     assert stranger.post(f"{at}/known", {"hashes": [hashlib.sha256(FOG_BELL).hexdigest()]})[1] == []
     with pytest.raises(dropping.NoSuchFile):
-        own.own_file(other, hashlib.sha256(FOG_BELL).hexdigest())
+        own.own_file([other], hashlib.sha256(FOG_BELL).hexdigest())
     edit(world, {"do": "add", "mod": slug})
     world.as_("stranger")
     own_line = Line.objects.get(mod=slug)

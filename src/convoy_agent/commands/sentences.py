@@ -103,6 +103,10 @@ def say_status(found: work.Status) -> None:
         say_rows(found.mods, "mods")
     _say_worlds(found.plan)
     _say_rewritten(found.plan)
+    for one in found.beside:
+        say(f"Beside it: {one['name']} {one['number']}, {counted(one['mods'], 'mod')}.")
+        for row in one["left_out"]:
+            say(f"  without {row['name']} {row['version']}: {row['because']}.")
     for remark in found.remarks:
         if remark != found.doubt:
             say(remark)
@@ -144,6 +148,7 @@ def status_data(found: work.Status) -> dict[str, Any]:
         "steps_left": list(found.steps_left),
         "unheard": found.unheard,
         "doubt": found.doubt,
+        "beside": list(found.beside),
         "remarks": list(found.remarks),
         "next": {"why": then.why, "command": then.command},
     }

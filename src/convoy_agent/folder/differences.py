@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from convoy_core.lock.lock import Lock
@@ -29,6 +29,16 @@ class Look:
     """Enforced keys with what they say, by path."""
     to_mend: frozenset[str]
     """Settings files with strayed keys that can be set right."""
+    own: Mapping[str, Deviation] = field(default_factory=dict)
+    """What deviates of collections that its member took up beside the pack: nobody else's business."""
+
+    def apart(self, own: Collection[str]) -> Look:
+        """With what is its member's own told by itself."""
+        theirs = {path: what for path, what in self.deviations.items() if path in own}
+        if not theirs:
+            return self
+        deviations = {path: what for path, what in self.deviations.items() if path not in own}
+        return replace(self, deviations=deviations, own=theirs)
 
 
 def look_at(folder: Folder, share: Lock, hashes: dict[str, str]) -> Look:

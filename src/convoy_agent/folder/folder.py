@@ -8,6 +8,7 @@
 .convoy/head.json      what the site said last         .convoy/backups/   worlds and settings (`backups`)
 .convoy/steps.json     steps by hand that are done     .convoy/before/    what lay here before joining (`before`)
 .convoy/count.json     the last number that was given  .convoy/damaged/   files of the agent's own that were spoilt
+.convoy/beside/        collections beside (`beside`)
 .convoy/trust.json     charter, newest word (`trust`)  .convoy/allowed.json  what the page may ask for here
 
 Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what can be made anew is.
@@ -35,10 +36,11 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.profile import WORLD
 
 from ..errors import FolderRefused, NotPaired, SomebodyElse
-from ..site.site import Head, Pairing, milestones_of, pinned_of
+from ..site.site import Head, Pairing, beside_of, milestones_of, pinned_of
 from ..storage import disk, sealed
 from ..storage.disk import is_link
 from ..storage.files import free_name, hashed, move, trouble_told, walk
+from .beside import BesideKept
 from .history import Entry, History
 from .record import UNSEEN, Record, read_record, rebuilt
 from .releases import Releases, share_of
@@ -143,7 +145,8 @@ class Folder:
 
     def _refuse_links(self) -> None:
         """What the agent writes among its own files must stay there: a folder may come from somebody else."""
-        for place in (self.own, *(self.own / name for name in OWN_FOLDERS)):
+        within = BesideKept(self.own).places()
+        for place in (self.own, *(self.own / name for name in OWN_FOLDERS), *within):
             for entry in disk.entries_of(str(place)):
                 if is_link(Path(entry.path)):
                     if place == self.inbox:
@@ -226,25 +229,27 @@ class Folder:
 
     def keep_head(self, head: Head) -> None:
         told = {
-            **asdict(replace(head, order=None, said=None)),
+            **asdict(replace(head, order=None, said=None, beside=())),
             "left_out": sorted(head.left_out),
             "sources": dict(head.sources),
             "worlds": {mod: list(worlds) for mod, worlds in head.worlds.items()},
             "sets": sorted(head.sets),
             "pinned": sorted([path, list(key)] for path, key in head.pinned),
             "milestones": [asdict(one) for one in head.milestones],
+            "beside": [{**asdict(replace(one, said=None)), "refused": dict(one.refused)} for one in head.beside],
         }
         if told != self._kept_head():
             sealed.write(self.own / "head.json", told)
 
     def kept_head(self) -> Head | None:
         """What the site said when it was last heard; None when it never was. Good enough to look at a folder by."""
-        with suppress(TypeError, ValueError):
+        with suppress(TypeError, ValueError, KeyError, AttributeError):
             if told := self._kept_head():
                 sets = {name: frozenset(told.get(name, ())) for name in ("left_out", "sets")}
                 rows = {
                     "pinned": pinned_of(told.get("pinned", ())),
                     "milestones": milestones_of(told.get("milestones", ())),
+                    "beside": beside_of(told.get("beside", ())),
                 }
                 return Head(**{**told, **sets, **rows})
         return None

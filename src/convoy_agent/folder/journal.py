@@ -39,6 +39,7 @@ from ..storage.files import (
 )
 from .backups import Backups
 from .before import Before
+from .beside import read_laid
 from .folder import Folder
 from .history import lying_in
 from .record import UNSEEN, Record, read_adjusting
@@ -84,6 +85,9 @@ class Change:
     adjusted: dict[str, Any] = field(default_factory=dict)
     """What the record will name, by path: what is set in files that no build carries, as `Adjusting.as_data`."""
     sets: list[str] = field(default_factory=list)
+    beside: list[dict[str, Any]] = field(default_factory=list)
+    """What the record will name: collections beside the pack, as `Laid.as_data`; and what it named before."""
+    before_beside: list[dict[str, Any]] = field(default_factory=list)
 
     @property
     def aside(self) -> str:
@@ -201,6 +205,7 @@ def _entry(change: Change, moved: Collection[str], undone: Mapping[str, str]) ->
         "at": change.at,
         "from": change.before,
         "from_sha256": change.before_sha256,
+        **({"from_beside": change.before_beside} if change.before_beside else {}),
         "release": change.release,
         "aside": change.aside,
         "moved": list(moved),
@@ -397,6 +402,7 @@ def _new_record(folder: Folder, change: Change, before: Record, carried: _Carryi
     left out, the record goes on to say what it said.
     """
     made = Record(change.release, change.sha256, worlds=change.worlds, sets=change.sets)
+    made.beside = read_laid(change.beside)
     made.adjusted = {path: read_adjusting(one) for path, one in change.adjusted.items() if path not in carried.undone}
     for path, sha256 in change.after.items():
         if path in carried.undone:

@@ -17,6 +17,8 @@ from convoy_core.settings.merge import Adjusted
 from convoy_core.settings.readings import as_json, from_json
 from convoy_core.trust.statement import Named
 
+from .beside import Laid, read_laid
+
 Sight = tuple[int, int, int]
 """Size in bytes, modification and change time in nanoseconds: a file that looks the same is not hashed again."""
 
@@ -54,6 +56,8 @@ class Record:
     """What was set in settings files that no build carries, by path."""
     sets: list[str] = field(default_factory=list)
     """Offered sets of settings that were in what was placed."""
+    beside: list[Laid] = field(default_factory=list)
+    """Collections of the member's own of which builds were placed, as they were laid down."""
 
     @property
     def named(self) -> Named:
@@ -70,7 +74,13 @@ class Record:
         rows = {path: [sha256, *sight] for path, (sha256, sight) in self.files.items()}
         told = {"release": self.release, "sha256": self.sha256, "files": rows, "renderings": self.renderings}
         adjusted = {path: one.as_data() for path, one in self.adjusted.items()}
-        return {**told, "worlds": self.worlds, "adjusted": adjusted, "sets": self.sets}
+        return {
+            **told,
+            "worlds": self.worlds,
+            "adjusted": adjusted,
+            "sets": self.sets,
+            "beside": [one.as_data() for one in self.beside],
+        }
 
 
 def read_record(told: Any) -> Record:
@@ -83,7 +93,8 @@ def read_record(told: Any) -> Record:
     worlds = {str(mod): [str(world) for world in names] for mod, names in told.get("worlds", {}).items()}
     adjusted = {str(path): read_adjusting(one) for path, one in told.get("adjusted", {}).items()}
     sets = [str(one) for one in told.get("sets", ())]
-    return Record(str(told["release"]), str(told.get("sha256", "")), files, renderings, worlds, adjusted, sets)
+    beside = read_laid(told.get("beside", ()))
+    return Record(str(told["release"]), str(told.get("sha256", "")), files, renderings, worlds, adjusted, sets, beside)
 
 
 def read_adjusting(told: Any) -> Adjusting:

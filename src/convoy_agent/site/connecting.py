@@ -29,13 +29,13 @@ class NoSite(Site):
     def head(self) -> Head:
         raise _none()
 
-    def charters(self, after: int) -> list[Signed]:
+    def charters(self, after: int, collection: str = "") -> list[Signed]:
         return []
 
     def word(self, address: str, seen: str) -> tuple[bytes, str] | None:
         raise _none()
 
-    def release(self, number: str) -> Signed:
+    def release(self, number: str, collection: str = "") -> Signed:
         raise SiteRefused(
             f"Release {number} lies in no file that this folder was given.",
             "It follows files, and no site.",

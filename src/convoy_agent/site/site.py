@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
@@ -10,6 +11,7 @@ from urllib.parse import quote, urljoin
 
 import httpx
 
+from convoy_core.lock.beside import MOST_BESIDE
 from convoy_core.lock.lock import LockedBuild
 from convoy_core.settings.formats import Key
 from convoy_core.settings.readings import LARGEST
@@ -82,6 +84,22 @@ class Milestone:
 
 
 @dataclass(frozen=True)
+class BesideHead:
+    """A collection that the member takes up beside the pack, and the release of it that goes together with the base.
+    `mark`: of its crew's charter, as the site shows it; `said`: its signed statement, unverified; `refused`: builds of
+    it that do not go together with the pack, with why.
+    """
+
+    pack: str
+    name: str
+    number: str
+    sha256: str
+    mark: str
+    refused: Mapping[str, str] = field(default_factory=dict)
+    said: Signed | None = None
+
+
+@dataclass(frozen=True)
 class Head:
     """`number`: the release that this installation follows by its member's choice; `newest`: the pack's current one,
     empty while none is open. `left_out`: optional mods that the member does without; `line`: KB a second at most (0:
@@ -111,6 +129,8 @@ class Head:
     pinned: frozenset[tuple[str, Key]] = frozenset()
     """Settings that the member keeps as they are, whatever a release brings, by file and key."""
     milestones: tuple[Milestone, ...] = ()
+    beside: tuple[BesideHead, ...] = ()
+    """In the order in which they are laid down."""
 
     @property
     def named(self) -> Named:
@@ -208,6 +228,7 @@ class Site:
                 frozenset(map(str, told.get("sets", ()))),
                 pinned_of(told.get("pinned", ())),
                 milestones_of(told.get("milestones", ())),
+                beside_of(told.get("beside", ())),
             )
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
@@ -216,9 +237,9 @@ class Site:
         """Headers for fetching from an address: the token for this very site, and nothing for anybody else."""
         return {"Authorization": f"Bearer {self._token}"} if address.startswith(f"{self._site}api/") else {}
 
-    def charters(self, after: int) -> list[Signed]:
-        """Charters that follow one, unverified, a few at a time."""
-        told = _ask(self._client, "GET", f"agent/charters/{after}").json()
+    def charters(self, after: int, collection: str = "") -> list[Signed]:
+        """Charters that follow one, unverified, a few at a time: the pack's crew's, or that of a collection beside."""
+        told = _ask(self._client, "GET", f"{_door(collection)}charters/{after}").json()
         try:
             return [read_signed_data(one) for one in told["charters"]]
         except (KeyError, TypeError, MalformedInput) as error:
@@ -230,11 +251,11 @@ class Site:
         reply = _unless_unchanged(self._public, "GET", address, ANSWER_BYTES, ANSWER_SECONDS, headers=headers)
         return None if reply is None else (reply.content, reply.headers.get("ETag", ""))
 
-    def release(self, number: str) -> Signed:
+    def release(self, number: str, collection: str = "") -> Signed:
         """The signed bytes, unverified: the caller checks them against the charter."""
         self._refuse_away()
         reply = _ask(
-            self._client, "GET", f"agent/releases/{quote(number, safe='')}",
+            self._client, "GET", f"{_door(collection)}releases/{quote(number, safe='')}",
             most=RELEASE_BYTES, seconds=RELEASE_SECONDS,
         )  # fmt: skip
         try:
@@ -243,6 +264,24 @@ class Site:
         except (KeyError, ValueError) as error:
             raise SiteAway("The site sent a release without a signature.") from error
         return Signed(reply.content, signatures[:MOST_SIGNATURES])
+
+    def look_beside(self, code: str) -> BesideHead:
+        """What a collection's join code opens; the code is not used up."""
+        return self._beside("POST", "agent/beside/look", code)
+
+    def take_beside(self, code: str) -> BesideHead:
+        """Takes a collection up beside the pack."""
+        return self._beside("POST", "agent/beside", code)
+
+    def _beside(self, method: str, door: str, code: str) -> BesideHead:
+        told = _ask(self._client, method, door, **_as_json({"code": code})).json()
+        try:
+            return beside_of([told])[0]
+        except (KeyError, TypeError, ValueError, AttributeError, MalformedInput) as error:
+            raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
+
+    def drop_beside(self, collection: str) -> None:
+        _ask(self._client, "DELETE", f"agent/beside/{collection}")
 
     def agent_offer(self) -> Signed:
         """Which agents the site has, as signed bytes, unverified."""
@@ -327,6 +366,31 @@ def milestones_of(told: Any) -> tuple[Milestone, ...]:
     """From a site's answer, or from what was kept of it."""
     rows = list(told)[:MILESTONES]
     return tuple(Milestone(str(one["id"])[:80], str(one["name"])[:200], str(one["world"])[:200]) for one in rows)
+
+
+_COLLECTION = re.compile("[0-9A-Za-z-]{1,60}")
+
+
+def _door(collection: str) -> str:
+    return f"agent/beside/{collection}/" if collection else "agent/"
+
+
+def beside_of(told: Any) -> tuple[BesideHead, ...]:
+    """From a site's answer, or from what was kept of it: a collection's id becomes a folder's name. Raises what `head`
+    takes for no answer.
+    """
+    found = []
+    for one in list(told)[:MOST_BESIDE]:
+        if not _COLLECTION.fullmatch(one["pack"]):
+            raise ValueError("a collection has an id that is none")
+        refused = {str(mod)[:80]: str(why)[:LONGEST_WHY] for mod, why in dict(one.get("refused") or {}).items()}
+        said = read_signed_data(one["statement"]) if one.get("statement") else None
+        name, number, sha256, mark = (str(one[part])[:200] for part in ("name", "number", "sha256", "mark"))
+        found.append(BesideHead(one["pack"], name, number, sha256, mark, refused, said))
+    return tuple(found)
+
+
+LONGEST_WHY = 600
 
 
 def pinned_of(told: Any) -> frozenset[tuple[str, Key]]:

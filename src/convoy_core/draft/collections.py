@@ -11,15 +11,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
-from ..lock.canonical import sha256_hex
 from ..lock.lock import Lock
 from ..lock.suits import SUITS_ALL, Suits, read_suits
-from ..lock.terms import HandStep, Tweak, read_step, read_tweak
+from ..lock.terms import HandStep, Tweak, read_step, read_tweak, step_id
 from ..outside.fields import Fields
 from ..settings.formats import Key
 from .parts import AS_IT_COMES, PartRule, as_rule, read_rule
-
-LONGEST_STEP_ID = 80
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,11 +182,6 @@ def sets_otherwise(own: Mapping[tuple[str, Key], Tweak], one: Collection) -> lis
 def steps_under(collections: Sequence[Collection]) -> list[HandStep]:
     """Steps of collections, under names that no other's step has; done before the pack's own, in order."""
     return [replace(step, id=step_id(one.id, step.id)) for one in collections for step in one.steps]
-
-
-def step_id(collection: str, step: str) -> str:
-    name = f"{collection[:8]}.{step}"
-    return name if len(name) <= LONGEST_STEP_ID else f"{collection[:8]}.{sha256_hex(step.encode())[:16]}"
 
 
 def winners_under(lines: Mapping[str, InEffect], collections: Sequence[Collection]) -> dict[str, str]:

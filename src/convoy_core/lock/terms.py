@@ -17,6 +17,7 @@ from ..outside.patterns import checked_patterns, matcher
 from ..settings.formats import TEXT_ONLY, Key, Value, format_of
 from ..words.errors import MalformedInput
 from ..words.model import Side
+from .canonical import sha256_hex
 
 MAX_STEPS, MAX_TWEAKS, MAX_OFFERS = 50, 5_000, 30
 """Nobody does more by hand; of settings, some large packs set two thousand."""
@@ -80,6 +81,15 @@ class HandStep:
 
     def as_data(self) -> dict[str, Any]:
         return {"id": self.id, "text": self.text, "check": self.check, "path": self.path}
+
+
+LONGEST_STEP_ID = 80
+
+
+def step_id(collection: str, step: str) -> str:
+    """The name of a collection's step among those of others, which may be called the same."""
+    name = f"{collection[:8]}.{step}"
+    return name if len(name) <= LONGEST_STEP_ID else f"{collection[:8]}.{sha256_hex(step.encode())[:16]}"
 
 
 @dataclass(frozen=True)
@@ -212,7 +222,7 @@ def read_step(fields: Fields) -> HandStep:
     check = fields.one_of("check", Check, Check.NONE)
     path = fields.text("path", "")
     return HandStep(
-        fields.text("id", longest=80),
+        fields.text("id", longest=LONGEST_STEP_ID),
         fields.text("text"),
         check,
         checked_path(path) if check is not Check.NONE else "",

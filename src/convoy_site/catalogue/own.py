@@ -5,6 +5,7 @@ and members fetch it from its page (*by hand*).
 """
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -226,10 +227,10 @@ def _own_source(pack: Drawing, pickup: Pickup) -> Source:
     return source
 
 
-def own_file(crew: Crew, sha256: str) -> OwnFile:
+def own_file(crews: Sequence[Crew], sha256: str) -> OwnFile:
     """A file of a crew that some build of theirs names, or that belongs to a pack's own. Raises NoSuchFile."""
-    file = OwnFile.objects.filter(crew=crew, sha256=sha256).defer("files").first()
-    named = Build.objects.filter(mod__crew=crew, archive_sha256=sha256, mod__source__pickup=Pickup.OURS)
+    file = OwnFile.objects.filter(crew__in=crews, sha256=sha256).defer("files").first()
+    named = Build.objects.filter(mod__crew__in=crews, archive_sha256=sha256, mod__source__pickup=Pickup.OURS)
     if file is None or not (file.lasting or named.exists()) or not kept_files.is_kept(file.place):
         raise NoSuchFile("The crew has no such file.", now="Ask your curator.")
     return file

@@ -193,7 +193,7 @@ def newer_than(pick: CoreBuild, builds: Sequence[BuildRow], base: Base, picks: M
     return next((one.version.text for one in above if not why_not(one, base, picks)), "")
 
 
-def addresses(game_id: str, crew_id: UUID) -> dict[str, str]:
-    """Where the sources are that a crew's packs of a game draw on."""
-    shown = Source.objects.filter(Q(crew=None) | Q(crew=crew_id), game=game_id)
+def addresses(game_id: str, *crews: UUID) -> dict[str, str]:
+    """Where the sources are that packs of these crews draw on, of one game."""
+    shown = Source.objects.filter(Q(crew=None) | Q(crew__in=crews), game=game_id)
     return dict(shown.values_list("id", "address"))

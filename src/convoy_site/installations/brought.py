@@ -13,6 +13,8 @@ from pathlib import Path
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
+from convoy_core.lock.lock import LockedBuild
+
 from ..catalogue import readings
 from ..catalogue.models import Build
 from ..catalogue.readings import Reported, Wanted
@@ -20,6 +22,7 @@ from ..catalogue.services import shelf
 from ..packs import drafts
 from ..releases.models import Release
 from ..releases.services import recipe_of
+from . import beside
 from .models import Installation
 from .reports import known_archive
 
@@ -40,9 +43,8 @@ def bring(one: Installation, target: Release | None, file: "UploadedFile[bytes]"
     for block in file.chunks():
         digest.update(block)
     sha256 = digest.hexdigest()
-    wanted = set(one.about.get("errands", ()))
-    builds = recipe_of(target.pk).lock.builds if target else ()
-    errands = [build for build in builds if build.mod in wanted and not build.pickup.is_automatic]
+    own = [build for row in beside.rows_of(one, target) if row.own for build in row.own.lock.builds]
+    errands = errands_of(one, target, own)
     found = next((build for build in errands if build.archive.sha256 == sha256), None)
     if found is None:
         name = known_archive(one.pack, sha256)
@@ -51,13 +53,25 @@ def bring(one: Installation, target: Release | None, file: "UploadedFile[bytes]"
     downloads = Path(settings.STANDIN_MACHINES) / one.machine.slug / "downloads"
     downloads.mkdir(parents=True, exist_ok=True)
     # Named by its hash: a name from outside could lead elsewhere.
-    beside = downloads / f"{sha256}.new"
-    with beside.open("wb") as kept:
+    unfinished = downloads / f"{sha256}.new"
+    with unfinished.open("wb") as kept:
         for block in file.chunks():
             kept.write(block)
-    beside.replace(downloads / f"{sha256}.zip")
+    unfinished.replace(downloads / f"{sha256}.zip")
     last = all((downloads / f"{build.archive.sha256}.zip").exists() for build in errands)
     return Brought(found.mod, f"{found.name} {found.version}: that is the right file.", last)
+
+
+def errands_of(one: Installation, target: Release | None, own: Iterable[LockedBuild]) -> list[LockedBuild]:
+    """What only its member can bring, for the pack and for collections beside it, each file once."""
+    wanted = set(one.about.get("errands", ()))
+    beside_it = {mod for told in one.about.get("beside", ()) for mod in told["errands"]}
+    if target is None or not wanted | beside_it:
+        return []
+    builds = [build for build in recipe_of(target.pk).lock.builds if build.mod in wanted]
+    mods = {build.mod for build in builds}
+    found = [*builds, *(build for build in own if build.mod in beside_it - mods)]
+    return list({build.archive.sha256: build for build in found if not build.pickup.is_automatic}.values())
 
 
 def unread_of(one: Installation) -> list[Wanted]:

@@ -74,6 +74,13 @@ def join(user: User, code: str, name: str, side: str, machine: str = "") -> Inst
     try:
         with tries_at_codes(user, code) as typed, transaction.atomic():
             opened = standing_code(typed, lock=True)
+            if opened.pack.is_collection:
+                raise BadCode(
+                    f"{opened.pack.name} is a collection, and goes beside a pack.",
+                    "It has no base of its own.",
+                    "Add it on the page of one of your installations, or say “convoy add” with the code there.",
+                    slip="kind",
+                )
             if opened.uses_left is not None:
                 JoinCode.objects.filter(pk=opened.pk).update(uses_left=F("uses_left") - 1)
             bring_aboard(user, opened.pack.crew, opened.made_at)

@@ -159,3 +159,15 @@ class Installation(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["pack", "member", "name"], name="one_installation_per_name"),
         ]
+
+
+class BesideTaken(models.Model):
+    """A collection that a member takes up beside the pack. Its order is that of laying down."""
+
+    installation = models.ForeignKey(Installation, models.CASCADE, related_name="beside")
+    collection = models.ForeignKey(Pack, models.CASCADE, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["installation", "collection"], name="one_beside_each")]

@@ -1,14 +1,15 @@
 """The page of one installation, from what its agent told and what its release holds."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from datetime import datetime
 from typing import Any
 
 from django.db.models import QuerySet
 
+from convoy_core.lock.beside import Beside
 from convoy_core.lock.change_log import change_log
 from convoy_core.lock.in_worlds import for_worlds
-from convoy_core.lock.lock import LockedBuild
+from convoy_core.lock.lock import Lock, LockedBuild
 from convoy_core.lock.worlds import world_changes
 from convoy_core.machine.memory import MB
 from convoy_core.sync.errands import what_to_do
@@ -23,11 +24,13 @@ from ..releases.models import Release
 from ..releases.seals import hidden_from
 from ..releases.services import recipe_of, releases_of
 from ..releases.shapes import ReleaseRow, release_row
-from . import orders, progress
+from . import beside, orders, progress
+from .brought import errands_of
 from .models import Installation
 from .own_settings import offered_sets, own_settings
 from .shapes.member import (
     BackupOut,
+    BesideOut,
     ChoiceOut,
     DifferenceOut,
     ErrandOut,
@@ -36,6 +39,7 @@ from .shapes.member import (
     HoldsOut,
     InstallationPage,
     IntoWorldsOut,
+    NotLaidOut,
     PlanOut,
     ProgressOut,
     StandingOut,
@@ -124,6 +128,9 @@ def page_of(one: Installation) -> InstallationPage:
     target, about = stood.target, one.about
     hidden = hidden_from(one.member, [one.pack_id])
     changes, plan = _to_come(one, target), _plan(_told_plan(one, target))
+    rows = beside.rows_of(one, target)
+    whole = beside.composed(one, target, rows) if target else None
+    own = [build for each in rows if each.own for build in each.own.lock.builds]
     page = InstallationPage(
         **row_of(stood, hidden),
         base=target.base_text if target else "",
@@ -138,15 +145,16 @@ def page_of(one: Installation) -> InstallationPage:
         changes=changes,
         worlds=_worlds(one, target),
         plan=plan,
-        errands=_errands(one, target),
+        errands=_errands(one, target, own),
         errand_minutes=about.get("errand_minutes", 0),
-        choices=_choices(one, target),
+        choices=_choices(one, target, rows),
+        beside=[beside_out(one, each, whole) for each in rows],
         worlds_here=[row["world"] for row in about.get("worlds", ())],
         into_worlds=_into_worlds(one, target),
         tells_settings=one.tells_settings,
         settings=own_settings(one, target),
         offered=offered_sets(one, target),
-        steps=_steps(about.get("steps", []), target),
+        steps=_steps(about.get("steps", []), whole.lock if whole else None),
         backups=[BackupOut(**row) for row in about.get("backups", [])],
         history=[HistoryOut(**row) for row in about.get("history", [])],
         undo=_undo(one, releases),
@@ -227,10 +235,47 @@ def _plan(told: dict[str, Any] | None) -> PlanOut | None:
     return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "adjust", "remove")})
 
 
-def _steps(told: list[dict[str, Any]], target: Release | None) -> list[StepOut]:
+def beside_out(one: Installation, row: beside.Row, whole: Beside | None) -> BesideOut:
+    """`whole`: what is to lie there, this collection among it; None where the pack has no release."""
+    collection, own, id = row.collection, row.own, str(row.collection.pk)
+    mods = whole.mods.get(id, ()) if whole else ()
+    builds = [build for build in own.lock.builds if build.mod in mods] if own else []
+    told: dict[str, Any] = next((each for each in one.about.get("beside", ()) if each["pack"] == id), {})
+    mark = newest_charter(collection.crew).charter.mark
+    return BesideOut(
+        id=collection.pk,
+        name=collection.name,
+        emblem=collection.emblem,
+        crew=collection.crew.name,
+        key=mark,
+        number=row.release.number if row.release else "",
+        why=_why_none(row),
+        has=told.get("has", ""),
+        mods=len(mods),
+        off=told.get("off", 0),
+        download=sum(build.archive.size for build in builds),
+        errands=sum(not build.pickup.is_automatic for build in builds),
+        steps=[step.text for step in own.lock.terms.steps] if own else [],
+        notes=collection.notes,
+        at_once=mark == newest_charter(one.pack.crew).charter.mark,
+        left_out=[
+            NotLaidOut(name=each.name, version=each.version, because=each.because)
+            for each in (whole.left_out if whole else ())
+            if each.collection == id
+        ],
+    )
+
+
+def _why_none(row: beside.Row) -> str:
+    if not row.served:
+        return f"You are not in {row.collection.crew.name} any more: what lies there stays as it is."
+    return "" if row.release else "It has no open release that suits this base."
+
+
+def _steps(told: list[dict[str, Any]], wanted: Lock | None) -> list[StepOut]:
     """The followed release's steps, told before its agent has looked; which of them are done is the agent's to say."""
     done = {row["id"]: row for row in told}
-    steps = recipe_of(target.pk).lock.terms.steps if target else ()
+    steps = wanted.terms.steps if wanted else ()
     return [
         StepOut(
             **step.as_data(),
@@ -241,13 +286,8 @@ def _steps(told: list[dict[str, Any]], target: Release | None) -> list[StepOut]:
     ]
 
 
-def _errands(one: Installation, target: Release | None) -> list[ErrandOut]:
-    wanted = set(one.about.get("errands", ()))
-    if not wanted or target is None:
-        return []
-    builds = [
-        build for build in recipe_of(target.pk).lock.builds if build.mod in wanted and not build.pickup.is_automatic
-    ]
+def _errands(one: Installation, target: Release | None, own: Iterable[LockedBuild]) -> list[ErrandOut]:
+    builds = errands_of(one, target, own)
     sources = {row.pk: row for row in Source.objects.filter(pk__in={build.source for build in builds})}
     return [_errand(build, sources.get(build.source)) for build in builds]
 
@@ -267,11 +307,15 @@ def _errand(build: LockedBuild, source: Source | None) -> ErrandOut:
     )
 
 
-def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
+def _choices(one: Installation, target: Release | None, rows: Iterable[beside.Row]) -> list[ChoiceOut]:
     if target is None:
         return []
     # Asked of the whole share: what is left out is a choice still.
-    share = recipe_of(target.pk).lock.share(Side(one.side))
+    side, lock = Side(one.side), recipe_of(target.pk).lock
+    found = [("", build) for build in lock.share(side).choices]
+    for own in filter(None, (row.own for row in rows)):
+        theirs = own.lock.share(side).choices
+        found += [(own.taken.name, build) for build in theirs if build.mod not in lock.by_mod]
     return [
         ChoiceOut(
             mod=build.mod,
@@ -282,8 +326,9 @@ def _choices(one: Installation, target: Release | None) -> list[ChoiceOut]:
             memory=build.memory,
             taken=build.mod not in one.left_out,
             fresh=build.mod not in one.asked_about,
+            collection=collection,
         )
-        for build in share.choices
+        for collection, build in found
     ]
 
 

@@ -2,13 +2,13 @@
 and nothing else of what is in it. What its agent told is kept as it is, and shown when the release has opened.
 """
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from dataclasses import replace
 
 from convoy_core.sync.standing import State
 from convoy_core.words.model import Pickup
 
-from .shapes.member import ErrandOut, InstallationPage, PlanOut, ProgressOut
+from .shapes.member import BesideOut, ErrandOut, InstallationPage, PlanOut, ProgressOut
 from .standings import Stood
 
 TOLD_LATER = "What is in it is told when it opens."
@@ -40,6 +40,7 @@ def veiled_page(page: InstallationPage) -> InstallationPage:
             "plan": _veiled_plan(page.plan) if page.plan else None,
             "errands": [_veiled_errand(one) for one in page.errands],
             "choices": [],
+            "beside": veiled_beside(page.beside),
             "into_worlds": [],
             "settings": [],
             "offered": [],
@@ -48,6 +49,12 @@ def veiled_page(page: InstallationPage) -> InstallationPage:
             "answer": TOLD_LATER if page.refused else "",
         }
     )
+
+
+def veiled_beside(ones: Iterable[BesideOut]) -> list[BesideOut]:
+    """What is left out of a collection, and how much of it remains, tells what the pack has."""
+    nothing = {"left_out": [], "mods": 0, "download": 0, "errands": 0}
+    return [one.model_copy(update=nothing) for one in ones]
 
 
 def _veiled_plan(plan: PlanOut) -> PlanOut:

@@ -6,9 +6,9 @@ What a collection lays down is written into the draft whole, so that nothing tha
 from collections.abc import Callable
 from typing import Any
 
-from convoy_core.draft.collections import Collection, step_id
+from convoy_core.draft.collections import Collection
 from convoy_core.lock.lock_json import MAX_COLLECTIONS
-from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS
+from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS, step_id
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 

@@ -49,12 +49,17 @@ def release_read(release: int) -> Collection:
 
 def newest_fitting(collections: Several[Any], base: Base) -> dict[str, Collection]:
     """Of each collection (pack or id) its newest open release that suits a base, by id."""
+    return {one: release_read(release) for one, release in newest_releases(collections, base).items()}
+
+
+def newest_releases(collections: Several[Any], base: Base) -> dict[str, int]:
+    """The same, as the keys of the releases."""
     rows = Pack.objects.filter(pk__in=[getattr(one, "pk", one) for one in collections], suits__isnull=False)
     rows = rows.filter(_told("releases__"), releases__channel=ReleaseChannel.STABLE, releases__withdrawal=None)
-    found: dict[str, Collection] = {}
+    found: dict[str, int] = {}
     for pack, release in rows.order_by("-releases__pk").values_list("pk", "releases__pk"):
         if str(pack) not in found and not release_read(release).suits.misfit(base):
-            found[str(pack)] = release_read(release)
+            found[str(pack)] = release
     return found
 
 

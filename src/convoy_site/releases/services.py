@@ -380,8 +380,6 @@ def _over_blockers(draft: Draft, despite: str, channel: str) -> tuple[Despite, .
 
 def make_join_code(user: User, pack_id: UUID, uses: int | None) -> JoinCode:
     pack = pack_for(user, pack_id, Action.HAND_OUT)
-    if pack.is_collection:
-        raise Blocked("Nobody joins a collection.", "It is laid under packs, which its members join.", "Take it up.")
     if not pack.releases.exists():
         raise Blocked("There is nothing to join yet.", "The pack has no release.", "Publish one first.")
     return JoinCode.objects.create(code=make_code(JOIN_LENGTH, secrets.choice), pack=pack, made_by=user, uses_left=uses)

@@ -324,6 +324,9 @@ class OpenedCode(Schema):
     builds: int
     download: int
     already_in_crew: bool
+    is_collection: bool
+    """It is taken up beside a pack, and joined by nobody."""
+    game: str
 
 
 class FollowLeadIn(Schema):

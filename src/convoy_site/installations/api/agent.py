@@ -1,6 +1,7 @@
 """What agents ask and tell. An agent shows a token, and sees nothing but its own installation's pack."""
 
 from typing import Annotated, Any, cast
+from uuid import UUID
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
@@ -13,17 +14,22 @@ from convoy_core.trust.charter import Duty
 from ...catalogue import own
 from ...catalogue.readings import Reported
 from ...catalogue.services import addresses
+from ...packs.models import Pack
 from ...people.rights import NotFound
 from ...people.services import asker_address
 from ...releases.charters import charters_after, newest_charter, signatures_of
+from ...releases.models import Release
 from ...releases.playing import milestones_for
-from ...releases.statements import said_with_releases
+from ...releases.services import current_release
+from ...releases.statements import said_with_releases, statement_of
 from ...sending import send_file
 from ...shapes import Done, Short
-from .. import agents, brought, joining, orders, progress, reports, standings
+from .. import agents, beside, brought, joining, orders, progress, reports, standings
 from ..kept import Progress
 from ..models import Installation
 from ..shapes.agent import (
+    BesideCodeIn,
+    BesideHead,
     ChartersOut,
     Head,
     HoldOut,
@@ -97,14 +103,14 @@ def head(request: FromAgent) -> Head:
         raise NotFound(f"{pack.name} has no open release.", now="Come back when one is published.")
     progress.seen_watching(installation)
     order = orders.pending(installation)
-    holds = installation.holds
+    holds, rows = installation.holds, beside.rows_of(installation, target)
     return Head(
         number=target.number,
         sha256=target.sha256,
         newest=open_to[0].number if open_to else "",
         statement=SignedOut(**said.as_data()),
         word=f"{settings.WORD_ADDRESS}/{pack.pk}.json",
-        sources=addresses(pack.game_id, pack.crew_id),
+        sources=addresses(pack.game_id, pack.crew_id, *(row.collection.crew_id for row in rows if row.served)),
         left_out=installation.left_out,
         worlds=installation.worlds,
         line=holds["line_kb"].value,
@@ -116,8 +122,71 @@ def head(request: FromAgent) -> Head:
         milestones=[
             MilestoneHead(id=str(one.pk), name=one.called, world=one.playthrough.world) for one in milestones_for(pack)
         ],
+        beside=[head for row in rows if (head := _beside_head(row)) is not None],
         order=OrderOut(**order) if order else None,
     )
+
+
+def _beside_head(row: beside.Row) -> BesideHead | None:
+    if row.release is None:
+        return None
+    collection = row.collection
+    return BesideHead(
+        pack=str(collection.pk),
+        name=collection.name,
+        number=row.release.number,
+        sha256=row.release.sha256,
+        mark=newest_charter(collection.crew).charter.mark,
+        refused=dict(row.refused),
+        statement=SignedOut(**statement_of(collection).as_data()) if row.served else None,
+    )
+
+
+@router.post("/agent/beside/look", response=BesideHead, operation_id="agent_beside_look")
+def look_beside(request: FromAgent, body: BesideCodeIn) -> BesideHead:
+    """What a collection's join code opens, and by which key: asked before it is used up."""
+    return _opened_beside(beside.look_at_code(request.auth, body.code))
+
+
+@router.post("/agent/beside", response=BesideHead, operation_id="agent_beside_take")
+def take_beside(request: FromAgent, body: BesideCodeIn) -> BesideHead:
+    return _opened_beside(beside.take_up_by_code(request.auth, body.code))
+
+
+def _opened_beside(collection: Pack) -> BesideHead:
+    """Which release of it suits is said by the head."""
+    newest = current_release(collection)
+    return BesideHead(
+        pack=str(collection.pk),
+        name=collection.name,
+        number=newest.number if newest else "",
+        sha256=newest.sha256 if newest else "",
+        mark=newest_charter(collection.crew).charter.mark,
+        refused={},
+        statement=None,
+    )
+
+
+@router.delete("/agent/beside/{collection_id}", response=Done, operation_id="agent_beside_drop")
+def drop_beside(request: FromAgent, collection_id: UUID) -> Done:
+    beside.leave(request.auth, collection_id)
+    return Done()
+
+
+@router.get(
+    "/agent/beside/{collection_id}/charters/{after}", response=ChartersOut, operation_id="agent_beside_charters"
+)
+def beside_charters(
+    request: FromAgent, collection_id: UUID, after: Annotated[int, Path(ge=0, lt=2**31)]
+) -> ChartersOut:
+    found = charters_after(beside.taken_by(request.auth, collection_id).crew, after)
+    return ChartersOut(charters=[SignedOut(**one.as_data()) for one in found])
+
+
+@router.get("/agent/beside/{collection_id}/releases/{number}", operation_id="agent_beside_release")
+def beside_release(request: FromAgent, collection_id: UUID, number: Short) -> HttpResponse:
+    """As `agent_release`, of a collection beside the pack."""
+    return _signed_release(beside.release_for(request.auth, collection_id, number))
 
 
 @router.get("/agent/charters/{after}", response=ChartersOut, operation_id="agent_charters")
@@ -156,8 +225,8 @@ def agent_offer(request: FromAgent) -> HttpResponse:
 
 @router.get("/agent/own/{sha256}", operation_id="agent_own_file")
 def own_file(request: FromAgent, sha256: Annotated[str, Path(pattern="^[0-9a-f]{64}$")]) -> HttpResponseBase:
-    """An archive of the crew's own, for an installation of one of its packs."""
-    file = own.own_file(request.auth.pack.crew, sha256)
+    """An archive of the crew's own, for an installation of one of its packs; or of a collection's beside it."""
+    file = own.own_file(beside.crews_of(request.auth), sha256)
     return send_file(request, file.place, file.size, file.sha256)
 
 
@@ -193,7 +262,11 @@ def readings(request: FromAgent, body: ReadFilesIn) -> TakenOut:
 @router.get("/agent/releases/{number}", operation_id="agent_release")
 def release(request: FromAgent, number: Short) -> HttpResponse:
     """The signed bytes of a release; keys and their signatures are in a header, as hex."""
-    signed = signatures_of(standings.release_for(request.auth, number))
+    return _signed_release(standings.release_for(request.auth, number))
+
+
+def _signed_release(found: Release) -> HttpResponse:
+    signed = signatures_of(found)
     pairs = ", ".join(f"{key.hex()} {signature.hex()}" for key, signature in signed.signatures)
     return HttpResponse(
         signed.document,

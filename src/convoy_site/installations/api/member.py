@@ -13,13 +13,15 @@ from ...people.rights import Action, SignedIn
 from ...releases.models import Release
 from ...releases.seals import hidden_from
 from ...shapes import Done, Short
-from .. import agents, choices, joining, orders, reports
+from .. import agents, beside, choices, joining, orders, reports
 from ..brought import bring
 from ..models import Installation
 from ..own_settings import machines_of
-from ..page import all_releases, page_of, row_of, shown
+from ..page import all_releases, beside_out, page_of, row_of, shown
 from ..shapes.member import (
     AgentFileOut,
+    BesideOut,
+    BesideTakeIn,
     BroughtOut,
     ChoicesIn,
     HoldIn,
@@ -34,6 +36,7 @@ from ..shapes.member import (
     ToldSettingOut,
 )
 from ..standings import stand, target_of
+from ..veiled import veiled_beside
 
 router = Router(tags=["installations"])
 
@@ -142,6 +145,31 @@ def hold(request: SignedIn, installation_id: UUID, body: HoldIn) -> Done:
 @router.post("/installations/{installation_id}/choices", response=Done, operation_id="choose")
 def choose(request: SignedIn, installation_id: UUID, body: ChoicesIn) -> Done:
     choices.choose(request.user, installation_id, choices.MemberChoices(**body.dict()))
+    return Done()
+
+
+@router.get("/installations/{installation_id}/beside", response=list[BesideOut], operation_id="offered_beside")
+def offered_beside(request: SignedIn, installation_id: UUID) -> list[BesideOut]:
+    """Collections of one's crews that could be taken up beside the pack, each with what it would bring."""
+    one = joining.installation_for(request.user, installation_id)
+    target = target_of(one, all_releases(one))
+    found = [beside_out(one, row, whole) for row, whole in beside.offered(request.user, one, target)]
+    hidden = hidden_from(request.user, [one.pack_id])
+    return veiled_beside(found) if target is not None and target.pk in hidden else found
+
+
+@router.post("/installations/{installation_id}/beside", response=Done, operation_id="take_beside")
+def take_beside(request: SignedIn, installation_id: UUID, body: BesideTakeIn) -> Done:
+    if body.collection is not None:
+        beside.take_up(request.user, installation_id, body.collection)
+    else:
+        beside.take_up_by_code(joining.installation_for(request.user, installation_id), body.code)
+    return Done()
+
+
+@router.delete("/installations/{installation_id}/beside/{collection_id}", response=Done, operation_id="leave_beside")
+def leave_beside(request: SignedIn, installation_id: UUID, collection_id: UUID) -> Done:
+    beside.leave(joining.installation_for(request.user, installation_id), collection_id)
     return Done()
 
 

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, field_validator
 
+from convoy_core.lock.beside import MOST_BESIDE
 from convoy_core.settings.readings import MOST_KEYS
 from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.plan import Act
@@ -64,6 +65,24 @@ class MilestoneHead(Schema):
     world: str
 
 
+class BesideHead(Schema):
+    """A collection that the member takes up beside the pack. `mark`: of its crew's charter; `statement`: its pack's
+    signed word, none where it is not served; `refused`: builds of it that do not go together with the pack, and why.
+    """
+
+    pack: str
+    name: str
+    number: str
+    sha256: str
+    mark: str
+    refused: dict[str, str]
+    statement: SignedOut | None
+
+
+class BesideCodeIn(Schema):
+    code: Short
+
+
 class Head(Schema):
     """`number`: the release that this installation follows by its member's choice, `newest` the pack's own, empty
     while none is open. `statement`: the pack's signed word, which
@@ -87,6 +106,7 @@ class Head(Schema):
     sets: list[str]
     pinned: list[tuple[str, list[str]]]
     milestones: list[MilestoneHead]
+    beside: list[BesideHead]
     order: OrderOut | None
 
 
@@ -234,6 +254,29 @@ class OwnSettingIn(Schema):
         return value
 
 
+class NotLaidIn(Schema):
+    """A build of a collection that is not laid down, and why."""
+
+    name: Annotated[Plain, Field(max_length=300)]
+    version: Annotated[Plain, Field(max_length=300)]
+    because: Text
+
+
+class BesideIn(Schema):
+    """A collection beside the pack: the release that the next sync lays down, and the one that lies there; how many of
+    its mods, and how many of those are not as they should be.
+    """
+
+    pack: Annotated[Plain, Field(max_length=60)]
+    name: Annotated[Plain, Field(max_length=300)]
+    number: Short
+    has: Short
+    mods: Count
+    off: Count
+    errands: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=500)]
+    left_out: Annotated[list[NotLaidIn], Field(max_length=200)]
+
+
 class AboutIn(Schema):
     """What an agent tells beside its deviations (`convoy_agent.report`). Kept as it stands, within these bounds."""
 
@@ -245,7 +288,7 @@ class AboutIn(Schema):
     strayed: Annotated[list[StrayedIn], Field(max_length=200)]
     found: Annotated[dict[Path300, Annotated[str, Field(pattern="^[0-9a-f]{64}$")]], Field(max_length=200)]
     choices: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=500)]
-    steps: Annotated[list[StepIn], Field(max_length=50)]
+    steps: Annotated[list[StepIn], Field(max_length=500)]
     undo: Short = ""
     """The release that taking the last sync back leads to; empty: there is nothing to take back."""
     worlds: Annotated[list[WorldThereIn], Field(max_length=200)] = []
@@ -259,6 +302,7 @@ class AboutIn(Schema):
     """Offered sets of settings that are in what was placed."""
     had_before: Count = 0
     """Files of the pack that lay there before joining."""
+    beside: Annotated[list[BesideIn], Field(max_length=MOST_BESIDE)] = []
     remarks: Annotated[list[Text], Field(max_length=20)] = []
     """What the agent found wrong with what it keeps, and what it did about it."""
 

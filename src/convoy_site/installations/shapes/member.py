@@ -159,7 +159,9 @@ class ErrandOut(Schema):
 
 
 class ChoiceOut(Schema):
-    """An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet."""
+    """An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet; `collection`:
+    by name the one beside the pack that it is of, empty for the pack's own.
+    """
 
     mod: str
     name: str
@@ -169,6 +171,7 @@ class ChoiceOut(Schema):
     memory: int
     taken: bool
     fresh: bool
+    collection: str = ""
 
 
 class IntoWorldsOut(Schema):
@@ -297,6 +300,45 @@ class HoldsOut(Schema):
     source: From
 
 
+class NotLaidOut(Schema):
+    """A build of a collection that is not laid down, and why, as a phrase."""
+
+    name: str
+    version: str
+    because: str
+
+
+class BesideOut(Schema):
+    """A collection that one takes up beside the pack, or could. `number`: the release that goes beside it, empty with
+    `why` where none does; `has`: the one that lies there; `mods`: how many of it are laid down, `off` how many of those
+    are not as they should be; `at_once`: it is of the pack's own crew, so that nobody is asked on the machine.
+    """
+
+    id: UUID
+    name: str
+    emblem: str
+    crew: str
+    key: str
+    number: str
+    why: str
+    has: str
+    mods: int
+    off: int
+    download: int
+    errands: int
+    steps: list[str]
+    notes: str
+    at_once: bool
+    left_out: list[NotLaidOut]
+
+
+class BesideTakeIn(Schema):
+    """A collection of one of one's crews, or a code."""
+
+    collection: UUID | None = None
+    code: Short = ""
+
+
 class InstallationPage(InstallationRow):
     base: str
     key: str
@@ -316,6 +358,7 @@ class InstallationPage(InstallationRow):
     errands: list[ErrandOut]
     errand_minutes: int
     choices: list[ChoiceOut]
+    beside: list[BesideOut]
     worlds_here: list[str]
     """Saved worlds that lie there, as `FOLDER/NAME`."""
     into_worlds: list[IntoWorldsOut]

@@ -343,4 +343,6 @@ def open_code(request: SignedIn, code: Short) -> OpenedCode:
         builds=newest.builds,
         download=sum(build.archive.size for build in lock.builds),
         already_in_crew=found.pack.crew.memberships.filter(user=request.user).exists(),
+        is_collection=found.pack.is_collection,
+        game=found.pack.game_id,
     )
