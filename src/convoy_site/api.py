@@ -59,6 +59,7 @@ STATUS = {
     "number-taken": 409,
     "already": 409,
     "working": 409,
+    "too-many-beside": 409,
     "still-reading": 409,
     "no-such-content": 404,
     "no-such-text": 404,

@@ -152,3 +152,30 @@ def test_a_sealed_release_is_installed_and_not_told(people: People) -> None:
     sunniva.go(f"{slow}/releases/1.1.0")
     sunniva.sees("Mist Bells")
     assert maren.complaints() == []
+
+
+def test_a_member_adds_a_collection_beside_the_pack_and_leaves_it(people: People) -> None:
+    """By its code, from the page where it was pasted; laid down by a sync, and gone with the next one."""
+    maren, tolliver = signed_in(people, "maren"), signed_in(people, "tolliver")
+    maren.go(f"{pack_of(maren, 'Clear Deck')}/publish")
+    maren.press("Make a code")
+    code = maren.join_code()
+    mine = installation_of(tolliver, "Slow Water")
+    tolliver.go(mine)
+    tolliver.sees("Rain and Owls", "in place", "Star Map 2.1.0: it needs Moon Tables, which is not here")
+    tolliver.press("Leave Rain and Owls")
+    tolliver.sees_no_more("Rain and Owls")
+    tolliver.press("Sync to 1.1.0")
+    tolliver.sees("in step")
+    tolliver.press("Add a collection")
+    tolliver.sees("Turn the game's own weather down by half")
+    tolliver.press("Add Rain and Owls")
+    tolliver.sees("comes with the next sync")
+    tolliver.becomes(390, 844, dark=True)
+    tolliver.settles()
+    assert tolliver.complaints() == []
+    tolliver.becomes(1280, 800)
+    tolliver.go(f"/join/{code}")
+    tolliver.press("Add it to Slow Water (Slow Water)")
+    tolliver.sees("Collections of mine", "Clear Deck", "nothing of it is laid down here")
+    assert tolliver.complaints() == []

@@ -217,8 +217,6 @@ def test_a_collection_lies_over_nothing_of_others(world: World, asked: dict[str,
     body = {"revision": 1, "edits": [asked]}
     status, refused = world.as_("owner").post(f"/api/packs/{deck.id}/draft/edits", body)
     assert (status, refused["code"]) == (422, code)
-    status, refused = world.as_("owner").post(f"/api/packs/{deck.id}/codes", {})
-    assert (status, refused["code"]) == (409, "blocked")
 
 
 def test_what_is_no_collection_for_this_pack_is_refused(world: World) -> None:

@@ -82,11 +82,7 @@ def beside(pack: Lock, share: Lock, side: Side, owns: Sequence[Own], without: Co
             steps=(*_steps(owns, laid, paths), *terms.steps),
         ),
     )
-    mods = {
-        one.taken.id: tuple(build.mod for theirs, build in laid.in_order() if theirs is one)
-        for one in owns
-        if one.taken.id not in laid.misfits
-    }
+    mods = {one.taken.id: tuple(build.mod for theirs, build in laid.in_order() if theirs is one) for one in owns}
     return Beside(lock, paths, mods, tuple(laid.left_out))
 
 
@@ -109,6 +105,9 @@ class _Laying:
                 self._leave_out(one, build, f"it needs {_name(one, need)}, which is not here")
                 del self.keeper[build.mod]
         self._drop_idle()
+        holds = {one.taken.id for one in owns if any(build.chosen for build in one.lock.builds)}
+        self.counts = ({one.taken.id for one in owns} - holds | set(self.keeper.values())) - self.misfits
+        """Collections of which settings and steps count: something of them is there, or they are nothing else."""
 
     def in_order(self) -> Iterator[tuple[Own, LockedBuild]]:
         for one in self.owns:
@@ -201,7 +200,7 @@ def _tweaks(share: Lock, owns: Sequence[Own], laid: _Laying) -> list[Tweak]:
     theirs = {
         (tweak.path, tweak.key): replace(tweak, how=How.START) if tweak.how is How.ENFORCED else tweak
         for one in owns
-        if one.taken.id not in laid.misfits
+        if one.taken.id in laid.counts
         for tweak in one.lock.terms.share(laid.side).tweaks
         if tweak.path not in share.by_path and share.terms.is_own_settings(tweak.path)
     }
@@ -216,7 +215,7 @@ def _steps(owns: Sequence[Own], laid: _Laying, paths: Collection[str]) -> list[H
     for step in (
         replace(step, id=step_id(one.taken.id, step.id))
         for one in owns
-        if one.taken.id not in laid.misfits
+        if one.taken.id in laid.counts
         for step in one.lock.terms.steps
     ):
         is_theirs = step.check is Check.NONE or step.path in paths

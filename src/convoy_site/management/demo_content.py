@@ -87,6 +87,9 @@ CLEAR_DECK_TWEAKS: list[dict[str, Any]] = [
 ]
 CLEAR_DECK_STEPS = [{"id": "dials", "text": "Look at your dials before you cast off: they sit where you put them."}]
 STEADY_HANDS = ("long-tiller", "brass-fenders", "white-water-marks", "loading-plan", "mist-bells", "stoppages")
+EVENINGS = ("rain-on-tin", "thunder-far-off", "owl-post", "chapel-bells", "moth-season", "star-map", "soft-cursor")
+EVENING_LOUD = "chapel-bells"
+EVENING_STEPS = [{"id": "sound", "text": "Turn the game's own weather down by half: there is rain enough."}]
 LEAD_LINES = 24
 """Of what Slow Water has; the rest it found by itself."""
 

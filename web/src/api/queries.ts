@@ -274,6 +274,13 @@ export const useInstallation = (installation_id: string) =>
     refetchInterval: (query) => (query.state.data && isBusy(query.state.data.progress) ? 1_000 : LIVE * 2),
   });
 
+export const useOfferedBeside = (installation_id: string) =>
+  useQuery({
+    queryKey: ["installation", installation_id, "beside"],
+    queryFn: () =>
+      told(api.GET("/api/installations/{installation_id}/beside", { params: { path: { installation_id } } })),
+  });
+
 export const useCrew = (crew_id: string) =>
   useQuery({
     queryKey: ["crew", crew_id],

@@ -76,6 +76,97 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Beside */
+        post: operations["agent_beside_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/agent/beside/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Beside
+         * @description What a collection's join code opens, and by which key: asked before it is used up.
+         */
+        post: operations["agent_beside_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/agent/beside/{collection_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Drop Beside */
+        delete: operations["agent_beside_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/agent/beside/{collection_id}/charters/{after}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Beside Charters */
+        get: operations["agent_beside_charters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/agent/beside/{collection_id}/releases/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Beside Release
+         * @description As `agent_release`, of a collection beside the pack.
+         */
+        get: operations["agent_beside_release"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/charters/{after}": {
         parameters: {
             query?: never;
@@ -202,7 +293,7 @@ export interface paths {
         };
         /**
          * Own File
-         * @description An archive of the crew's own, for an installation of one of its packs.
+         * @description An archive of the crew's own, for an installation of one of its packs; or of a collection's beside it.
          */
         get: operations["agent_own_file"];
         put?: never;
@@ -877,6 +968,44 @@ export interface paths {
          * @description Takes one's own installation off the list and the roll call. Files on its machine stay as they are.
          */
         delete: operations["remove_installation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/installations/{installation_id}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offered Beside
+         * @description Collections of one's crews that could be taken up beside the pack, each with what it would bring.
+         */
+        get: operations["offered_beside"];
+        put?: never;
+        /** Take Beside */
+        post: operations["take_beside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/installations/{installation_id}/beside/{collection_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Leave Beside */
+        delete: operations["leave_beside"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3039,6 +3168,11 @@ export interface components {
             at: string;
             /** Backups */
             backups: components["schemas"]["BackupIn"][];
+            /**
+             * Beside
+             * @default []
+             */
+            beside: components["schemas"]["BesideIn"][];
             /** Choices */
             choices: string[];
             /** Errand Minutes */
@@ -3601,6 +3735,112 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** BesideCodeIn */
+        BesideCodeIn: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * BesideHead
+         * @description A collection that the member takes up beside the pack. `mark`: of its crew's charter; `statement`: its pack's
+         *     signed word, none where it is not served; `refused`: builds of it that do not go together with the pack, and why.
+         */
+        BesideHead: {
+            /** Mark */
+            mark: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Pack */
+            pack: string;
+            /** Refused */
+            refused: {
+                [key: string]: string;
+            };
+            /** Sha256 */
+            sha256: string;
+            statement: components["schemas"]["SignedOut"] | null;
+        };
+        /**
+         * BesideIn
+         * @description A collection beside the pack: the release that the next sync lays down, and the one that lies there; how many of
+         *     its mods, and how many of those are not as they should be.
+         */
+        BesideIn: {
+            /** Errands */
+            errands: string[];
+            /** Has */
+            has: string;
+            /** Left Out */
+            left_out: components["schemas"]["NotLaidIn"][];
+            /** Mods */
+            mods: number;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Off */
+            off: number;
+            /** Pack */
+            pack: string;
+        };
+        /**
+         * BesideOut
+         * @description A collection that one takes up beside the pack, or could. `number`: the release that goes beside it, empty with
+         *     `why` where none does; `has`: the one that lies there; `mods`: how many of it are laid down, `off` how many of those
+         *     are not as they should be; `at_once`: it is of the pack's own crew, so that nobody is asked on the machine.
+         */
+        BesideOut: {
+            /** At Once */
+            at_once: boolean;
+            /** Crew */
+            crew: string;
+            /** Download */
+            download: number;
+            /** Emblem */
+            emblem: string;
+            /** Errands */
+            errands: number;
+            /** Has */
+            has: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Key */
+            key: string;
+            /** Left Out */
+            left_out: components["schemas"]["NotLaidOut"][];
+            /** Mods */
+            mods: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** Number */
+            number: string;
+            /** Off */
+            off: number;
+            /** Steps */
+            steps: string[];
+            /** Why */
+            why: string;
+        };
+        /**
+         * BesideTakeIn
+         * @description A collection of one of one's crews, or a code.
+         */
+        BesideTakeIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Collection */
+            collection?: string | null;
+        };
         /**
          * BoardOut
          * @description One pack on the evening's board. `blockers` and `warnings` count findings of its draft, `newer` builds that are
@@ -3918,11 +4158,17 @@ export interface components {
         };
         /**
          * ChoiceOut
-         * @description An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet.
+         * @description An optional mod. `memory`: MB that it takes; `fresh`: its member has not been asked about it yet; `collection`:
+         *     by name the one beside the pack that it is of, empty for the pack's own.
          */
         ChoiceOut: {
             /** Advice */
             advice: string;
+            /**
+             * Collection
+             * @default
+             */
+            collection: string;
             /** Fresh */
             fresh: boolean;
             /** Memory */
@@ -5061,6 +5307,8 @@ export interface components {
          *     syncs that stay.
          */
         Head: {
+            /** Beside */
+            beside: components["schemas"]["BesideHead"][];
             /** Keep */
             keep: number;
             /** Left Out */
@@ -5266,6 +5514,8 @@ export interface components {
             backups: components["schemas"]["BackupOut"][];
             /** Base */
             base: string;
+            /** Beside */
+            beside: components["schemas"]["BesideOut"][];
             /** By Listing */
             by_listing: boolean;
             /** Changes */
@@ -6418,6 +6668,30 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * NotLaidIn
+         * @description A build of a collection that is not laid down, and why.
+         */
+        NotLaidIn: {
+            /** Because */
+            because: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: string;
+        };
+        /**
+         * NotLaidOut
+         * @description A build of a collection that is not laid down, and why, as a phrase.
+         */
+        NotLaidOut: {
+            /** Because */
+            because: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: string;
+        };
         /** NoteIn */
         NoteIn: {
             /**
@@ -6587,6 +6861,10 @@ export interface components {
             download: number;
             /** Emblem */
             emblem: string;
+            /** Game */
+            game: string;
+            /** Is Collection */
+            is_collection: boolean;
             /** Notes */
             notes: string;
             /** Owner */
@@ -9820,6 +10098,165 @@ export interface operations {
             };
         };
     };
+    agent_beside_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BesideCodeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideHead"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_beside_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BesideCodeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideHead"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_beside_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                collection_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_beside_charters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                collection_id: string;
+                after: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartersOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_beside_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                collection_id: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     agent_charters: {
         parameters: {
             query?: never;
@@ -11588,6 +12025,104 @@ export interface operations {
             header?: never;
             path: {
                 installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    offered_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideOut"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BesideTakeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    leave_beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                installation_id: string;
+                collection_id: string;
             };
             cookie?: never;
         };

@@ -7,7 +7,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../api/client";
-import { useChange, useMachines, useMe, useOpenedCode } from "../api/queries";
+import { useChange, useInstallations, useMachines, useMe, useOpenedCode } from "../api/queries";
 import { Emblem } from "../parts/marks";
 import { Loaded, RefusalRemark } from "../parts/notices";
 import { Pick } from "../parts/Pick";
@@ -73,8 +73,81 @@ function Paste({ given }: { given: string }) {
       />
       <Box sx={{ mt: 2, minHeight: 280 }}>
         {whole && opened.isError && <RefusalRemark error={opened.error} />}
-        {whole && opened.data && <Opened opened={opened.data} />}
+        {whole && opened.data && !opened.data.is_collection && <Opened opened={opened.data} />}
+        {whole && opened.data?.is_collection && <OpenedCollection opened={opened.data} />}
       </Box>
+    </>
+  );
+}
+
+/** A collection is joined beside a pack: on which of one's installations is asked. */
+function OpenedCollection({ opened }: { opened: Shape["OpenedCode"] }) {
+  const mine = useInstallations();
+  const navigate = useNavigate();
+  const add = useChange(
+    (installation_id: string) =>
+      told(
+        api.POST("/api/installations/{installation_id}/beside", {
+          params: { path: { installation_id } },
+          body: { code: opened.code, collection: null },
+        }),
+      ),
+    ["installation"],
+    ["me"],
+    ["packs"],
+  );
+  return (
+    <Paper variant="outlined" sx={{ p: 2, display: "grid", gap: 2 }}>
+      <Shown opened={opened} about={`A collection, beside a pack of yours. By ${opened.crew}`} />
+      <Loaded query={mine} rows={1}>
+        {(rows) =>
+          rows.length ? (
+            <Box sx={{ display: "grid", gap: 1, justifyItems: "start" }}>
+              {rows.map((one) => (
+                <Button
+                  key={one.id}
+                  variant="outlined"
+                  disabled={add.isPending}
+                  onClick={() => add.mutate(one.id, { onSuccess: () => navigate(`/installations/${one.id}`) })}
+                >
+                  Add it to {one.pack} ({one.name})
+                </Button>
+              ))}
+            </Box>
+          ) : (
+            <Typography variant="body2">
+              You have no installation yet. Join a pack first: a collection has no base of its own.
+            </Typography>
+          )
+        }
+      </Loaded>
+      <RefusalRemark error={add.error} />
+    </Paper>
+  );
+}
+
+function Shown({ opened, about }: { opened: Shape["OpenedCode"]; about: string }) {
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1.5 }}>
+        <Emblem name={opened.emblem} size={36} />
+        <Box>
+          <Typography variant="h2">{opened.pack}</Typography>
+          <Typography variant="body2" sx={{ color: "text.secondary" }}>
+            {about}
+          </Typography>
+          <Typography variant="body2">
+            {opened.release
+              ? `Release ${opened.release}: ${many(opened.builds, "mod")}, ${bytes(opened.download)}`
+              : "No release is open now; you can join, and install the next one."}
+          </Typography>
+        </Box>
+      </Box>
+      {opened.notes && (
+        <Typography variant="body2" sx={{ whiteSpace: "pre-wrap" }}>
+          {opened.notes}
+        </Typography>
+      )}
     </>
   );
 }
@@ -102,26 +175,7 @@ function Opened({ opened }: { opened: Shape["OpenedCode"] }) {
         join.mutate(undefined, { onSuccess: (made) => navigate(`/installations/${made.id}`) });
       }}
     >
-      <Box sx={{ display: "flex", gap: 1.5 }}>
-        <Emblem name={opened.emblem} size={36} />
-        <Box>
-          <Typography variant="h2">{opened.pack}</Typography>
-          <Typography variant="body2" sx={{ color: "text.secondary" }}>
-            {opened.crew}
-            {opened.owner && `, kept by ${opened.owner}`} · {opened.base}
-          </Typography>
-          <Typography variant="body2">
-            {opened.release
-              ? `Release ${opened.release}: ${many(opened.builds, "mod")}, ${bytes(opened.download)}`
-              : "No release is open now; you can join, and install the next one."}
-          </Typography>
-        </Box>
-      </Box>
-      {opened.notes && (
-        <Typography variant="body2" sx={{ whiteSpace: "pre-wrap" }}>
-          {opened.notes}
-        </Typography>
-      )}
+      <Shown opened={opened} about={`${opened.crew}${opened.owner && `, kept by ${opened.owner}`} · ${opened.base}`} />
       <TextField
         label="Name of this installation"
         required

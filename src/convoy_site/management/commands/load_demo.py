@@ -23,6 +23,7 @@ from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.terms import How
 from convoy_site.catalogue.demo import load_games_and_sources
 from convoy_site.catalogue.models import Build, Mod, Source
+from convoy_site.installations.beside import take_up
 from convoy_site.installations.choices import MemberChoices, choose
 from convoy_site.installations.joining import join
 from convoy_site.installations.models import Installation, StandInMachine
@@ -74,6 +75,9 @@ from ..demo_content import (
     CLEAR_DECK_BEFORE,
     CLEAR_DECK_STEPS,
     CLEAR_DECK_TWEAKS,
+    EVENING_LOUD,
+    EVENING_STEPS,
+    EVENINGS,
     FIRST_LINES,
     HOLLOW_LINES,
     HOLLOW_STEPS,
@@ -370,6 +374,7 @@ class Command(BaseCommand):
         change_page(tolliver, pack.id, True, "slow-water", words, code)
         tollivers = join(tolliver, code, "Slow Water", "player", "tollivers-tower")
         join(people["sunniva"], code, "Slow Water", "player", "sunnivas-desk")
+        take_up(tolliver, tollivers.pk, self._evenings(people["maren"], crew).pk)
         self._sync(pack)
         self._into_world(tolliver, tollivers)
         self._edit(tolliver, pack, TakeUp(do="take up", collection=hands.pk))
@@ -377,6 +382,21 @@ class Command(BaseCommand):
         self._publish(tolliver, deck, "1.1.0", "The compass can be hidden, and the dials can be read at night.")
         self._sealed(tolliver, pack)
         self._follow(people, pack)
+
+    def _evenings(self, user: User, crew: UUID) -> Pack:
+        """What sounds and looks like evening, for whoever likes it, beside any pack."""
+        about = (
+            "Rain and Owls",
+            "lantern",
+            "",
+            "Evenings as they sound and look. Beside any pack; nobody else hears it.",
+        )
+        made = self._start(user, crew, about, ON_TILLERWAY, SUITS_TILLERWAY)
+        advice = DescribeLine(do="describe", mod=EVENING_LOUD, optional=True, advice="Every hour. You were told.")
+        steps = SetSteps(do="steps", steps=EVENING_STEPS)
+        self._edit(user, made, AddMods(do="add many", mods=list(EVENINGS)), advice, steps)
+        self._publish(user, made, "1.0.0", "Rain on the roof, owls in the hangers, and stars where they belong.")
+        return made
 
     def _follow(self, people: dict[str, User], pack: Pack) -> None:
         """Slow Water follows a pack of another crew, which has gone on since, and went its own way in one place."""

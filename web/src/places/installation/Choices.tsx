@@ -39,7 +39,10 @@ export function Choices({ one }: { one: Page }) {
                 ○ new
               </Box>
             )}
-            <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>{each.advice}</Box>
+            <Box sx={{ fontSize: "0.82rem", color: "text.secondary" }}>
+              {each.collection && `Of ${each.collection}. `}
+              {each.advice}
+            </Box>
           </Box>
         </Box>
       ))}

@@ -10,6 +10,7 @@ import { moment } from "../../parts/words";
 import { Ahead } from "./Ahead";
 import type { Page } from "./asking";
 import { Backups } from "./Backups";
+import { Beside } from "./Beside";
 import { Choices } from "./Choices";
 import { Commands } from "./Commands";
 import { Differences } from "./Differences";
@@ -81,6 +82,7 @@ function Shown({ one }: { one: Page }) {
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {!one.by_listing && <NextDeparture one={one} />}
           <Choices one={one} />
+          <Beside one={one} />
           {!one.sealed_until && <OwnSettings one={one} />}
           <Worlds one={one} />
           <Machine one={one} />

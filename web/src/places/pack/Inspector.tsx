@@ -102,7 +102,9 @@ function Shown({ packId, page, line, lines, collections, editing, may, take, sho
       )}
       {line && line.ways.length > 0 && may && <WaysOut ways={line.ways} pick={(edit) => editing.edit(edit)} />}
       {line?.version && may && <KeepsWorld key={`keeps ${line.mod}`} packId={packId} line={line} editing={editing} />}
-      {line?.group === "chosen" && may && <About key={`about ${line.mod}`} line={line} lines={lines} editing={editing} />}
+      {line?.group === "chosen" && may && (
+        <About key={`about ${line.mod}`} line={line} lines={lines} editing={editing} />
+      )}
       {line?.version && <PartsBox packId={packId} mod={page.slug} editing={editing} may={may} />}
       <SayingBox page={page} version={line?.version ?? ""} editing={editing} may={may} />
       {line?.version && (

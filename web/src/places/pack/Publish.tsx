@@ -284,6 +284,7 @@ function Announcing(props: {
 
 function Codes({ packId }: { packId: string }) {
   const codes = useCodes(packId, true);
+  const isCollection = !!usePack(packId).data?.suits;
   const [uses, setUses] = useState("");
   const make = useChange(
     () =>
@@ -310,7 +311,8 @@ function Codes({ packId }: { packId: string }) {
           <>
             {list.length === 0 && (
               <Typography variant="body2" sx={{ color: "text.secondary" }}>
-                No code yet. A code lets somebody join the crew and install this pack.
+                No code yet. A code lets somebody join the crew and{" "}
+                {isCollection ? "take this up beside a pack of theirs" : "install this pack"}.
               </Typography>
             )}
             {list.map((one) => (
