@@ -158,7 +158,7 @@ def test_a_member_adds_a_collection_beside_the_pack_and_leaves_it(people: People
     """By its code, from the page where it was pasted; laid down by a sync, and gone with the next one."""
     maren, tolliver = signed_in(people, "maren"), signed_in(people, "tolliver")
     maren.go(f"{pack_of(maren, 'Clear Deck')}/publish")
-    maren.press("Make a code")
+    maren.press("Make a join code")
     code = maren.join_code()
     mine = installation_of(tolliver, "Slow Water")
     tolliver.go(mine)
