@@ -75,6 +75,12 @@ class BackupRefused(ConvoyError):
     code = "backup-refused"
 
 
+class WorldRefused(ConvoyError):
+    """A world that cannot be copied, renamed, handed on or brought over. All worlds are as they were."""
+
+    code = "world-refused"
+
+
 class Stopped(ConvoyError):
     """Somebody stopped it from the installation's page. What has arrived is kept."""
 

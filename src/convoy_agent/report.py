@@ -5,9 +5,11 @@ Lists are cut to what a person reads; counts are whole.
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import Any
 
 from convoy_core.lock.in_worlds import worlds_of
+from convoy_core.lock.papers import progress_of
 from convoy_core.sync.errands import minutes
 from convoy_core.sync.plan import Act, Plan
 from convoy_core.sync.undoing import to_take_back
@@ -19,6 +21,7 @@ from .folder.differences import Look
 from .folder.folder import Folder
 from .folder.machine import facts
 from .folder.own_settings import own_settings, written
+from .folder.worlds import WorldKept, WorldsKept
 from .prospect import Prospect
 from .site.site import Head, as_told
 from .storage import sealed
@@ -36,6 +39,9 @@ ENTRIES = 30
 
 STEPS = 500
 """Of the pack and of all collections beside it."""
+
+PLAYED = 20
+"""Releases that are told of what one world was played with."""
 
 MOST_SETS = 30
 """Sets of settings: a release offers no more."""
@@ -60,6 +66,7 @@ def tell(
     backups = Backups(folder)
     found, bad = backups.all(), backups.rehearsal().bad
     back = to_take_back(history)
+    kept = WorldsKept(folder).all()
     placed = worlds_of(before) if before else {}
     # What is its member's own is nobody else's business.
     theirs = {path: sha256 for path, sha256 in look.hashes.items() if path not in prospect.own_before}
@@ -78,7 +85,11 @@ def tell(
         "choices": [build.mod for build in target.choices][:LISTED],
         "steps": steps.all_steps(folder, target)[:STEPS],
         "worlds": [
-            {"world": as_told(world), "holds": sorted(mod for mod, lie in placed.items() if world in lie)}
+            {
+                "world": as_told(world),
+                "holds": sorted(mod for mod, lie in placed.items() if world in lie),
+                **_papers(kept.get(world), sealed_up),
+            }
             for world in folder.worlds_there(target.terms)[:LISTED]
         ],
         "backups": [
@@ -104,6 +115,16 @@ def tell(
         "beside": _beside(prospect, look, sealed_up),
         "remarks": [one[:LONGEST] for one in dict.fromkeys(folder.remarks)][:REMARKS],
     }
+
+
+def _papers(kept: WorldKept | None, sealed_up: bool) -> dict[str, Any]:
+    """What a world was played with, the newest last; and what in that changes progress."""
+    if kept is None or not kept.stamp[0]:
+        return {}
+    changed = datetime.fromtimestamp(kept.stamp[2] / 1e9, UTC).isoformat(timespec="seconds")
+    played = [{"name": one.name[:200], "number": one.number[:40], "until": one.until[:40]} for one in kept.papers]
+    progress = [] if sealed_up else [str(one)[:LONGEST] for one in progress_of(kept.papers)]
+    return {"size": kept.stamp[1], "changed": changed, "played": played[-PLAYED:], "progress": progress[:PLAYED]}
 
 
 def _beside(prospect: Prospect, look: Look, sealed_up: bool) -> list[dict[str, Any]]:

@@ -12,6 +12,7 @@ from typing import Any, NoReturn
 
 from convoy_core.lock.change_log import changes
 from convoy_core.lock.lock import TakenUp
+from convoy_core.lock.papers import played_with
 from convoy_core.lock.recipe import Recipe
 from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.orders import Allowance
@@ -39,6 +40,7 @@ from .folder.beside import BesideKept, Laid, pairing_with, read_laid
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .folder.told import Told
+from .folder.worlds import WorldsKept
 from .milestones import keep_milestones
 from .prospect import Prospect
 from .read_along import read_along
@@ -141,6 +143,7 @@ def sync(
             if plain and not recovered and (calm := Calm(folder).still(named, head)):
                 site.report(named, {}, calm.fingerprint, calm.about, Told(folder.own).next_serial(None, now()))
                 return Synced(named.number, calm.plan(), (), False, steps_left=_left(calm.about))
+            _note_worlds(folder, pairing, now)
             visit = Visit(folder, pairing, site, store, head, now)
             recipe = visit.release(named)
             sealed = recipe.sealed_until if recipe.is_sealed(now()) else ""
@@ -151,6 +154,7 @@ def sync(
             work = Work(visit, prospect, wish, replace(limits, line=head.line * 1024), progress, step)
             done = work.change() if _is_due(prospect, wish) else Done()
             steps.keep_baselines(folder, prospect.target)
+            WorldsKept(folder).see(prospect.target.terms, None, folder.record().files)
             seen = prospect if wish.choices == SyncChoices() and not done.carried and wish.beside is None else None
             _rehearse(visit)
             after = _tell_site(visit, prospect, seen)
@@ -261,6 +265,16 @@ def _keep_milestones(folder: Folder, pairing: Pairing, head: Head, now: Now) -> 
         Calm(folder).forget()
 
 
+def _note_worlds(folder: Folder, pairing: Pairing, now: Now) -> None:
+    """What was played since the last look was played with what is installed."""
+    record = folder.record()
+    installed = folder.installed(pairing) if record.release else None
+    if installed is not None:
+        at = now().isoformat(timespec="seconds")
+        played = played_with(installed, pairing.pack_id, pairing.pack, record.release, record.sha256, at)
+        WorldsKept(folder).see(installed.terms, played, record.files)
+
+
 def is_other(installed: Named, head: Head) -> bool:
     """Whether the installed release has the number of the one that is followed, and is another."""
     return installed.number == head.number and installed.sha256 not in ("", head.sha256) and bool(head.sha256)
@@ -367,6 +381,7 @@ def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now,
         head = said.head
         visit = Visit(folder, pairing, site, store, head, now)
         _keep_milestones(folder, pairing, head, now)
+        _note_worlds(folder, pairing, now)
         _rehearse(visit)
         recipe, doubt = _recipe(visit, said.doubt)
         told = visit.report(recipe, thorough, if_news=if_news)

@@ -17,7 +17,9 @@ from typing import Any
 from convoy_core.lock.beside import Beside, Own, beside
 from convoy_core.lock.in_worlds import as_any_world, as_in_lock, in_worlds
 from convoy_core.lock.lock import Lock, LockedBuild
+from convoy_core.lock.papers import against, apart
 from convoy_core.lock.recipe import Recipe
+from convoy_core.lock.worlds import WorldChange
 from convoy_core.sync.plan import Plan, Recorded, Scan, SyncChoices, make_plan
 from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
@@ -32,6 +34,7 @@ from .folder.merging import Merging
 from .folder.record import Record
 from .folder.releases import share_of
 from .folder.told import Told
+from .folder.worlds import WorldsKept
 from .prospect import Prospect
 from .report import tell
 from .site.site import Head, Pairing, Site
@@ -144,11 +147,25 @@ class Visit:
             {path for path, _ in self.head.pinned},
         )
         plan = replace(plan, rewritten=Merging(folder, target, record, self.head.pinned).rewritten(plan, self.store))
+        if choices.only is None and not record.is_of(recipe):
+            plan = replace(plan, worlds=(*plan.worlds, *self._papers_against(target, record)))
         if recipe.is_sealed(self.now()):
             plan = replace(plan, errands=tuple(_by_file(one) for one in plan.errands))
         laid = tuple(Laid(one.taken, one.refused) for one in owns)
         paths = installed.paths if installed else frozenset()
         return Prospect(recipe, target, record, scan, plan, own, laid, before, paths)
+
+    def _papers_against(self, target: Lock, record: Record) -> list[WorldChange]:
+        """What another release means for the worlds that lie here, by what each was played with."""
+        kept = WorldsKept(self.folder).all()
+        told: list[WorldChange] = []
+        for world in self.folder.worlds_there(target.terms):
+            papers = kept[world].papers if world in kept else ()
+            name = world.rpartition("/")[2]
+            # What becomes of worlds that were played with what lies here is told release by release.
+            is_of_here = bool(papers) and papers[-1].sha256 == record.sha256
+            told += apart(name, papers, target) if is_of_here else against(name, papers, target)
+        return told
 
     def _beside(self, recipe: Recipe, share: Lock, owns: Sequence[Own], left_out: Collection[str]) -> Beside:
         return beside(recipe.lock, share, Side(self.pairing.side), owns, left_out)

@@ -32,7 +32,7 @@ def write_bag(
     """
     with zipfile.ZipFile(into, "w", zipfile.ZIP_STORED) as packed:
         for name, content in bag.tags.items():
-            packed.writestr(_member(f"{bag.name}/{name}", len(content)), content)
+            packed.writestr(member(f"{bag.name}/{name}", len(content)), content)
         for path, build in bag.carried.items():
             what = f"{build.name} {build.version}"
             _write_file(packed, f"{bag.name}/{path}", archive, build.archive.size, build.archive.sha256, what, wrote)
@@ -51,7 +51,7 @@ def _write_file(
     wrote: Callable[[int], None],
 ) -> None:
     digest = hashlib.sha256()
-    with place(sha256).open("rb") as file, packed.open(_member(path, size), "w") as out:
+    with place(sha256).open("rb") as file, packed.open(member(path, size), "w") as out:
         while block := file.read(CHUNK):
             digest.update(block)
             out.write(block)
@@ -65,7 +65,7 @@ def _write_file(
         )
 
 
-def _member(path: str, size: int) -> zipfile.ZipInfo:
+def member(path: str, size: int) -> zipfile.ZipInfo:
     found = zipfile.ZipInfo(path, DATE)
     found.external_attr, found.file_size = 0o100644 << 16, size
     found.create_system = 3

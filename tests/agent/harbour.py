@@ -23,6 +23,7 @@ from convoy_core.lock.canonical import sha256_hex
 from convoy_core.lock.lock import Lock, LockedBuild, PlacedFile, lay_down
 from convoy_core.lock.recipe import Recipe, ReleaseChannel
 from convoy_core.lock.terms import Terms
+from convoy_core.outside.claims import Claims
 from convoy_core.trust.charter import CONTEXT as CHARTER
 from convoy_core.trust.charter import Charter, Duty, first_charter, read_charter
 from convoy_core.trust.signed import Signed
@@ -136,6 +137,7 @@ class Press:
             Archive(name, len(data), digest),
             options.get("needs", {}).get(mod, ()),
             mod in options.get("optional", ()),
+            claims=Claims(touches=tuple(options.get("touches", {}).get(mod, ()))),
         )
         laid = options.get("laid", {}).get(mod, EVERYTHING)
         place = "mods" if options.get("shared") else f"mods/{mod}"
@@ -179,6 +181,7 @@ class Harbour(Press):
         """Collections that are taken up, by their pack's id; and those that a code opens, by it."""
         self.opens: dict[str, Press] = {}
         self.refused: dict[str, str] = {}
+        self.into_worlds: list[dict[str, Any]] = []
         self.left = self.asked = self.words = 0
         self.calls: dict[str, int] = {}
         self.codes_used = 0
@@ -197,6 +200,7 @@ class Harbour(Press):
             Route("/api/agent/beside/{pack}", self._drop, methods=["DELETE"]),
             Route("/api/agent/beside/{pack}/releases/{number}", self._release),
             Route("/api/agent/beside/{pack}/charters/{after:int}", self._charters),
+            Route("/api/agent/worlds", self._into_world, methods=["POST"]),
             Route("/api/agent/harbour/files/{name}", self._own_file),
             Route("/api/agent/report", self._report, methods=["POST"]),
             Route("/api/agent/progress", self._progress, methods=["POST"]),
@@ -269,6 +273,16 @@ class Harbour(Press):
         if not request.url.path.endswith("look"):
             self.beside[press.pack] = press
         return JSONResponse(self._row(press))
+
+    async def _into_world(self, request: Request) -> Response:
+        """As the site does: what went into the old world goes into the new one."""
+        told = await request.json()
+        self.into_worlds.append(told)
+        chosen = self.choice.setdefault("worlds", {})
+        for mod in told["mods"]:
+            ones = [one for one in chosen.get(mod, []) if one != told["instead_of"]]
+            chosen[mod] = [*ones, told["world"]]
+        return JSONResponse({"done": True})
 
     async def _drop(self, request: Request) -> Response:
         del self.beside[request.path_params["pack"]]

@@ -14,6 +14,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "beside": ("add", "drop"),
     "looking": ("status", "verify"),
     "going_back": ("undo", "put-back", "backup", "backups", "restore", "history"),
+    "world": ("world",),
     "ending": ("mend", "leave"),
     "own": ("update",),
     "archive_store": ("store",),

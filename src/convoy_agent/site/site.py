@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 from urllib.parse import quote, urljoin
@@ -282,6 +282,11 @@ class Site:
 
     def drop_beside(self, collection: str) -> None:
         _ask(self._client, "DELETE", f"agent/beside/{collection}")
+
+    def into_world(self, world: str, mods: Sequence[str], instead_of: str) -> None:
+        """Content of these mods goes into this world, too; or instead of into another, which is called so now."""
+        told = {"world": as_told(world), "mods": list(mods), "instead_of": as_told(instead_of)}
+        _ask(self._client, "POST", "agent/worlds", **_as_json(told))
 
     def agent_offer(self) -> Signed:
         """Which agents the site has, as signed bytes, unverified."""

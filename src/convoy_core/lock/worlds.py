@@ -36,7 +36,7 @@ def world_changes(before: Lock | None, target: Lock) -> tuple[WorldChange, ...]:
         now = target.by_mod.get(change.mod)
         builds = [build for build in (was, now) if build]
         if any(build.reach is Reach.SAVE for build in builds):
-            note = _WORLD_NOTES[change.what].format(note=was.on_removal if was else "").strip()
+            note = WORLD_NOTES[change.what].format(note=was.on_removal if was else "").strip()
             told.append(
                 WorldChange(change.mod, change.what, change.sentence(), note, change.before or "", change.after or "")
             )
@@ -51,13 +51,13 @@ def _comings(before: Lock | None, target: Lock) -> Iterator[WorldChange]:
         build, had = target.by_mod[mod], lay.get(mod, set())
         old = before.by_mod[mod] if before and had else build
         if new := worlds - had:
-            yield _into(build, new, "comes into", _WORLD_NOTES[What.ADDED])
+            yield _into(build, new, "comes into", WORLD_NOTES[What.ADDED])
         if old.version != build.version and build.reach is not Reach.SAVE and (stays := worlds & had):
             yield _into(build, stays, "takes the earlier build’s place in", "")
     for mod, had in lay.items():
         if before and (gone := had - comes.get(mod, set())):
             build = before.by_mod[mod]
-            yield _into(build, gone, "leaves", _WORLD_NOTES[What.REMOVED].format(note=build.on_removal).strip())
+            yield _into(build, gone, "leaves", WORLD_NOTES[What.REMOVED].format(note=build.on_removal).strip())
 
 
 def _into(build: LockedBuild, worlds: set[str], verb: str, note: str) -> WorldChange:
@@ -65,7 +65,7 @@ def _into(build: LockedBuild, worlds: set[str], verb: str, note: str) -> WorldCh
     return WorldChange(build.mod, None, f"{build.name} {build.version} {verb} {listed(names)}", note)
 
 
-_WORLD_NOTES = {
+WORLD_NOTES = {
     What.ADDED: "Worlds that are played with it depend on it from then on.",
     What.UPDATED: "Worlds that are opened with the newer build may not open with the older one again.",
     What.TAKEN_BACK: "Worlds that were saved with the newer build may not open, or lose what it added.",
