@@ -20,9 +20,9 @@ from convoy_core.sync.orders import NEEDS_ALLOWANCE, OrderKind
 from convoy_core.sync.plan import SyncChoices, describe
 from convoy_core.trust.word import call_name, read_word
 from convoy_core.words.errors import ConvoyError, MalformedInput
-from convoy_core.words.wording import counted
+from convoy_core.words.wording import counted, listed
 
-from . import backing_up, by_hand, setting_back, sync, taking_back
+from . import backing_up, by_hand, setting_back, sync, taking_back, worlds
 from .change import Wish
 from .errors import ErrandsLeft, LineLimit, SiteAway, SiteRefused
 from .fetching.inbox import Lookout, wait_for
@@ -271,6 +271,22 @@ def _leave(watcher: Watcher, given: Fields) -> str:
     return f"{told} What else was kept lies in “{left.kept}”." if left.kept else told
 
 
+def _copy_world(watcher: Watcher, given: Fields) -> str:
+    made = worlds.copy(watcher.root, given.text("world"), given.text("name"))
+    return f"“{made.name}” is a copy: {counted(made.files, 'file')}." + _after(watcher)
+
+
+def _rename_world(watcher: Watcher, given: Fields) -> str:
+    name = worlds.rename(watcher.root, given.text("world"), given.text("name")).rpartition("/")[2]
+    return f"It is called “{name}” now." + _after(watcher)
+
+
+def _hand_on(watcher: Watcher, given: Fields) -> str:
+    place, progress = worlds.hand_on(watcher.root, given.text("world"))
+    apart = f" It was played with {listed(list(progress))}, which changes progress." if progress else ""
+    return f"It lies in “{place.relative_to(Folder(watcher.root).root).as_posix()}”, to be given to anybody.{apart}"
+
+
 def _after(watcher: Watcher) -> str:
     """Reports what is now; adds nothing to what is said."""
     sync.status(watcher.root, watcher.store)
@@ -288,4 +304,7 @@ DO: Mapping[str, Callable[[Watcher, Fields], str]] = {
     OrderKind.STEP: _step,
     OrderKind.SET_BACK: _set_back,
     OrderKind.LEAVE: _leave,
+    OrderKind.COPY_WORLD: _copy_world,
+    OrderKind.RENAME_WORLD: _rename_world,
+    OrderKind.HAND_ON: _hand_on,
 }

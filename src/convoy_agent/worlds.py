@@ -65,6 +65,10 @@ class Brought:
     told: tuple[WorldChange, ...]
     carries: tuple[str, ...] = ()
 
+    @property
+    def name(self) -> str:
+        return self.world.rpartition("/")[2]
+
 
 def worlds_of(root: Path, now: Now = utc_now) -> list[WorldHere]:
     with _at(root) as (folder, lock):

@@ -240,6 +240,7 @@ AGENT_DOORS = [
     ("GET", "/api/agent/charters/9"),
     ("POST", "/api/agent/beside"),
     ("POST", "/api/agent/beside/look"),
+    ("POST", "/api/agent/worlds"),
     ("DELETE", f"/api/agent/beside/{NOBODYS}"),
     ("GET", f"/api/agent/beside/{NOBODYS}/charters/9"),
     ("GET", f"/api/agent/beside/{NOBODYS}/releases/1.0.0"),

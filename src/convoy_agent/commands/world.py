@@ -99,8 +99,7 @@ def _say_made(made: worlds.Brought, what: str, as_json: bool) -> None:
     if as_json:
         print_json({**asdict(made), "told": _told(made.told)})
         return
-    name = made.world.rpartition("/")[2]
-    say(f"{what}: {name}, {counted(made.files, 'file')}, {made.size / 2**20:.1f} MB.")
+    say(f"{what}: {made.name}, {counted(made.files, 'file')}, {made.size / 2**20:.1f} MB.")
     if made.carries:
         say(f"It holds content of the pack ({listed(list(made.carries))}), kept in step from the next sync on.")
 

@@ -17,6 +17,9 @@ class OrderKind(StrEnum):
     STEP = "step"
     SET_BACK = "set back"
     LEAVE = "leave"
+    COPY_WORLD = "copy world"
+    RENAME_WORLD = "rename world"
+    HAND_ON = "hand on"
 
 
 class Allowance(StrEnum):

@@ -8,15 +8,17 @@ from uuid import UUID
 from django.db import transaction
 from django.utils import timezone
 
+from convoy_core.lock.in_worlds import for_worlds
+
 from ..catalogue import readings
 from ..people.defaults import PRODUCT
 from ..people.models import User
 from ..people.rights import NotFound
-from ..releases.services import releases_of
+from ..releases.services import recipe_of, releases_of
 from . import stand_ins
 from .joining import installation_for
 from .models import OF_SETTINGS, Installation
-from .standings import followed
+from .standings import followed, target_of
 
 
 @dataclass(frozen=True)
@@ -92,3 +94,19 @@ def choose(user: User, installation_id: UUID, choices: MemberChoices) -> Install
         if moved and one.machine_id and one.token_hash:
             stand_ins.send_agent(one, only_look=True)
     return one
+
+
+def into_world(one: Installation, world: str, mods: Sequence[str], instead_of: str = "") -> None:
+    """Content that the member chose for a world goes into another one, too, or instead. What is no content for worlds
+    of the release that they follow is passed by.
+    """
+    target = target_of(one, list(releases_of(one.pack).select_related("withdrawal")))
+    known = for_worlds(recipe_of(target.pk).lock) if target else {}
+    with transaction.atomic():
+        locked = Installation.objects.select_for_update(of=("self",)).get(pk=one.pk)
+        for mod in mods:
+            folder = known.get(mod, "")
+            chosen = set(locked.worlds.get(mod, ())) - {instead_of}
+            if folder and world.startswith(f"{folder}/") and f"{folder}/*" not in chosen:
+                locked.worlds[mod] = sorted(chosen | {world})
+        locked.save(update_fields=["worlds"])

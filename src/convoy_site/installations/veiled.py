@@ -42,6 +42,7 @@ def veiled_page(page: InstallationPage) -> InstallationPage:
             "choices": [],
             "beside": veiled_beside(page.beside),
             "into_worlds": [],
+            "saved": [one.model_copy(update={"progress": []}) for one in page.saved],
             "settings": [],
             "offered": [],
             "history": [one.model_copy(update={"mods": [], "notes": [], "moved": []}) for one in page.history],

@@ -324,6 +324,8 @@ class OpenedCode(Schema):
     builds: int
     download: int
     already_in_crew: bool
+    changes_progress: list[str]
+    """Mods by which worlds that are played with it are kept apart."""
     is_collection: bool
     """It is taken up beside a pack, and joined by nobody."""
     game: str

@@ -420,6 +420,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/worlds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Into World
+         * @description A world was copied, brought over or called otherwise: what was chosen for it goes along.
+         */
+        post: operations["agent_into_world"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/codes/{code}": {
         parameters: {
             query?: never;
@@ -5583,6 +5603,8 @@ export interface components {
             releases: components["schemas"]["ReleaseRow"][];
             /** Remarks */
             remarks: string[];
+            /** Saved */
+            saved: components["schemas"]["SavedWorldOut"][];
             /** Sealed Until */
             sealed_until: string | null;
             /** Settings */
@@ -5643,6 +5665,21 @@ export interface components {
             standing: components["schemas"]["StandingOut"];
             /** Target */
             target: string;
+        };
+        /**
+         * IntoWorldIn
+         * @description Content of these mods goes into a world, too; or instead of into another, which is called so now.
+         */
+        IntoWorldIn: {
+            /**
+             * Instead Of
+             * @default
+             */
+            instead_of: string;
+            /** Mods */
+            mods: string[];
+            /** World */
+            world: string;
         };
         /**
          * IntoWorldsOut
@@ -6853,6 +6890,8 @@ export interface components {
             base: string;
             /** Builds */
             builds: number;
+            /** Changes Progress */
+            changes_progress: string[];
             /** Code */
             code: string;
             /** Crew */
@@ -6985,6 +7024,11 @@ export interface components {
              */
             keep_all: boolean;
             /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
              * Only
              * @default []
              */
@@ -7005,12 +7049,17 @@ export interface components {
              */
             thorough: boolean;
             what: components["schemas"]["OrderKind"];
+            /**
+             * World
+             * @default
+             */
+            world: string;
         };
         /**
          * OrderKind
          * @enum {string}
          */
-        OrderKind: "look" | "sync" | "undo" | "put back" | "back up" | "restore" | "drop backup" | "step" | "set back" | "leave";
+        OrderKind: "look" | "sync" | "undo" | "put back" | "back up" | "restore" | "drop backup" | "step" | "set back" | "leave" | "copy world" | "rename world" | "hand on";
         /** OrderOut */
         OrderOut: {
             /** Given */
@@ -7845,6 +7894,27 @@ export interface components {
             /** Seconds */
             seconds: number;
         };
+        /**
+         * PlayedIn
+         * @description A release that a world was played with, and until when.
+         */
+        PlayedIn: {
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Until */
+            until: string;
+        };
+        /** PlayedOut */
+        PlayedOut: {
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Until */
+            until: string;
+        };
         /** PlaythroughIn */
         PlaythroughIn: {
             /** Name */
@@ -8629,6 +8699,35 @@ export interface components {
          * @enum {string}
          */
         SaidBy: "schema" | "comment" | "value";
+        /**
+         * SavedWorldOut
+         * @description A saved world that lies there: what it was played with, oldest first, nothing where nobody knows; and what in that
+         *     changes progress.
+         */
+        SavedWorldOut: {
+            /**
+             * Changed
+             * @default
+             */
+            changed: string;
+            /**
+             * Played
+             * @default []
+             */
+            played: components["schemas"]["PlayedOut"][];
+            /**
+             * Progress
+             * @default []
+             */
+            progress: string[];
+            /**
+             * Size
+             * @default 0
+             */
+            size: number;
+            /** World */
+            world: string;
+        };
         /**
          * SayMore
          * @description What the crew adds to what builds of a mod say of themselves; nothing said takes the addition away.
@@ -9926,11 +10025,32 @@ export interface components {
         };
         /**
          * WorldThereIn
-         * @description A saved world, and the mods whose content was placed in it.
+         * @description A saved world, and the mods whose content was placed in it; when it was played last, and with what; what in that
+         *     changes progress.
          */
         WorldThereIn: {
+            /**
+             * Changed
+             * @default
+             */
+            changed: string;
             /** Holds */
             holds: string[];
+            /**
+             * Played
+             * @default []
+             */
+            played: components["schemas"]["PlayedIn"][];
+            /**
+             * Progress
+             * @default []
+             */
+            progress: string[];
+            /**
+             * Size
+             * @default 0
+             */
+            size: number;
             /** World */
             world: string;
         };
@@ -10666,6 +10786,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ReportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_into_world: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntoWorldIn"];
             };
         };
         responses: {

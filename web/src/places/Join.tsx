@@ -9,7 +9,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../api/client";
 import { useChange, useInstallations, useMachines, useMe, useOpenedCode } from "../api/queries";
 import { Emblem } from "../parts/marks";
-import { Loaded, RefusalRemark } from "../parts/notices";
+import { Loaded, RefusalRemark, Remark } from "../parts/notices";
 import { Pick } from "../parts/Pick";
 import { bytes, many } from "../parts/words";
 import { mono } from "../theme";
@@ -176,6 +176,12 @@ function Opened({ opened }: { opened: Shape["OpenedCode"] }) {
       }}
     >
       <Shown opened={opened} about={`${opened.crew}${opened.owner && `, kept by ${opened.owner}`} · ${opened.base}`} />
+      {opened.changes_progress.length > 0 && (
+        <Remark tone="warning" live={false}>
+          {opened.changes_progress.join(", ")} {opened.changes_progress.length > 1 ? "change" : "changes"} progress:
+          worlds that are played with this pack are kept apart from others.
+        </Remark>
+      )}
       <TextField
         label="Name of this installation"
         required

@@ -24,7 +24,7 @@ from ...releases.services import current_release
 from ...releases.statements import said_with_releases, statement_of
 from ...sending import send_file
 from ...shapes import Done, Short
-from .. import agents, beside, brought, joining, orders, progress, reports, standings
+from .. import agents, beside, brought, choices, joining, orders, progress, reports, standings
 from ..kept import Progress
 from ..models import Installation
 from ..shapes.agent import (
@@ -33,6 +33,7 @@ from ..shapes.agent import (
     ChartersOut,
     Head,
     HoldOut,
+    IntoWorldIn,
     Known,
     Looked,
     MilestoneHead,
@@ -187,6 +188,13 @@ def beside_charters(
 def beside_release(request: FromAgent, collection_id: UUID, number: Short) -> HttpResponse:
     """As `agent_release`, of a collection beside the pack."""
     return _signed_release(beside.release_for(request.auth, collection_id, number))
+
+
+@router.post("/agent/worlds", response=Done, operation_id="agent_into_world")
+def into_world(request: FromAgent, body: IntoWorldIn) -> Done:
+    """A world was copied, brought over or called otherwise: what was chosen for it goes along."""
+    choices.into_world(request.auth, body.world, body.mods, body.instead_of)
+    return Done()
 
 
 @router.get("/agent/charters/{after}", response=ChartersOut, operation_id="agent_charters")

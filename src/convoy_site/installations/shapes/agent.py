@@ -167,11 +167,33 @@ class PlanIn(Schema):
     worlds: Annotated[list[WorldIn], Field(max_length=200)]
 
 
+class PlayedIn(Schema):
+    """A release that a world was played with, and until when."""
+
+    name: Annotated[Plain, Field(max_length=200)]
+    number: Short
+    until: Annotated[Plain, Field(max_length=40)]
+
+
 class WorldThereIn(Schema):
-    """A saved world, and the mods whose content was placed in it."""
+    """A saved world, and the mods whose content was placed in it; when it was played last, and with what; what in that
+    changes progress.
+    """
 
     world: Path300
     holds: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=200)]
+    size: Count = 0
+    changed: Annotated[Plain, Field(max_length=40)] = ""
+    played: Annotated[list[PlayedIn], Field(max_length=20)] = []
+    progress: Annotated[list[Path300], Field(max_length=20)] = []
+
+
+class IntoWorldIn(Schema):
+    """Content of these mods goes into a world, too; or instead of into another, which is called so now."""
+
+    world: Path300
+    mods: Annotated[list[Annotated[Plain, Field(max_length=80)]], Field(max_length=200)]
+    instead_of: Path300 = ""
 
 
 class StepIn(Schema):

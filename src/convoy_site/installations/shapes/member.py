@@ -300,6 +300,24 @@ class HoldsOut(Schema):
     source: From
 
 
+class PlayedOut(Schema):
+    name: str
+    number: str
+    until: str
+
+
+class SavedWorldOut(Schema):
+    """A saved world that lies there: what it was played with, oldest first, nothing where nobody knows; and what in
+    that changes progress.
+    """
+
+    world: str
+    size: int = 0
+    changed: str = ""
+    played: list[PlayedOut] = []
+    progress: list[str] = []
+
+
 class NotLaidOut(Schema):
     """A build of a collection that is not laid down, and why, as a phrase."""
 
@@ -361,6 +379,7 @@ class InstallationPage(InstallationRow):
     beside: list[BesideOut]
     worlds_here: list[str]
     """Saved worlds that lie there, as `FOLDER/NAME`."""
+    saved: list[SavedWorldOut]
     into_worlds: list[IntoWorldsOut]
     tells_settings: bool
     settings: list[OwnSettingOut]
@@ -439,6 +458,8 @@ class OrderIn(Schema):
     done: bool = True
     keep_all: bool = False
     settings: list[SettingPlaceIn] = Field(default=[], max_length=400)
+    world: Annotated[str, Field(max_length=300)] = ""
+    name: Annotated[str, Field(max_length=80)] = ""
 
 
 class HoldIn(Schema):

@@ -11,6 +11,7 @@ from django.utils import timezone
 from ninja import File, Router, UploadedFile
 
 from convoy_core.handing_out.announcement import as_markdown
+from convoy_core.lock.papers import progress_in
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.trust import bundle
 from convoy_core.trust.signed import LONGEST, read_signed
@@ -330,7 +331,7 @@ def open_code(request: SignedIn, code: Short) -> OpenedCode:
     current = services.current_release(found.pack)
     newest = current or services.newest_release(found.pack)
     assert newest is not None
-    lock = services.recipe_of(newest.pk).lock
+    lock, hidden = services.recipe_of(newest.pk).lock, seals.hidden_from(request.user, [found.pack_id])
     return OpenedCode(
         code=show_code(found.code),
         pack=found.pack.name,
@@ -343,6 +344,7 @@ def open_code(request: SignedIn, code: Short) -> OpenedCode:
         builds=newest.builds,
         download=sum(build.archive.size for build in lock.builds),
         already_in_crew=found.pack.crew.memberships.filter(user=request.user).exists(),
+        changes_progress=[] if newest.pk in hidden else [build.name for build in progress_in(lock)],
         is_collection=found.pack.is_collection,
         game=found.pack.game_id,
     )

@@ -20,6 +20,7 @@ import { Leave } from "./Leave";
 import { Machine } from "./Machine";
 import { NextDeparture } from "./NextDeparture";
 import { OwnSettings } from "./OwnSettings";
+import { SavedWorlds } from "./SavedWorlds";
 import { Standing } from "./Standing";
 import { Steps } from "./Steps";
 import { Versions } from "./Versions";
@@ -84,6 +85,7 @@ function Shown({ one }: { one: Page }) {
           <Choices one={one} />
           <Beside one={one} />
           {!one.sealed_until && <OwnSettings one={one} />}
+          <SavedWorlds one={one} />
           <Worlds one={one} />
           <Machine one={one} />
           <Versions one={one} />
