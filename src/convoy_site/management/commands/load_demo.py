@@ -59,6 +59,7 @@ from ...packs.shapes.edits import (
     KeyIn,
     PlaceOwn,
     RemoveMod,
+    SayMore,
     SayVerdict,
     SetAside,
     SetSettings,
@@ -239,6 +240,7 @@ class Command(BaseCommand):
             KeepSet(do="keep set", id=LOW_LIGHTS, name="Low lights", offered=True),
             SetSettings(do="set", settings=[KeyIn(**one) for one in OFFERED], set=LOW_LIGHTS),
             SetSteps(do="steps", steps=STEPS),
+            SayMore(do="say", mod="fair-wages", touches=["progress.wages"], note="pays by the hour from then on"),
         ]
         for number, notes, shelves in LATER:
             mods = Mod.objects.filter(game="tillerway", category__in=shelves).order_by("category", "slug")
