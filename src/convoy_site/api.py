@@ -32,6 +32,7 @@ from .packs.api.collections import router as collections
 from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
+from .packs.api.reviewing import router as reviewing
 from .people.api import router as people
 from .public.api import router as public
 from .releases.api.files import router as files_of_packs
@@ -48,6 +49,8 @@ log = logging.getLogger(__name__)
 STATUS = {
     "not-found": 404,
     "forbidden": 403,
+    "own-word": 403,
+    "too-few": 409,
     "sealed": 403,
     "no-such-code": 404,
     "no-such-invitation": 404,
@@ -173,6 +176,7 @@ for router in (
     collections,
     ahead,
     checks,
+    reviewing,
     settings_place,
     ways_in,
     beginnings,

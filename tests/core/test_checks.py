@@ -19,8 +19,10 @@ from convoy_core.checks import (
     Severity,
     Subject,
     Under,
+    Unreviewed,
     Way,
     run_checks,
+    unreviewed,
 )
 from convoy_core.checks.overlap import MOST_PLACES, places_for
 from convoy_core.checks.turning import turned_by
@@ -177,6 +179,12 @@ CASES: list[tuple[str, Subject, Subject]] = [
         "twice",
         subject((locked("a"), {}), (locked("b"), {}), cores={"a": build("a"), "b": build("b", provides={"a": "1"})}),
         subject((locked("a"), {}), (locked("b"), {}), cores={"a": build("a"), "b": build("b", provides={"c": "1"})}),
+    ),
+    (
+        "unreviewed",
+        subject((replace(locked("a"), reach=Reach.OWN), {TOLLS: "night = 1"}), (locked("b"), {TOLLS: "night = 2"}),
+                unreviewed={"a": Unreviewed("Pim", {"reach": "crew"})}),
+        subject((replace(locked("a"), reach=Reach.OWN), {})),
     ),
     ("gone", subject((locked("a"), {}), gone={"a"}), subject((locked("a"), {}), gone={"b"})),
     (
@@ -368,3 +376,20 @@ def test_what_another_order_turns_round_is_what_laying_it_down_so_shows(data: st
         if now.hashes[now.laid.holder[path]][path] != then.hashes[mod][path]
     }
     assert turned_by(now, one, other) == moved
+
+
+def test_what_a_claim_is_held_against_is_what_the_archive_holds() -> None:
+    mine = replace(locked("a"), reach=Reach.OWN)
+    waits = {"a": Unreviewed("Pim", {"reach": "save", "side": "both"}, "Wren", "it changes the tolls")}
+    other = (locked("b"), {TOLLS: "night = 2"})
+    mods = subject((mine, {TOLLS: "night = 1", "mods/a/data/x.json": "{}"}), other, unreviewed=waits)
+    (found,) = unreviewed.check(mods)
+    assert found.severity is Severity.BLOCKER and "Wren said no: it changes the tolls" in found.why
+    assert found.evidence == (
+        "Its own marker says reach “save”, not “own”.",
+        f"It brings another {TOLLS} than B, which must be the same for everyone.",
+        "It lays down 1 data file, mods/a/data/x.json among them: the game reads those for all.",
+    )
+    # Where it says no more than is so, nothing speaks against it.
+    plain = subject((locked("a"), {"mods/a/x": "x"}), (locked("b"), {}), unreviewed={"a": Unreviewed("Pim")})
+    assert [one.evidence for one in unreviewed.check(plain)] == [()]

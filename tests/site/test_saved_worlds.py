@@ -53,7 +53,7 @@ def test_who_joins_hears_that_progress_is_changed(world: World) -> None:
     opened = f"/api/codes/{world.code}"
     assert world.as_("stranger").get(opened)[1]["changes_progress"] == []
     say = {"do": "say", "mod": "lock-ledger", "touches": ["progress.tolls"], "note": "pays twice"}
-    edit(world, say, {"do": "add", "mod": "rivet"})
+    edit(world, say)
     assert publish(world, "1.1.0")[0] == 200
     assert world.as_("stranger").get(opened)[1]["changes_progress"] == ["Lock Ledger"]
     edit(world, {"do": "add", "mod": "tarred-planks"})

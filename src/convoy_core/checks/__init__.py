@@ -31,12 +31,13 @@ from . import (
     twice,
     under,
     unread,
+    unreviewed,
     unsettled,
     wrong_loader,
     wrong_version,
 )  # fmt: skip
 from .finding import Finding, Severity, Way
-from .subject import DraftLine, Follower, NoBuild, Patch, Playing, Subject, Under
+from .subject import DraftLine, Follower, NoBuild, Patch, Playing, Subject, Under, Unreviewed
 
 ALL: tuple[Callable[[Subject], list[Finding]], ...] = (
     unsettled.check,
@@ -51,6 +52,7 @@ ALL: tuple[Callable[[Subject], list[Finding]], ...] = (
     overlap.check,
     partners.check,
     twice.check,
+    unreviewed.check,
     gone.check,
     other_archive.check,
     playthroughs.check,
@@ -87,6 +89,8 @@ __all__ = [
     "Severity",
     "Subject",
     "Under",
+    "Unreviewed",
     "Way",
     "run_checks",
+    "unreviewed",
 ]

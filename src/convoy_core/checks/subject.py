@@ -93,6 +93,18 @@ class Playing:
     now: Lock
 
 
+@dataclass(frozen=True, slots=True)
+class Unreviewed:
+    """Who uploaded a build whose claim waits for a second curator; what its marker says of side and reach; and who said
+    no to it, with why.
+    """
+
+    by: str
+    marker: Mapping[str, str] = field(default_factory=dict)
+    refused_by: str = ""
+    note: str = ""
+
+
 @dataclass(frozen=True)
 class Subject:
     """`layers`: builds in order with the files that each lays down. `readings`: by the file's sha256. `gone`: mods
@@ -121,6 +133,8 @@ class Subject:
     drafted: Lock | None = None
     """The lock that the draft would be; only where somebody plays."""
     needed: Needed = Needed()
+    unreviewed: Mapping[str, Unreviewed] = field(default_factory=dict)
+    """By mod the crew's own builds whose claims wait; nothing where the crew does not ask for it."""
     written: Mapping[str, str] = field(default_factory=dict)
     """Settings files that no build carries and that the game, or a mod, wrote on somebody's machine: path to sha256."""
     names: Mapping[str, str] = field(default_factory=dict)
@@ -162,6 +176,10 @@ class Subject:
     def is_readable(self, path: str) -> bool:
         """Whether files at a path are read key by key: the game names the place, and the format is known."""
         return bool(self._readable and format_of(path) and matcher(self._readable).fullmatch(path))
+
+    def is_data(self, path: str) -> bool:
+        """Whether a path is one of the game's data: read for everybody, unlike settings."""
+        return bool(self.profile.data and matcher(self.profile.data).fullmatch(path))
 
     def reading(self, mod: str, path: str) -> Reading | None:
         return self.readings.get(self.hashes[mod].get(path, ""))

@@ -338,3 +338,18 @@ class OwnFile(models.Model):
     def place(self) -> str:
         """Where its bytes lie in Django's storage: per crew, so that what one removes another keeps."""
         return f"own/{self.crew_id}/{self.sha256}"
+
+
+class OwnClaim(models.Model):
+    """Who uploaded an own build, and the second curator who looked at what it claims: to which side and reach they
+    agreed, or that they did not.
+    """
+
+    build = models.OneToOneField(Build, models.CASCADE, related_name="claim")
+    by = models.ForeignKey("people.User", models.SET_NULL, null=True, related_name="+")
+    side = models.CharField(max_length=10, blank=True)
+    reach = models.CharField(max_length=10, blank=True)
+    agreed_by = models.ForeignKey("people.User", models.SET_NULL, null=True, related_name="+")
+    refused_by = models.ForeignKey("people.User", models.SET_NULL, null=True, related_name="+")
+    note = models.CharField(max_length=400, blank=True)
+    at = models.DateTimeField(default=timezone.now)

@@ -26,7 +26,7 @@ from ..people.models import Crew, User
 from .drawing import Drawing
 from .dropping import CannotBeUsed, NoSuchFile, forget, keep_whole, ready_file
 from .listed_rows import build_row, keep_mods, summed_up
-from .models import Build, Mod, OwnFile, Source
+from .models import Build, Mod, OwnClaim, OwnFile, Source
 
 
 @dataclass(frozen=True)
@@ -46,6 +46,8 @@ class About:
     games: str
     loader: str
     needs: str
+    touches: str = ""
+    """Dotted names of what it changes, one a line."""
     root: str | None = None
     """The folder of the archive that is to be laid down; None: as the rules find it."""
 
@@ -89,6 +91,7 @@ def make_build(user: User, pack: Drawing, about: About) -> Mod:
             elif name == "updated":
                 setattr(mod, name, value)
         mod.save()
+    OwnClaim.objects.create(build=mod.builds.get(version=about.version), by=user)
     if not means.may_be_carried:
         forget(file)
     return mod
@@ -171,6 +174,7 @@ def _entry(pack: Drawing, about: About, licence: str, file: OwnFile, slug: str) 
         "needs": _needs(about.needs),
         "side": about.side,
         "reach": about.reach,
+        "touches": about.touches.split(),
         "url": file.sha256 if meaning(licence).may_be_carried else "",
         "archive": {"name": file.name, "size": file.size, "sha256": file.sha256},
         "files": [{"path": path, "size": size, "sha256": sha256} for path, size, sha256 in file.files],

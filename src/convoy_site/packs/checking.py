@@ -22,7 +22,8 @@ from convoy_core.words.model import Base, Channel, Kind, misfit
 from convoy_core.words.model import Build as CoreBuild
 
 from ..catalogue import readings
-from ..catalogue.models import Build, Mod, Source
+from ..catalogue.claiming import waiting
+from ..catalogue.models import Build, Mod, OwnClaim, Source
 from ..catalogue.models import Reading as ReadingRow
 from ..catalogue.sayings import Sayings, sayings_of
 from ..catalogue.services import BuildRow, build_rows, core_of, shelf
@@ -103,6 +104,7 @@ def subject_of(draft: Draft) -> Subject:
         needed=drafts.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
         written=ASKED.written(pack),
+        unreviewed=waiting(pack, [build for build, _ in layers]),
         comparisons=_comparisons,
     )
     found |= readings.known(pack, wanted_readings(subject))
@@ -226,6 +228,12 @@ class Checked:
 _comparisons = Comparisons()
 """Of all drafts: what one edit leaves as it was is not compared again."""
 
+
+def forget(pack: Pack) -> None:
+    """What was checked rests on something that changed besides edits."""
+    _checked.pop(pack.pk, None)
+
+
 _checked: dict[UUID, Checked] = {}
 MOST_CHECKED = 12
 """Drafts of which what was checked is kept in memory: those that somebody looks at just now."""
@@ -257,9 +265,15 @@ def _mark(draft: Draft) -> tuple[object, ...]:
     released = pack.releases.aggregate(newest=Max("pk"), gone=Count("withdrawal"))
     playing = tuple((one.id, one.name, one.rule) for one in ASKED.playing(pack))
     return (
-        draft.revision, edits, builds, sources, read, *followed.values(), *released.values(), playing,
+        draft.revision, _reviewed(pack), edits, builds, sources, read, *followed.values(), *released.values(), playing,
         pack.game.profile,
     )  # fmt: skip
+
+
+def _reviewed(pack: Pack) -> tuple[object, ...]:
+    if not pack.crew.reviews:
+        return ()
+    return tuple(OwnClaim.objects.filter(build__mod__crew=pack.crew_id).aggregate(Max("at"), Count("pk")).values())
 
 
 def laid_down(draft: Draft, finding: Finding) -> dict[str, Any] | None:

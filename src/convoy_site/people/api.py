@@ -60,6 +60,12 @@ class Person(Schema):
 
 class CrewPage(CrewOut):
     people: list[Person]
+    reviews: bool
+    """A second curator looks at what own builds claim."""
+
+
+class ReviewsIn(Schema):
+    asked: bool
 
 
 class RoleIn(Schema):
@@ -150,12 +156,18 @@ def crew(request: SignedIn, crew_id: UUID) -> CrewPage:
         Person(username=one.user.username, name=one.user.shown, role=Role(one.role), since=one.since)
         for one in memberships
     ]
-    return CrewPage(id=found.id, name=found.name, role=own, people=people)
+    return CrewPage(id=found.id, name=found.name, role=own, people=people, reviews=found.reviews)
 
 
 @router.patch("/crews/{crew_id}", response=Done, operation_id="rename_crew")
 def rename_crew(request: SignedIn, crew_id: UUID, body: CrewNameIn) -> Done:
     services.rename_crew(request.user, crew_id, body.name)
+    return Done()
+
+
+@router.put("/crews/{crew_id}/reviews", response=Done, operation_id="ask_for_reviews")
+def ask_for_reviews(request: SignedIn, crew_id: UUID, body: ReviewsIn) -> Done:
+    services.ask_for_reviews(request.user, crew_id, body.asked)
     return Done()
 
 

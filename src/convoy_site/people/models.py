@@ -89,6 +89,8 @@ class Crew(models.Model):
     name = models.CharField(max_length=60)
     look = models.CharField(max_length=200, blank=True, db_index=True)
     people = models.ManyToManyField(User, through="Membership", related_name="crews")
+    reviews = models.BooleanField(default=False)
+    """A second curator looks at what own builds claim before they enter a release."""
 
 
 class Membership(models.Model):

@@ -7,15 +7,21 @@ from django.conf import settings
 from django.db import transaction
 from django.http import HttpRequest
 
-from convoy_core.words.errors import NameTaken
+from convoy_core.words.errors import ConvoyError, NameTaken
 from convoy_core.words.names import checked_name, look_of
 from convoy_core.words.wording import counted
 
 from . import audit
 from .events import Happened, tell
 from .models import Crew, Membership, Removal, Role, SiteRules, User
-from .rights import Action, Forbidden, NotFound, allow
+from .rights import MAY, Action, Forbidden, NotFound, allow
 from .tries import TooMany
+
+
+class TooFew(ConvoyError):
+    """A crew has nobody else for what would be asked of a second person."""
+
+    code = "too-few"
 
 
 @transaction.atomic
@@ -58,6 +64,19 @@ def rename_crew(user: User, crew_id: UUID, name: str) -> None:
     was, crew.name, crew.look = crew.name, name, _free_look(name, crew)
     crew.save(update_fields=["name", "look"])
     audit.note(user, f"called {was} {name}", crew)
+
+
+@transaction.atomic
+def ask_for_reviews(user: User, crew_id: UUID, asked: bool) -> None:
+    """Whether a second curator looks at what own builds claim. Raises Forbidden, and TooFew where nobody else could."""
+    crew = crew_for(user, crew_id, Action.PEOPLE)
+    if asked and crew.memberships.filter(role__in=MAY[Action.EDIT]).count() < 2:
+        raise TooFew(
+            f"{crew.name} has one curator.", "Nobody looks at their own claim.", "Make somebody a curator first."
+        )
+    crew.reviews = asked
+    crew.save(update_fields=["reviews"])
+    audit.note(user, f"{'asked for' if asked else 'ended'} reviews of own builds", crew)
 
 
 def owner_of(crew: Crew) -> str:

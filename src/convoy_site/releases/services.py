@@ -16,6 +16,7 @@ from django.utils import timezone
 
 from convoy_core.checks import Severity
 from convoy_core.checks.playthroughs import PLAYTHROUGH, said_of
+from convoy_core.checks.unreviewed import CHECK as UNREVIEWED
 from convoy_core.handing_out.announcement import announcement
 from convoy_core.lock.change_log import Changes, changes, laying_changes, terms_changes
 from convoy_core.lock.lock import Lock
@@ -179,6 +180,9 @@ def _is_same(one: Lock, other: Lock) -> bool:
                 build.chosen,
                 build.laid,
                 build.collection,
+                build.side,
+                build.reach,
+                build.claims,
             )
             for build in lock.builds
         ]
@@ -365,6 +369,12 @@ def _over_blockers(draft: Draft, despite: str, channel: str) -> tuple[Despite, .
     found = [one for one in checking.findings(draft) if one.severity is Severity.BLOCKER]
     if channel == ReleaseChannel.TRIAL:
         found = [one for one in found if one.check != PLAYTHROUGH]
+    if unlooked := [one for one in found if one.check == UNREVIEWED]:
+        raise Blocked(
+            f"{len(unlooked)} claims wait for a second curator." if len(unlooked) > 1 else unlooked[0].what,
+            "This crew asks for that before they enter a release, and no reason stands in for it.",
+            "See Check.",
+        )
     laid = {one.id: told["because"] for one in found if (told := checking.laid_down(draft, one))}
     blockers = [one for one in found if one.id not in laid]
     if blockers and not despite:

@@ -99,6 +99,7 @@ class OwnBuildIn(Schema):
     games: Short = "*"
     loader: Short = ""
     needs: Annotated[str, Field(max_length=4000)] = ""
+    touches: Annotated[str, Field(max_length=4000)] = ""
     root: Annotated[str, Field(max_length=300)] | None = None
 
 
