@@ -287,6 +287,12 @@ export const useCrew = (crew_id: string) =>
     queryFn: () => told(api.GET("/api/crews/{crew_id}", { params: { path: { crew_id } } })),
   });
 
+export const useReviews = (pack_id: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "reviews"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/reviews", { params: { path: { pack_id } } })),
+  });
+
 export const useOpenedCode = (code: string) =>
   useQuery({
     queryKey: ["code", code],

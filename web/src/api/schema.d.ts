@@ -647,6 +647,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crews/{crew_id}/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Ask For Reviews */
+        put: operations["ask_for_reviews"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crews/{crew_id}/sources": {
         parameters: {
             query?: never;
@@ -2967,6 +2984,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reviews
+         * @description Claims of own builds in the draft, those that wait first.
+         */
+        get: operations["reviews"];
+        put?: never;
+        /** Review */
+        post: operations["review"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/roll-call": {
         parameters: {
             query?: never;
@@ -4497,6 +4535,8 @@ export interface components {
             name: string;
             /** People */
             people: components["schemas"]["Person"][];
+            /** Reviews */
+            reviews: boolean;
             role: components["schemas"]["Role"];
         };
         /** CrewUseOut */
@@ -7247,6 +7287,11 @@ export interface components {
              * @default
              */
             summary: string;
+            /**
+             * Touches
+             * @default
+             */
+            touches: string;
             /** Version */
             version: string;
         };
@@ -8584,6 +8629,72 @@ export interface components {
             sets: components["schemas"]["KeyValueOut"][];
         };
         /**
+         * ReviewIn
+         * @description `side`, `reach`: the claim that was looked at.
+         */
+        ReviewIn: {
+            /** Agrees */
+            agrees: boolean;
+            /** Mod */
+            mod: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            reach: components["schemas"]["Reach"];
+            side: components["schemas"]["Side"];
+            /** Version */
+            version: string;
+        };
+        /**
+         * ReviewOut
+         * @description A claim that is looked at. `against`: what the archive's contents say against it; `mine`: one's own upload.
+         */
+        ReviewOut: {
+            /** Against */
+            against: string[];
+            /** Agreed */
+            agreed: boolean;
+            /** Agreed By */
+            agreed_by: string;
+            /** At */
+            at: string | null;
+            /** By */
+            by: string;
+            /** Claim */
+            claim: string;
+            /** Mine */
+            mine: boolean;
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            reach: components["schemas"]["Reach"];
+            /** Refused By */
+            refused_by: string;
+            side: components["schemas"]["Side"];
+            /** Version */
+            version: string;
+        };
+        /** ReviewsIn */
+        ReviewsIn: {
+            /** Asked */
+            asked: boolean;
+        };
+        /**
+         * ReviewsOut
+         * @description `asked`: the crew wants claims looked at before a release.
+         */
+        ReviewsOut: {
+            /** Asked */
+            asked: boolean;
+            /** Reviews */
+            reviews: components["schemas"]["ReviewOut"][];
+        };
+        /**
          * RevisionOut
          * @description One change of a profile. `by`: empty where a followed source said something new.
          */
@@ -8701,8 +8812,8 @@ export interface components {
         SaidBy: "schema" | "comment" | "value";
         /**
          * SavedWorldOut
-         * @description A saved world that lies there: what it was played with, oldest first, nothing where nobody knows; and what in that
-         *     changes progress.
+         * @description A saved world that lies there: what it was played with, oldest first, nothing where nobody knows; and what in
+         *     that changes progress.
          */
         SavedWorldOut: {
             /**
@@ -11354,6 +11465,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ask_for_reviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewsIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -16348,6 +16494,72 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    reviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewsOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    review: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

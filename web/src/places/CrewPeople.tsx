@@ -1,10 +1,12 @@
 // The people of a crew and their roles. The owner gives roles; everybody sees them.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
@@ -96,6 +98,32 @@ function GoAshore({ crew, person }: { crew: Shape["CrewPage"]; person: Shape["Pe
 }
 
 const ASHORE_WIDTH = 130;
+
+/** Whether what own builds claim is looked at by a second curator; its owner's to say. */
+function SecondEyes({ crew }: { crew: Shape["CrewPage"] }) {
+  const ask = useChange(
+    (asked: boolean) =>
+      told(api.PUT("/api/crews/{crew_id}/reviews", { params: { path: { crew_id: crew.id } }, body: { asked } })),
+    ["crew", crew.id],
+    ["pack"],
+  );
+  return (
+    <Box component="section" sx={{ mt: 4 }}>
+      <Typography variant="h2">A second pair of eyes</Typography>
+      <FormControlLabel
+        control={
+          <Checkbox
+            checked={crew.reviews}
+            disabled={crew.role !== "owner" || ask.isPending}
+            onChange={(event) => ask.mutate(event.target.checked)}
+          />
+        }
+        label="Before a release, a second curator looks at own builds that claim to touch their player alone, or to belong to both sides"
+      />
+      <RefusalRemark error={ask.error} />
+    </Box>
+  );
+}
 
 function Shown({ crew }: { crew: Shape["CrewPage"] }) {
   const [heir, setHeir] = useState<Shape["Person"] | null>(null);
@@ -196,6 +224,7 @@ function Shown({ crew }: { crew: Shape["CrewPage"] }) {
         ))}
       </Box>
       {crew.role !== "member" && <Invitations crew={crew} />}
+      <SecondEyes crew={crew} />
       <Typography variant="h2" sx={{ mt: 4, mb: 1 }}>
         Sources of this crew
       </Typography>

@@ -12,6 +12,7 @@ import { LastEdit } from "../LastEdit";
 import { RehearsalDialog } from "../Rehearsal";
 import { type Editing, useEditing } from "../useEditing";
 import { FindingRow } from "./FindingRow";
+import { Reviews } from "./Reviews";
 
 type Finding = Shape["FindingOut"];
 
@@ -43,6 +44,7 @@ export default function Findings() {
     <>
       <LastEdit editing={editing} />
       <RehearsalDialog editing={editing} />
+      <Reviews packId={packId} may={may} />
       <Loaded query={checked}>
         {({ findings }) => (
           <>

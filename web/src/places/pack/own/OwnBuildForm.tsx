@@ -139,6 +139,16 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
         value={said.needs}
         onChange={(event) => say({ needs: event.target.value })}
       />
+      <TextField
+        label="Changes of the game, by name, one a line"
+        placeholder="economy.tolls"
+        helperText="“progress” for rewards and what is earned: worlds played with it are kept apart."
+        multiline
+        minRows={1}
+        maxRows={4}
+        value={said.touches}
+        onChange={(event) => say({ touches: event.target.value })}
+      />
       <RefusalRemark error={send.error} />
       <Box>
         <Button type="submit" variant="contained" disabled={send.isPending || !said.kind || (ask && said.root == null)}>

@@ -180,6 +180,7 @@ function said(one: BuildRow, forAll: ForAll): Shape["OwnBuildIn"] {
     games: forAll.games,
     loader: forAll.loader,
     needs: "",
+    touches: "",
     // Without a marker the archive's top is what is laid down; with one, the rules find it.
     root: one.dropped?.doubt ? "" : null,
   };

@@ -22,6 +22,7 @@ export function useOwnBuild(pack: Shape["PackOut"], dropped: Shape["DroppedOut"]
     games: `=${base.game_version}`,
     loader: base.loader,
     needs: "",
+    touches: "",
   });
   const say = (what: Partial<Said>) => setSaid({ ...said, ...what });
   const licence = useLicence(useDeferredValue(said.licence ?? "")).data;
