@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import zipfile
 from collections.abc import Callable
+from pathlib import Path
 
 from .browser import Browser
 from .test_access import pack_of
@@ -179,3 +181,34 @@ def test_a_member_adds_a_collection_beside_the_pack_and_leaves_it(people: People
     tolliver.press("Add it to Slow Water (Slow Water)")
     tolliver.sees("Collections of mine", "Clear Deck", "nothing of it is laid down here")
     assert tolliver.complaints() == []
+
+
+def test_a_second_curator_looks_at_what_an_upload_claims(people: People, tmp_path: Path) -> None:
+    maren, tolliver = signed_in(people, "maren"), signed_in(people, "tolliver")
+    slow = pack_of(maren, "Slow Water")
+    crew = "return fetch('/api/me').then(r => r.json()).then(me => me.crews.find(x => x.name === 'Kestrel Wharf').id)"
+    maren.go(f"/crews/{maren.driver.execute_script(crew)}")
+    maren.sees("A second pair of eyes")
+    maren.driver.find_element("xpath", "//label[contains(., 'Before a release')]//input").click()
+    packed = tmp_path / "Kettle Song.zip"
+    with zipfile.ZipFile(packed, "w") as made:
+        made.writestr("waybill.toml", 'id = "kettle-song"\nname = "Kettle Song"\nversion = "1.0"\n')
+        made.writestr("data/song.json", "{}")
+    tolliver.go(f"{slow}/assemble")
+    tolliver.sees("Last edit")
+    tolliver.driver.find_element("css selector", "[data-give-files]").send_keys(str(packed))
+    tolliver.sees("Say what it is")
+    tolliver.fill("Licence, as its author names it", "MIT")
+    tolliver.choose("Reach", "touches only who has it")
+    tolliver.choose("Belongs to", "players alone have it")
+    tolliver.press("Make it our own, and add it")
+    tolliver.sees("Kettle Song added")
+    tolliver.go(f"{slow}/check")
+    tolliver.sees("Claims of own builds", "claims that it touches its player alone", "You uploaded it: another curator")
+    assert tolliver.complaints() == []
+    maren.go(f"{slow}/check")
+    maren.sees("the game reads those for all", "no second curator has looked at that")
+    assert maren.complaints() == []
+    maren.press("It is so")
+    maren.sees("all looked at")
+    maren.sees_no_more("no second curator has looked at that")
