@@ -6,14 +6,18 @@ import shutil
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+from unittest.mock import Mock
 
 import httpx
 import pytest
 from django.test import Client
 
+from convoy_site.notices.sentences import in_words
+from convoy_site.notices.spreading import concerned
 from convoy_site.packs.models import Draft, Pack
 from convoy_site.packs.services import edit_draft, start_pack
 from convoy_site.packs.shapes.edits import AddMods, HoldLine, KeyIn, RemoveMod, SetSettings, SetSteps
+from convoy_site.people.models import Event
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases import leads
 from convoy_site.releases.services import publish
@@ -304,3 +308,23 @@ def test_what_a_lead_says_is_read_before_it_is_believed(world: World, canals: Pa
     before = now(world)
     status, told = edit(world, {"do": "take from lead", "take": [at]})
     assert status in (404, 422) and told["what"] and now(world) == before, told
+
+
+def test_a_lead_is_looked_at_by_itself_and_its_followers_curators_hear_of_it_once(
+    world: World, canals: Pack, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    follow(world, canals.id, begun=True)
+    assert leads.look_by_itself() == 0
+    goes_on(world, canals)
+    assert leads.look_by_itself() == 1 and leads.look_by_itself() == 0
+    told = Event.objects.get(what="lead-new")
+    assert in_words(told).text == "Quiet Canals 1.1.0 is out, which Night Freight follows: see what is new there."
+    assert {one.username for one in concerned(told, world.pack)} == {"owner", "curator"}
+    assert page(world, look=False)["offers"]
+    # Who sees the lead no more hears nothing; and one that breaks keeps no other from being looked at.
+    changed(world, canals, AddMods(do="add many", mods=["rivet", "clean-glass"]))
+    publish(world.users["stranger"], canals.id, canals.draft.revision + 1, "1.2.0", "stable", "More.")
+    world.crew_of_lead.memberships.filter(user=world.users["owner"]).delete()  # type: ignore[attr-defined]
+    assert leads.look_by_itself() == 0
+    monkeypatch.setattr(leads, "_look_by_itself", broken := Mock(side_effect=leads.NoLead("It is away.")))
+    assert leads.look_by_itself() == 0 and broken.called

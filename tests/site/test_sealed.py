@@ -208,3 +208,15 @@ def test_a_draft_is_kept_to_its_curators_while_they_say_so(world: World) -> None
     assert world.as_("member").get(f"{world.at}/line")[0] == 200
     world.as_("curator").send("PATCH", world.at, {"kept": False})
     assert world.as_("member").get(f"{world.at}/draft")[0] == 200
+
+
+def test_steps_of_a_sealed_release_are_told_when_it_opens(world: World) -> None:
+    edit(world, {"do": "steps", "steps": [{"id": "rope", "text": "Coil the rope."}]})
+    publish(world, "1.0.1")
+    tell(world, "1.0.1")
+    more = [{"id": "rope", "text": "Coil the rope."}, {"id": "tar", "text": f"Put {NAME} on the hull."}]
+    edit(world, {"do": "steps", "steps": more})
+    sealed(world)
+    assert ([one["text"] for one in page(world)["steps"]], page(world)["steps_later"]) == (["Coil the rope."], 1)
+    opens(world)
+    assert (len(page(world)["steps"]), page(world)["steps_later"]) == (2, 0)

@@ -173,7 +173,15 @@ def page_of(one: Installation) -> InstallationPage:
         answer=one.answer.get("said", ""),
         refused=bool(one.answer.get("refused")),
     )
-    return veiled_page(page) if is_veiled(stood, hidden) else page
+    return veiled_page(page, _known_steps(one, rows, hidden)) if is_veiled(stood, hidden) else page
+
+
+def _known_steps(one: Installation, rows: Iterable[beside.Row], hidden: Collection[int]) -> set[str]:
+    """Words of steps that are no secret: of the release that lies there, and of one's own collections."""
+    own = {step.text for row in rows if row.own for step in row.own.lock.terms.steps}
+    if not one.release_id or one.release_id in hidden:
+        return own
+    return own | {step.text for step in recipe_of(one.release_id).lock.terms.steps}
 
 
 def _sealed_until(target: Release | None, hidden: Collection[int]) -> datetime | None:

@@ -32,7 +32,9 @@ def veiled_progress(progress: ProgressOut) -> ProgressOut:
     return progress.model_copy(update={"what": "", "under_way": [], "error": error})
 
 
-def veiled_page(page: InstallationPage) -> InstallationPage:
+def veiled_page(page: InstallationPage, known: Collection[str]) -> InstallationPage:
+    """`known`: steps by hand, by their words, of a release that its member knows: they may be told."""
+    steps = [one for one in page.steps if one.text in known]
     return page.model_copy(
         update={
             "changes": [],
@@ -42,6 +44,8 @@ def veiled_page(page: InstallationPage) -> InstallationPage:
             "choices": [],
             "beside": veiled_beside(page.beside),
             "into_worlds": [],
+            "steps": steps,
+            "steps_later": len(page.steps) - len(steps),
             "saved": [one.model_copy(update={"progress": []}) for one in page.saved],
             "settings": [],
             "offered": [],

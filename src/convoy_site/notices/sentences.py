@@ -41,6 +41,7 @@ _SAY: dict[Happened, tuple[str, str]] = {
     Happened.PLAYTHROUGH_OPENED: ("{playthrough} is played in the world {world} of {name}, from {number} on", _PACK),
     Happened.PLAYTHROUGH_ENDED: ("{playthrough}, played with {name}, has ended: {why}", _PACK),
     Happened.MILESTONE: ("A milestone of {playthrough}: {milestone}. Worlds are backed up by its name", _PACK),
+    Happened.LEAD_NEW: ("{lead} {number} is out, which {name} follows: see what is new there", "/packs/{pack}/lead"),
     Happened.PROPOSED: ("{of} proposes {many} to {name}", "/packs/{pack}/lead"),
     Happened.ANSWERED: ("{name} answered what {of} proposed: {why}", "/packs/{pack}/lead"),
     Happened.ROLE: ("{who} is {role} of {crew} now", _CREW),

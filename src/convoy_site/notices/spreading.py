@@ -88,7 +88,7 @@ def concerned(event: Event, pack: Pack | None) -> QuerySet[User]:
         return crew.filter(memberships__crew=event.crew, memberships__role=Role.OWNER).exclude(pk=event.by_id or 0)
     if event.what in _CREWS or pack is None:
         return found
-    if event.what in (Happened.PROPOSED, Happened.ANSWERED):
+    if event.what in (Happened.PROPOSED, Happened.ANSWERED, Happened.LEAD_NEW):
         return found.filter(memberships__crew=event.crew, memberships__role__in=(Role.OWNER, Role.CURATOR)).distinct()
     keeps = Q(memberships__crew=event.crew, memberships__role__in=(Role.OWNER, Role.CURATOR))
     follows = Q(installations__pack=pack)

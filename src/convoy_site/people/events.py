@@ -26,6 +26,7 @@ class Happened(StrEnum):
     PLAYTHROUGH_OPENED = "playthrough-opened"
     PLAYTHROUGH_ENDED = "playthrough-ended"
     MILESTONE = "milestone"
+    LEAD_NEW = "lead-new"
     PROPOSED = "proposed"
     ANSWERED = "answered"
     ROLE = "role"

@@ -4,6 +4,7 @@ A lead here is seen by whoever may see it; one elsewhere is a signed release beh
 keys are pinned when it is first taken from. What is proposed to a lead goes the other way.
 """
 
+import logging
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -14,6 +15,7 @@ from uuid import UUID
 
 import httpx
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from convoy_core.draft.following import entries_of, own_ways
@@ -32,11 +34,13 @@ from ..packs.services import pack_for
 from ..people import audit
 from ..people.events import Happened, tell
 from ..people.models import User
-from ..people.rights import Action, NotFound
+from ..people.rights import MAY, Action, NotFound
 from ..receiving import Upload, incoming
 from .models import open_ones
 from .seals import hidden_from
 from .services import recipe_of, releases_of
+
+log = logging.getLogger(__name__)
 
 MOST_BYTES = 32 * 2**20
 """Of a release alone, as a file: one of 10,000 files takes 3 MB."""
@@ -117,6 +121,51 @@ def look(user: User, pack_id: UUID) -> None:
     seen = _at(lead["address"], lead["mark"]) if where is LeadFrom.ADDRESS else _here(user, pack, where, lead["pack"])
     _refuse_other_game(pack, seen)
     Draft.objects.filter(pack=pack).update(lead_now=seen.as_now())
+
+
+MOST_LOOKED_AT = 500
+"""Leads in one look of the worker's: those that were looked at longest ago."""
+
+
+def look_by_itself() -> int:
+    """Looks at every lead that says new things by itself, and tells its follower's curators of a release that they have
+    not heard of; gives how many those were. One that cannot be had, or is not to be believed, is passed by: whoever
+    looks at it hears why.
+    """
+    rows = Draft.objects.filter(lead__from__in=[LeadFrom.RELEASES, LeadFrom.ADDRESS], pack__retired_at=None)
+    found = 0
+    for draft in rows.select_related("pack__crew", "pack__game").order_by("lead_now__at")[:MOST_LOOKED_AT]:
+        try:
+            found += _look_by_itself(draft)
+        except ConvoyError as error:
+            log.info("the lead of %s: %s", draft.pack_id, error.sentence())
+    return found
+
+
+def _look_by_itself(draft: Draft) -> bool:
+    pack, lead = draft.pack, draft.lead
+    if lead["from"] == LeadFrom.ADDRESS:
+        seen = _at(lead["address"], lead["mark"])
+    else:
+        # Seen with the eyes of somebody who keeps both: who sees it no more follows it no more.
+        keeps = Q(memberships__crew=pack.crew, memberships__role__in=MAY[Action.EDIT])
+        user = User.objects.filter(keeps, is_active=True).filter(memberships__crew__packs=lead["pack"]).first()
+        if user is None:
+            return False
+        seen = _here(user, pack, LeadFrom.RELEASES, lead["pack"])
+    _refuse_other_game(pack, seen)
+    with transaction.atomic():
+        # Whoever follows another one meanwhile is told of that.
+        current = Draft.objects.select_for_update().get(pk=draft.pk)
+        if current.lead != lead:
+            return False
+        is_new: bool = current.lead_now.get("sha256") != seen.sha256
+        current.lead_now = seen.as_now()
+        current.save(update_fields=["lead_now"])
+        if is_new:
+            told = {"name": pack.name, "lead": seen.name, "number": seen.number}
+            tell(Happened.LEAD_NEW, pack.crew, None, pack.pk, **told)
+    return is_new
 
 
 @transaction.atomic

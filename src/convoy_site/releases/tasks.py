@@ -4,7 +4,7 @@ from uuid import UUID
 
 from procrastinate.contrib.django import app
 
-from . import seals
+from . import leads, seals
 from .as_files import making, opening_up
 from .as_files.opening import forget_old_openings
 from .as_files.packing import forget_old_packings
@@ -23,6 +23,12 @@ def open_up(opening: str) -> None:
 @app.task
 def open_sealed(release: int) -> None:
     seals.has_opened(release)
+
+
+@app.periodic(cron="23 * * * *")
+@app.task(queueing_lock="look-at-leads")
+def look_at_leads(timestamp: int = 0) -> None:
+    leads.look_by_itself()
 
 
 @app.periodic(cron="41 * * * *")

@@ -386,6 +386,8 @@ class InstallationPage(InstallationRow):
     """What the pack sets here, and what was changed here as far as the agent may tell."""
     offered: list[OfferedSetOut]
     steps: list[StepOut]
+    steps_later: int = 0
+    """Steps of a sealed release that are told when it opens."""
     backups: list[BackupOut]
     history: list[HistoryOut]
     undo: str

@@ -3,15 +3,19 @@ import Box from "@mui/material/Box";
 import Checkbox from "@mui/material/Checkbox";
 import { isBusy } from "../../api/queries";
 import { RefusalRemark } from "../../parts/notices";
+import { many } from "../../parts/words";
 import { type Page, useOrder } from "./asking";
 import { Section } from "./Section";
 
 export function Steps({ one }: { one: Page }) {
   const order = useOrder(one.id);
-  if (!one.steps.length) return null;
+  if (!one.steps.length && !one.steps_later) return null;
   const left = one.steps.filter((step) => !step.done).length;
   return (
-    <Section title="Steps by hand" aside={left ? `${left} of ${one.steps.length} to do` : "all done"}>
+    <Section
+      title="Steps by hand"
+      aside={one.steps.length ? (left ? `${left} of ${one.steps.length} to do` : "all done") : ""}
+    >
       {one.steps.map((step) => (
         <Box key={step.id} sx={{ display: "flex", gap: 0.5, alignItems: "flex-start", fontSize: "0.9rem", py: 0.25 }}>
           <Checkbox
@@ -28,6 +32,11 @@ export function Steps({ one }: { one: Page }) {
           </Box>
         </Box>
       ))}
+      {one.steps_later > 0 && (
+        <Box sx={{ fontSize: "0.88rem", color: "text.secondary" }}>
+          {many(one.steps_later, "step")} of this release {one.steps_later > 1 ? "are" : "is"} told when it opens.
+        </Box>
+      )}
       <RefusalRemark error={order.error} />
     </Section>
   );
