@@ -5352,7 +5352,7 @@ export interface components {
          * @description Source: docs/rules.md, "Words": notice.
          * @enum {string}
          */
-        Happened: "release" | "trial" | "opened" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "proposed" | "answered" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
+        Happened: "release" | "trial" | "opened" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "lead-new" | "proposed" | "answered" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
         /** HashesIn */
         HashesIn: {
             /** Hashes */
@@ -5655,6 +5655,11 @@ export interface components {
             stays_at: string;
             /** Steps */
             steps: components["schemas"]["StepOut"][];
+            /**
+             * Steps Later
+             * @default 0
+             */
+            steps_later: number;
             /** Sync Does */
             sync_does: string;
             /** Target */
