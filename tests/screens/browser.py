@@ -137,8 +137,8 @@ class Browser:
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(text or Keys.DELETE)
 
-    def choose(self, name: str, option: str) -> None:
-        field = self.find(name)
+    def choose(self, name: str, option: str, within: str = "") -> None:
+        field = self.find(name, within)
         path = f'.//option[starts-with(normalize-space(), "{option}")]'
         self.until(f"the option {option}", lambda: field.find_elements(By.XPATH, path))
         field.find_element(By.XPATH, path).click()

@@ -250,6 +250,11 @@ def beside_out(one: Installation, row: beside.Row, whole: Beside | None) -> Besi
     collection, own, id = row.collection, row.own, str(row.collection.pk)
     mods = whole.mods.get(id, ()) if whole else ()
     builds = [build for build in own.lock.builds if build.mod in mods] if own else []
+    left_out = [
+        NotLaidOut(name=each.name, version=each.version, because=each.because)
+        for each in (whole.left_out if whole else ())
+        if each.collection == id
+    ]
     told: dict[str, Any] = next((each for each in one.about.get("beside", ()) if each["pack"] == id), {})
     mark = newest_charter(collection.crew).charter.mark
     return BesideOut(
@@ -265,14 +270,10 @@ def beside_out(one: Installation, row: beside.Row, whole: Beside | None) -> Besi
         off=told.get("off", 0),
         download=sum(build.archive.size for build in builds),
         errands=sum(not build.pickup.is_automatic for build in builds),
-        steps=[step.text for step in own.lock.terms.steps] if own else [],
+        steps=[step.text for step in own.lock.terms.steps] if own and (mods or not left_out) else [],
         notes=collection.notes,
         at_once=mark == newest_charter(one.pack.crew).charter.mark,
-        left_out=[
-            NotLaidOut(name=each.name, version=each.version, because=each.because)
-            for each in (whole.left_out if whole else ())
-            if each.collection == id
-        ],
+        left_out=left_out,
     )
 
 

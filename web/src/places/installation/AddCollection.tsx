@@ -130,7 +130,7 @@ function Offered({ each, sealed, busy, add }: { each: One; sealed: boolean; busy
       </Box>
       <Button
         size="small"
-        variant="contained"
+        variant={each.mods || sealed ? "contained" : "outlined"}
         disabled={busy || !each.number}
         onClick={add}
         aria-label={`Add ${each.name}`}

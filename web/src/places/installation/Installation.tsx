@@ -79,13 +79,13 @@ function Shown({ one }: { one: Page }) {
           <Differences one={one} />
           <Ahead one={one} />
           <Steps one={one} />
+          <SavedWorlds one={one} />
+          <Beside one={one} />
         </Box>
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {!one.by_listing && <NextDeparture one={one} />}
           <Choices one={one} />
-          <Beside one={one} />
           {!one.sealed_until && <OwnSettings one={one} />}
-          <SavedWorlds one={one} />
           <Worlds one={one} />
           <Machine one={one} />
           <Versions one={one} />

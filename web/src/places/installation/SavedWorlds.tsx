@@ -61,7 +61,7 @@ function OneWorld({ world, one }: { world: World; one: Page }) {
       {asking ? (
         <Box
           component="form"
-          sx={{ display: "flex", gap: 1, mt: 0.5, flexWrap: "wrap" }}
+          sx={{ display: "flex", gap: 1, mt: 1.25, flexWrap: "wrap" }}
           onSubmit={(event) => {
             event.preventDefault();
             order.mutate({ what: asking, world: world.world, name: name.trim() }, { onSuccess: () => setAsking(null) });
@@ -83,7 +83,7 @@ function OneWorld({ world, one }: { world: World; one: Page }) {
           </Button>
         </Box>
       ) : (
-        <Box sx={{ display: "flex", gap: 0.5, ml: -0.75, flexWrap: "wrap" }}>
+        <Box sx={{ display: "flex", gap: 0.5, ml: -0.75, flexWrap: "wrap", "& button": { minWidth: 0 } }}>
           <Button
             size="small"
             disabled={still}
@@ -98,7 +98,7 @@ function OneWorld({ world, one }: { world: World; one: Page }) {
           <Button
             size="small"
             disabled={still}
-            aria-label={`Call ${called} otherwise`}
+            aria-label={`Call it otherwise: ${called}`}
             onClick={() => {
               setName(called);
               setAsking("rename world");
@@ -109,7 +109,7 @@ function OneWorld({ world, one }: { world: World; one: Page }) {
           <Button
             size="small"
             disabled={still}
-            aria-label={`Hand ${called} on`}
+            aria-label={`Make a file of it: ${called}`}
             onClick={() => order.mutate({ what: "hand on", world: world.world })}
           >
             Make a file of it

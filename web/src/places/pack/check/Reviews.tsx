@@ -68,7 +68,11 @@ function Waiting({ packId, one, may }: { packId: string; one: Review; may: boole
         {SIDES[one.side]}; {REACHES[one.reach]}
       </Box>
       {one.against.length ? (
-        <Box component="ul" aria-label={`What ${one.name} holds against it`} sx={{ m: 0, mt: 0.5, pl: 2.5 }}>
+        <Box
+          component="ul"
+          aria-label={`What ${one.name} holds against it`}
+          sx={{ m: 0, mt: 0.5, pl: 0, listStyle: "none" }}
+        >
           {one.against.map((each) => (
             <li key={each}>
               <Box component="span" sx={{ color: "warning.main", fontWeight: 600 }}>

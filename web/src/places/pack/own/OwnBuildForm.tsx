@@ -28,6 +28,7 @@ export function OwnBuildForm({ pack, dropped, made }: Props) {
   return (
     <Box
       component="form"
+      aria-label="About this file"
       sx={{ display: "grid", gap: 1.5, mt: 1 }}
       onSubmit={(event) => {
         event.preventDefault();
