@@ -64,6 +64,7 @@ class Brought:
     size: int
     told: tuple[WorldChange, ...]
     carries: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
@@ -94,7 +95,7 @@ def copy(root: Path, name: str, new: str, now: Now = utc_now) -> Brought:
         WorldsKept(folder).give(target, papers, lock.terms)
         mods = tuple(mod for mod, worlds in folder.record().worlds.items() if world in worlds)
         _choose(folder, target, mods)
-        return Brought(target, len(found.files), found.size, (), mods)
+        return Brought(target, len(found.files), found.size, (), mods, tuple(folder.remarks))
 
 
 def rename(root: Path, old: str, new: str, now: Now = utc_now) -> str:
@@ -107,8 +108,13 @@ def rename(root: Path, old: str, new: str, now: Now = utc_now) -> str:
         mods = tuple(mod for mod, worlds in record.worlds.items() if world in worlds)
         _choose(folder, target, mods, instead_of=world)
         own_place(folder.root, f"{world}/x")
-        with trouble_told(folder.root):
-            disk.replace(folder.root / world, folder.root / target)
+        try:
+            with trouble_told(folder.root):
+                disk.replace(folder.root / world, folder.root / target)
+        except ConvoyError:
+            # A game that is running holds it: what goes into it stays as it was chosen.
+            _choose(folder, world, mods, instead_of=target)
+            raise
         folder.write_record(
             replace(
                 record,
@@ -121,9 +127,15 @@ def rename(root: Path, old: str, new: str, now: Now = utc_now) -> str:
         return target
 
 
-def hand_on(root: Path, name: str, out: Path | None = None, now: Now = utc_now) -> tuple[Path, tuple[str, ...]]:
-    """Writes a world with its papers into a new file; gives it, and what in it changes progress. Raises WorldRefused,
-    FolderRefused where something lies at `out`.
+def hand_on(
+    root: Path,
+    name: str,
+    out: Path | None = None,
+    told: Callable[[tuple[str, ...]], None] = lambda progress: None,
+    now: Now = utc_now,
+) -> tuple[Path, tuple[str, ...]]:
+    """Writes a world with its papers into a new file; gives it, and what in it changes progress, which `told` hears
+    before anything is written. Raises WorldRefused, FolderRefused where something lies at `out`.
     """
     with _at(root) as (folder, lock):
         world = _called(folder, lock, name)
@@ -132,6 +144,7 @@ def hand_on(root: Path, name: str, out: Path | None = None, now: Now = utc_now) 
         place = out or free_name(folder.root / KEPT / f"{short} {now():%Y-%m-%d}.zip")
         if os.path.lexists(place):
             raise FolderRefused(f"{place} is there already.", now="Choose another name.")
+        told(progress := tuple(map(str, progress_of(papers))))
         # Packed from a copy: nobody plays in that.
         copied = staged(folder, in_folder(folder.root / world))
         beside = place.with_name(f"{place.name}.part")
@@ -149,7 +162,7 @@ def hand_on(root: Path, name: str, out: Path | None = None, now: Now = utc_now) 
                 raise
             finally:
                 disk.remove_tree(copied)
-        return place, tuple(map(str, progress_of(papers)))
+        return place, progress
 
 
 def bring(
@@ -187,7 +200,7 @@ def bring(
         WorldsKept(folder).give(target, papers, lock.terms)
         carries = _carries(folder, lock, target)
         _choose(folder, target, carries)
-        return Brought(target, len(found.files), found.size, told, carries)
+        return Brought(target, len(found.files), found.size, told, carries, tuple(folder.remarks))
 
 
 # --- What is where
@@ -277,6 +290,9 @@ def _choose(folder: Folder, world: str, mods: Sequence[str], instead_of: str = "
     if not mods:
         return
     pairing = folder.pairing()
+    if not pairing.site:
+        _choose_here(folder, world, mods, instead_of)
+        return
     try:
         with connect(pairing) as site:
             site.into_world(world, mods, instead_of)
@@ -284,3 +300,11 @@ def _choose(folder: Folder, world: str, mods: Sequence[str], instead_of: str = "
         if instead_of:
             raise
         folder.remarks.append(f"Choose on the page what goes into “{world}”: {error.what}")
+
+
+def _choose_here(folder: Folder, world: str, mods: Sequence[str], instead_of: str) -> None:
+    """A folder that follows a file keeps its choices itself."""
+    head = folder.kept_head()
+    if head is not None:
+        chosen = {mod: tuple(sorted({*head.worlds.get(mod, ()), world} - {instead_of})) for mod in mods}
+        folder.keep_head(replace(head, worlds={**head.worlds, **chosen}))

@@ -3,6 +3,7 @@
 import json
 import zipfile
 from pathlib import Path
+from unittest.mock import Mock
 
 import pytest
 
@@ -164,7 +165,7 @@ def test_a_folder_without_an_agent_says_it_by_its_mods(member: Member, other: Pa
     assert heard.said[0] == "Ledger lay there in another build than 1.0.0"
 
 
-def test_a_copy_and_another_name_take_papers_and_content_along(member: Member) -> None:
+def test_a_copy_and_another_name_take_papers_and_content_along(member: Member, monkeypatch: pytest.MonkeyPatch) -> None:
     member.harbour.publish("1.0.0", {**MODS, "trial": TRIAL}, for_worlds=("trial",), reaches={"trial": Reach.SAVE})
     begin(member, "fen")
     choose(member, trial=["fen"])
@@ -175,6 +176,12 @@ def test_a_copy_and_another_name_take_papers_and_content_along(member: Member) -
     assert made.carries == ("trial",) and played(member, "fen, other bank") == ["1.0.0"]
     assert worlds.rename(member.folder, "fen", "moor") == "worlds/moor"
     assert not (member.folder / "worlds/fen").exists() and played(member, "moor") == ["1.0.0"]
+    assert member.harbour.choice["worlds"]["trial"] == ["worlds/fen, other bank", "worlds/moor"]
+    # A game that holds it: neither its name nor what goes into it changes.
+    with monkeypatch.context() as held:
+        held.setattr(worlds.disk, "replace", Mock(side_effect=PermissionError(13, "in use")))
+        with pytest.raises(ConvoyError):
+            worlds.rename(member.folder, "moor", "marsh")
     assert member.harbour.choice["worlds"]["trial"] == ["worlds/fen, other bank", "worlds/moor"]
     done = member.sync()
     assert done.plan.moves == () and content_of(member, "moor") == content_of(member, "fen, other bank") == TRIAL

@@ -183,6 +183,25 @@ def test_a_member_adds_a_collection_beside_the_pack_and_leaves_it(people: People
     assert tolliver.complaints() == []
 
 
+def test_a_world_is_copied_called_otherwise_and_made_a_file_of(people: People, stack: dict[str, str]) -> None:
+    tolliver = signed_in(people, "tolliver")
+    tolliver.go(installation_of(tolliver, "Slow Water"))
+    tolliver.sees("Saved worlds", "quiet-pound", "With Slow Water 1.0.0")
+    tolliver.press("Copy quiet-pound")
+    tolliver.fill("The copy is called", "still pound")
+    tolliver.press("Copy it")
+    tolliver.sees("“still pound” is a copy: 1 file.")
+    tolliver.press("Call it otherwise: still pound")
+    tolliver.fill("It is called", "winter pound")
+    tolliver.press("Call it so")
+    tolliver.sees("It is called “winter pound” now.")
+    tolliver.press("Make a file of it: winter pound")
+    tolliver.sees("Kept by True Convoy/winter pound")
+    assert tolliver.complaints() == []
+    (made,) = Path(stack["CONVOY_DATA"]).glob("machines/tollivers-tower/*/Kept by True Convoy/winter pound*.zip")
+    assert "convoy-world.json" in zipfile.ZipFile(made).namelist()
+
+
 def test_a_second_curator_looks_at_what_an_upload_claims(people: People, tmp_path: Path) -> None:
     maren, tolliver = signed_in(people, "maren"), signed_in(people, "tolliver")
     slow = pack_of(maren, "Slow Water")

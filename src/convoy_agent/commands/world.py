@@ -64,13 +64,16 @@ def hand_on(
     as_json: JsonOption = False,
 ) -> None:
     """Write a world into a file, with its papers: for somebody else, or for another folder."""
-    place, progress = worlds.hand_on(folder, name, out)
+
+    def told(progress: tuple[str, ...]) -> None:
+        if progress and not as_json:
+            say(f"It was played with {listed(list(progress))}: what was earned in it means little without.")
+
+    place, progress = worlds.hand_on(folder, name, out, told)
     if as_json:
         print_json({"file": str(place), "changes_progress": list(progress)})
         return
     say(f"{name} lies in {place}.")
-    if progress:
-        say(f"It was played with {listed(list(progress))}: what was earned in it means little without.")
     say("Whoever gets it says: convoy world bring FILE")
 
 
@@ -100,6 +103,8 @@ def _say_made(made: worlds.Brought, what: str, as_json: bool) -> None:
         print_json({**asdict(made), "told": _told(made.told)})
         return
     say(f"{what}: {made.name}, {counted(made.files, 'file')}, {made.size / 2**20:.1f} MB.")
+    for remark in made.remarks:
+        say(remark)
     if made.carries:
         say(f"It holds content of the pack ({listed(list(made.carries))}), kept in step from the next sync on.")
 

@@ -51,6 +51,15 @@ export function Beside({ one }: { one: Page }) {
                 </code>
               </Box>
             )}
+            {each.notes && (
+              <Box component="details" sx={{ fontSize: "0.84rem", "& summary": { cursor: "pointer" } }}>
+                <summary>What it is, and what to do by hand</summary>
+                <Box sx={{ whiteSpace: "pre-wrap" }}>{each.notes}</Box>
+                {each.steps.map((step) => (
+                  <Box key={step}>– {step}</Box>
+                ))}
+              </Box>
+            )}
             <NotLaid rows={each.left_out} />
           </Box>
           <Button
