@@ -19,6 +19,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "own": ("update",),
     "archive_store": ("store",),
     "resolving": ("resolve", "why", "why-not"),
+    "narrowing": ("narrow",),
     "conflicting": ("conflicts",),
     "plain_files": ("inspect", "scan"),
     "settings": ("settings",),
