@@ -55,8 +55,10 @@ _Answer = Generator[tuple[str, ...], Outcome, bool | None]
 def tries_for_one(mods: int, chance: float = 1.0) -> int:
     """About how many tries finding one culprit takes, said beforehand."""
     levels = ceil(log2(max(mods, 1)))
-    # Half of the halves work, and have to be tried again and again where failing is a matter of chance.
-    return levels + 4 if chance >= 1 else ceil(levels / 2 * (_repeats(mods, chance) + 1 / chance)) + 4
+    if chance >= 1:
+        return levels + 4
+    # Of two halves one fails, sooner or later; that nothing works, and all but the culprit, is tried again and again.
+    return ceil(levels * (2 / chance - 0.5) + 2 * _repeats(mods, chance) + 2 / chance)
 
 
 def _repeats(mods: int, chance: float) -> int:
@@ -88,31 +90,57 @@ class _Narrowing:
         if (yield from self._fails(frozenset())):
             return Found((), self._tries, False, self._sure)
         culprits: list[int] = []
-        beginning = len(suspects.units)
+        row = list(range(len(suspects.units)))
         while not culprits or not (yield from self._fails(suspects.closed(culprits))):
-            if not beginning:
+            if not row:
                 break
-            beginning = (yield from self._shortest(suspects.closed(culprits), beginning)) - 1
-            culprits.append(beginning)
+            row = yield from self._shortest(suspects.closed(culprits), row)
+            culprits.append(row.pop())
         culprits = yield from self._spared(culprits)
         rest = yield from self._fails(suspects.without(culprits))
         named = tuple(suspects.units[one][0] for one in sorted(culprits))
         return Found(named, self._tries, None if rest is None else not rest, self._sure)
 
-    def _shortest(self, kept: frozenset[int], longest: int) -> Generator[tuple[str, ...], Outcome, int]:
-        """How long the shortest beginning is that fails together with `kept`; the one of `longest` does."""
-        works, fails = 0, longest
-        while fails - works > 1:
-            for at in _places(works, fails):
-                answer = yield from self._fails(kept | frozenset(range(at)))
+    def _shortest(self, kept: frozenset[int], row: list[int]) -> Generator[tuple[str, ...], Outcome, list[int]]:
+        """The shortest beginning of a row that fails together with `kept`; the whole of it does."""
+        works = 0
+        while len(row) - works > 1:
+            if (smaller := (yield from self._half(kept, row, works))) is not None:
+                row, works = smaller, 0
+                continue
+            for at in _places(works, len(row)):
+                answer = yield from self._fails(kept | frozenset(row[:at]))
                 if answer is not None:
-                    works, fails = (works, at) if answer else (at, fails)
+                    row, works = (row[:at], works) if answer else (row, at)
                     break
             else:
                 # Nothing in between can be decided: the last one is held to be it.
-                self._sure *= 1 / (fails - works)
-                return fails
-        return fails
+                self._sure *= 1 / (len(row) - works)
+                return row
+        return row
+
+    def _half(
+        self, kept: frozenset[int], row: list[int], works: int
+    ) -> Generator[tuple[str, ...], Outcome, list[int] | None]:
+        """Where failing is a matter of chance, the later half with its needs, if that is seen to fail: both halves are
+        tried by turns, as one that fails says more than many that work. None where the earlier half is decided.
+        """
+        middle = (works + len(row)) // 2
+        earlier = kept | frozenset(row[:middle])
+        later = kept | self._suspects.closed(row[middle:])
+        if self._chance >= 1 or earlier in self._known or 4 * len(later - kept) > 3 * len(row):
+            return None
+        worked = 0
+        for _ in range(2 * self._repeats):
+            outcome = yield from self._try(earlier)
+            worked += outcome is Outcome.WORKS
+            if outcome is Outcome.FAILS or worked >= self._repeats:
+                self._decide(earlier, outcome is Outcome.FAILS, worked)
+                return None
+            if (yield from self._try(later)) is Outcome.FAILS:
+                self._decide(later, True, 0)
+                return sorted(later - kept)
+        return None
 
     def _spared(self, culprits: list[int]) -> Generator[tuple[str, ...], Outcome, list[int]]:
         left = list(culprits)
@@ -128,23 +156,27 @@ class _Narrowing:
         """
         if units in self._known:
             return self._known[units]
-        answer: bool | None = None
         works = 0
         for _ in range(2 * self._repeats):
-            self._tries += 1
-            outcome = yield self._suspects.mods_of(units)
-            if outcome is Outcome.FAILS:
-                answer = True
-                break
+            outcome = yield from self._try(units)
             works += outcome is Outcome.WORKS
-            if works >= self._repeats or self._repeats == 1:
-                answer = False if works else None
+            if outcome is Outcome.FAILS or works >= self._repeats:
+                return self._decide(units, outcome is Outcome.FAILS, works)
+            if self._chance >= 1:
                 break
-        if answer is False and self._chance < 1:
+        self._known[units] = None
+        return None
+
+    def _try(self, units: frozenset[int]) -> Generator[tuple[str, ...], Outcome, Outcome]:
+        self._tries += 1
+        return (yield self._suspects.mods_of(units))
+
+    def _decide(self, units: frozenset[int], fails: bool, works: int) -> bool:
+        self._known[units] = fails
+        if not fails and self._chance < 1:
             missed: float = (1 - self._chance) ** works
             self._sure *= 1 / (1 + missed)
-        self._known[units] = answer
-        return answer
+        return fails
 
 
 def _places(works: int, fails: int) -> list[int]:
