@@ -6,6 +6,8 @@ from datetime import datetime
 from typing import Any
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from convoy_site.installations import beside
 from convoy_site.installations.models import BesideTaken
@@ -139,3 +141,23 @@ def test_a_sealed_release_of_a_collection_waits_and_a_sealed_pack_tells_nothing_
     assert page(world)["beside"][0]["left_out"] == []
     world.as_("member").send("DELETE", f"{at(world)}/{deck.id}")
     assert [one["left_out"] for one in world.as_("member").get(at(world))[1]] == [[]]
+
+
+def test_many_collections_are_asked_for_in_as_many_queries_as_one(world: World) -> None:
+    def queries(path: str, who: Any) -> int:
+        who.get(path)  # What is kept in memory is there from now on.
+        with CaptureQueriesContext(connection) as seen:
+            assert who.get(path)[0] == 200
+        return len(seen)
+
+    edit(world, {"do": "add", "mod": "rivet"})
+    published(world, "1.1.0")
+    mine = f"/api/installations/{world.installation.id}"
+    counts = []
+    for number in range(4):
+        deck = collection(world, f"Set {number}", AddMods(do="add many", mods=["tarred-planks", "amber-hours"]))
+        by_hand(world, deck)
+        if number in (0, 3):
+            doors = (("/api/agent/head", world.agent()), (mine, world.as_("member")), (at(world), world.as_("member")))
+            counts.append([queries(*door) for door in doors])
+    assert counts[0] == counts[1], counts

@@ -19,10 +19,14 @@ from convoy_core.outside.paths import AGENT_FOLDER
 from convoy_core.words.errors import ConvoyError, MalformedInput
 
 from ..storage import disk, sealed
+from ..storage.disk import is_link
 from .folder import Folder
 
 Stamp = tuple[int, int, int]
 """Files, bytes, and when one was changed last, in nanoseconds."""
+
+MOST_KEPT = 32 * 2**20
+"""Bytes of papers that are read of somebody else's folder."""
 
 MOST_WORLDS = 500
 """Worlds of which papers are kept, those that are gone among them: they may come back from a backup."""
@@ -91,9 +95,11 @@ class WorldsKept:
 
 
 def worlds_kept_at(root: Path) -> dict[str, WorldKept]:
-    """Of another installation, of which nothing is changed, and nothing mended."""
+    """Of another installation, which may be anybody's: nothing is changed there, and nothing mended."""
+    place = root / AGENT_FOLDER / "worlds.json"
     with suppress(OSError, sealed.Damaged, ConvoyError):
-        return sealed.read(root / AGENT_FOLDER / "worlds.json", _read)
+        if not is_link(place) and place.stat().st_size <= MOST_KEPT:
+            return sealed.read(place, _read)
     return {}
 
 

@@ -1,8 +1,9 @@
 """The page of one installation, from what its agent told and what its release holds."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
+from uuid import UUID
 
 from django.db.models import QuerySet
 
@@ -19,7 +20,7 @@ from convoy_core.words.model import Side
 
 from ..catalogue.models import Source
 from ..packs.shapes.packs import ChangeOut
-from ..releases.charters import newest_charter
+from ..releases.charters import marks_of, newest_charter
 from ..releases.models import Release
 from ..releases.seals import hidden_from
 from ..releases.services import recipe_of, releases_of
@@ -149,7 +150,7 @@ def page_of(one: Installation) -> InstallationPage:
         errands=_errands(one, target, own),
         errand_minutes=about.get("errand_minutes", 0),
         choices=_choices(one, target, rows),
-        beside=[beside_out(one, each, whole) for each in rows],
+        beside=beside_out(one, [(each, whole) for each in rows]),
         worlds_here=[row["world"] for row in about.get("worlds", ())],
         saved=[SavedWorldOut(**row) for row in about.get("worlds", ())],
         into_worlds=_into_worlds(one, target),
@@ -245,8 +246,13 @@ def _plan(told: dict[str, Any] | None) -> PlanOut | None:
     return PlanOut(**kept, **{name: counts.get(name, 0) for name in ("place", "replace", "merge", "adjust", "remove")})
 
 
-def beside_out(one: Installation, row: beside.Row, whole: Beside | None) -> BesideOut:
-    """`whole`: what is to lie there, this collection among it; None where the pack has no release."""
+def beside_out(one: Installation, rows: Sequence[tuple[beside.Row, Beside | None]]) -> list[BesideOut]:
+    """Each with what is to lie there, it among it; None where the pack has no release."""
+    marks = marks_of({one.pack.crew, *(row.collection.crew for row, _ in rows)}) if rows else {}
+    return [_one_beside(one, row, whole, marks) for row, whole in rows]
+
+
+def _one_beside(one: Installation, row: beside.Row, whole: Beside | None, marks: Mapping[UUID, str]) -> BesideOut:
     collection, own, id = row.collection, row.own, str(row.collection.pk)
     mods = whole.mods.get(id, ()) if whole else ()
     builds = [build for build in own.lock.builds if build.mod in mods] if own else []
@@ -256,7 +262,7 @@ def beside_out(one: Installation, row: beside.Row, whole: Beside | None) -> Besi
         if each.collection == id
     ]
     told: dict[str, Any] = next((each for each in one.about.get("beside", ()) if each["pack"] == id), {})
-    mark = newest_charter(collection.crew).charter.mark
+    mark = marks[collection.crew_id]
     return BesideOut(
         id=collection.pk,
         name=collection.name,
@@ -272,7 +278,7 @@ def beside_out(one: Installation, row: beside.Row, whole: Beside | None) -> Besi
         errands=sum(not build.pickup.is_automatic for build in builds),
         steps=[step.text for step in own.lock.terms.steps] if own and (mods or not left_out) else [],
         notes=collection.notes,
-        at_once=mark == newest_charter(one.pack.crew).charter.mark,
+        at_once=mark == marks[one.pack.crew_id],
         left_out=left_out,
     )
 

@@ -17,11 +17,11 @@ from ...catalogue.services import addresses
 from ...packs.models import Pack
 from ...people.rights import NotFound
 from ...people.services import asker_address
-from ...releases.charters import charters_after, newest_charter, signatures_of
+from ...releases.charters import charters_after, marks_of, newest_charter, signatures_of
 from ...releases.models import Release
 from ...releases.playing import milestones_for
 from ...releases.services import current_release
-from ...releases.statements import said_with_releases, statement_of
+from ...releases.statements import said_with_releases, statements_of
 from ...sending import send_file
 from ...shapes import Done, Short
 from .. import agents, beside, brought, choices, joining, orders, progress, reports, standings
@@ -123,24 +123,29 @@ def head(request: FromAgent) -> Head:
         milestones=[
             MilestoneHead(id=str(one.pk), name=one.called, world=one.playthrough.world) for one in milestones_for(pack)
         ],
-        beside=[head for row in rows if (head := _beside_head(row)) is not None],
+        beside=_beside_heads([row for row in rows if row.release is not None]),
         order=OrderOut(**order) if order else None,
     )
 
 
-def _beside_head(row: beside.Row) -> BesideHead | None:
-    if row.release is None:
-        return None
-    collection = row.collection
-    return BesideHead(
-        pack=str(collection.pk),
-        name=collection.name,
-        number=row.release.number,
-        sha256=row.release.sha256,
-        mark=newest_charter(collection.crew).charter.mark,
-        refused=dict(row.refused),
-        statement=SignedOut(**statement_of(collection).as_data()) if row.served else None,
-    )
+def _beside_heads(rows: list[beside.Row]) -> list[BesideHead]:
+    if not rows:
+        return []
+    marks = marks_of({row.collection.crew for row in rows})
+    said = statements_of([row.collection for row in rows if row.served])
+    return [
+        BesideHead(
+            pack=str(row.collection.pk),
+            name=row.collection.name,
+            number=row.release.number,
+            sha256=row.release.sha256,
+            mark=marks[row.collection.crew_id],
+            refused=dict(row.refused),
+            statement=SignedOut(**said[row.collection.pk].as_data()) if row.served else None,
+        )
+        for row in rows
+        if row.release is not None
+    ]
 
 
 @router.post("/agent/beside/look", response=BesideHead, operation_id="agent_beside_look")

@@ -153,7 +153,7 @@ def offered_beside(request: SignedIn, installation_id: UUID) -> list[BesideOut]:
     """Collections of one's crews that could be taken up beside the pack, each with what it would bring."""
     one = joining.installation_for(request.user, installation_id)
     target = target_of(one, all_releases(one))
-    found = [beside_out(one, row, whole) for row, whole in beside.offered(request.user, one, target)]
+    found = beside_out(one, beside.offered(request.user, one, target))
     hidden = hidden_from(request.user, [one.pack_id])
     return veiled_beside(found) if target is not None and target.pk in hidden else found
 
