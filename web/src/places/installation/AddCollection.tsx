@@ -14,7 +14,7 @@ import { Loaded, RefusalRemark } from "../../parts/notices";
 import { bytes, many } from "../../parts/words";
 import { mono } from "../../theme";
 import type { Page } from "./asking";
-import { NotLaid } from "./Beside";
+import { NotLaid } from "./NotLaid";
 
 type One = Shape["BesideOut"];
 

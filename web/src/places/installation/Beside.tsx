@@ -9,6 +9,7 @@ import { RefusalRemark } from "../../parts/notices";
 import { many } from "../../parts/words";
 import { mono } from "../../theme";
 import type { Page } from "./asking";
+import { NotLaid } from "./NotLaid";
 import { Section } from "./Section";
 
 const AddCollection = lazy(() => import("./AddCollection"));
@@ -102,21 +103,4 @@ function state(each: One, sealed: boolean): string {
         : "in place";
   if (!sealed && !each.mods && each.left_out.length) return `by ${each.crew}, nothing of it is laid down here`;
   return [`by ${each.crew}`, !sealed && many(each.mods, "mod"), is].filter(Boolean).join(", ");
-}
-
-/** What of a collection is not laid down, folded away where it is much. */
-export function NotLaid({ rows }: { rows: One["left_out"] }) {
-  if (!rows.length) return null;
-  return (
-    <Box component="details" open={rows.length <= 3} sx={{ fontSize: "0.84rem", "& summary": { cursor: "pointer" } }}>
-      <summary>Without {many(rows.length, "mod")}</summary>
-      <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
-        {rows.map((row) => (
-          <li key={row.name}>
-            <strong>{row.name}</strong> {row.version}: {row.because}
-          </li>
-        ))}
-      </Box>
-    </Box>
-  );
 }
