@@ -13,9 +13,10 @@ from .folder.backups import Backups
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .folder.restoring import Restoring
+from .hearing import nothing_installed
 from .leave import kept_backups
 from .rest import Calm
-from .sync import nothing_installed, utc_now
+from .sync import utc_now
 from .visit import Now
 
 

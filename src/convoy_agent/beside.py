@@ -27,7 +27,8 @@ from .folder.beside import BesideKept, Laid, pairing_with
 from .folder.folder import Folder
 from .folder.record import Record
 from .folder.releases import Releases
-from .site.site import BesideHead, Head, Pairing, Site
+from .site.head import BesideHead, Head, Pairing
+from .site.site import Site
 
 Now = Callable[[], datetime]
 

@@ -22,8 +22,8 @@ from .errors import BadRelease, DiskFull, FolderRefused
 from .folder.copying import copy_game
 from .folder.folder import Folder
 from .leave import finish as finish_leaving
+from .site.head import Head, Pairing
 from .site.progress import Screen, Silent
-from .site.site import Head, Pairing
 from .storage import disk
 from .storage.files import SPARE_BYTES, made_anew, trouble_told, unlinked
 from .storage.store import Store

@@ -15,12 +15,14 @@ from .beside import Taking
 from .folder import steps
 from .folder.folder import Folder
 from .folder.journal import recover
+from .hearing import nothing_installed
 from .rest import Calm
 from .site.connecting import connect
-from .site.site import Head, page_of
+from .site.head import Head
+from .site.site import page_of
 from .storage.files import sha256_of
 from .storage.store import Store
-from .sync import nothing_installed, status, utc_now
+from .sync import status, utc_now
 
 
 def tick(root: Path, step: str, done: bool) -> None:

@@ -27,8 +27,8 @@ from .folder.recording import adjusted_after, record_after
 from .folder.staging import Staged, Stager
 from .prospect import Prospect
 from .site import site as sites
+from .site.head import Head
 from .site.progress import NoListener, Progress
-from .site.site import Head
 from .storage.store import Store
 from .visit import Visit
 

@@ -14,9 +14,9 @@ from convoy_core.words.wording import counted, listed
 from .errors import FolderRefused
 from .folder.folder import Folder
 from .folder.releases import share_of
+from .hearing import nothing_installed
 from .rest import Calm
-from .site.site import Head
-from .sync import nothing_installed
+from .site.head import Head
 
 
 @dataclass(frozen=True)

@@ -9,9 +9,10 @@ from convoy_core.sync.next_step import Here, Next, next_step
 
 from .folder.backups import Backups
 from .folder.folder import Folder
+from .hearing import doubt_of
 from .site.connecting import connect
 from .storage.store import Store
-from .sync import doubt_of, is_other, utc_now
+from .sync import is_other, utc_now
 from .visit import Now, Visit
 
 

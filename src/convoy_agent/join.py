@@ -14,8 +14,8 @@ from .folder.copying import copy_game
 from .folder.folder import Folder
 from .leave import finish as finish_leaving
 from .site import site as sites
+from .site.head import Pairing
 from .site.progress import Screen, Silent
-from .site.site import Pairing
 
 
 def join(

@@ -18,12 +18,13 @@ from .folder.backups import Backups
 from .folder.before import Before
 from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
+from .hearing import heard
 from .rest import Calm
 from .site.connecting import connect
 from .storage import sealed
 from .storage.files import UNFINISHED, walk
 from .storage.store import Store
-from .sync import bad_backups, heard, utc_now
+from .sync import bad_backups, utc_now
 from .taking_back import lying_aside
 from .visit import Now, Visit
 

@@ -15,7 +15,7 @@ from convoy_core.words.errors import ConvoyError
 from .errors import BackupRefused
 from .folder.backups import Backups
 from .folder.folder import Folder
-from .site.site import Milestone
+from .site.head import Milestone
 from .storage import sealed
 from .visit import Now
 

@@ -19,10 +19,11 @@ from convoy_io.bags import opened_bag, write_bag
 from .errors import BadRelease, FolderRefused
 from .folder.backups import Backups
 from .folder.folder import Folder
+from .hearing import nothing_installed
 from .storage import disk
 from .storage.files import trouble_told
 from .storage.store import Store
-from .sync import nothing_installed, utc_now
+from .sync import utc_now
 from .visit import Now
 
 

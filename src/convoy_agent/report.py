@@ -23,7 +23,8 @@ from .folder.machine import facts
 from .folder.own_settings import own_settings, written
 from .folder.worlds import WorldKept, WorldsKept
 from .prospect import Prospect
-from .site.site import Head, as_told
+from .site.head import Head
+from .site.site import as_told
 from .storage import sealed
 from .storage.store import Store
 

@@ -16,7 +16,7 @@ from convoy_core.trust.statement import Named
 
 from .folder.folder import Folder
 from .folder.machine import facts
-from .site.site import Head
+from .site.head import Head
 from .storage import disk, sealed
 from .visit import Reported
 

@@ -8,7 +8,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import Any
 
 from convoy_core.lock.change_log import changes
 from convoy_core.lock.lock import TakenUp
@@ -18,16 +18,15 @@ from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.orders import Allowance
 from convoy_core.sync.plan import Plan, SyncChoices
 from convoy_core.sync.undoing import to_take_back
-from convoy_core.trust.statement import Named, NothingNew, Statement, refuse_over
-from convoy_core.trust.trusted import goes_back, meant, newest_of
-from convoy_core.words.errors import BadSignature, ConvoyError, MalformedInput, Untrusted
+from convoy_core.trust.statement import Named, refuse_over
+from convoy_core.trust.trusted import goes_back
+from convoy_core.words.errors import BadSignature, ConvoyError, MalformedInput
 
 from .change import Done, Wish, Work
 from .errors import (
     BadRelease,
     DiskFull,
     LineLimit,
-    NothingInstalled,
     SiteAway,
     SiteRefused,
 )
@@ -41,13 +40,14 @@ from .folder.folder import Folder
 from .folder.journal import Step, no_step, recover
 from .folder.told import Told
 from .folder.worlds import WorldsKept
+from .hearing import Heard, heard, nothing_installed
 from .milestones import keep_milestones
 from .prospect import Prospect
 from .read_along import read_along
 from .rest import Calm
 from .site.connecting import connect
+from .site.head import Head, Pairing
 from .site.progress import Progress, Screen, Silent
-from .site.site import Head, Pairing, Site
 from .storage import disk
 from .storage.files import SPARE_BYTES, trouble
 from .storage.store import Store
@@ -189,58 +189,6 @@ def _is_due(prospect: Prospect, wish: Wish) -> bool:
     return bool(prospect.plan.moves or not is_there or wish.back)
 
 
-@dataclass(frozen=True)
-class Heard:
-    """What the site says, held against what it signed. `doubt`: why it is not to be believed, or is out of date."""
-
-    head: Head
-    statement: Statement | None
-    doubt: str = ""
-    by_file: bool = False
-    """It was said by a file that its person gave: going back by it is their own wish."""
-
-
-def heard(folder: Folder, pairing: Pairing, site: Site, now: Now, must_answer: bool) -> Heard:
-    """What the site says now; where it need not answer and does not, or is not to be believed, what it said last. One
-    that is away is asked no more. Raises SiteAway, SiteRefused, Untrusted, BadSignature, MalformedInput.
-    """
-    trust = folder.releases.trust
-    if not pairing.site:
-        # A file has no word that could run out: what it holds is its signature's to vouch for.
-        return Heard(folder.kept_head() or nothing_installed(), None, by_file=True)
-    try:
-        head = site.head()
-        assert head.said
-        statement = trust.hear(pairing, head.said, site.charters, now()).statement
-        assert statement
-        record = folder.record()
-        named = meant(statement, head.number, head.sha256, record.named if record.release else None)
-        head = replace(head, sha256=named.sha256, newest=newest_of(statement, head.newest))
-    except (SiteAway, SiteRefused, Untrusted, BadSignature, MalformedInput) as error:
-        kept = None if must_answer else folder.kept_head()
-        if kept is None:
-            raise
-        statement = trust.now(pairing).statement
-        if isinstance(error, SiteAway | SiteRefused):
-            site.away = True
-            return Heard(kept, statement, doubt_of(statement, now()))
-        folder.remarks.append(error.sentence())
-        return Heard(kept, statement, error.sentence())
-    folder.keep_head(head)
-    return Heard(head, statement, doubt_of(statement, now()))
-
-
-def doubt_of(statement: Statement | None, now: datetime) -> str:
-    """Why the newest word of the site says nothing of today; empty while it holds."""
-    if statement is None:
-        return ""
-    try:
-        refuse_over(statement, now)
-    except NothingNew as error:
-        return error.sentence()
-    return ""
-
-
 def _wanted(folder: Folder, said: Heard, wish: Wish, now: Now) -> Named:
     """The release that a sync is to bring. Raises NothingNew where the site's word has run out, and NotAllowed where
     only the page asks to go back.
@@ -361,10 +309,6 @@ def archives_of(folder: Folder, pairing: Pairing) -> set[str] | None:
             except ConvoyError:
                 return None
     return found
-
-
-def nothing_installed() -> NoReturn:
-    raise NothingInstalled("Nothing is installed here yet.", now="Sync first.")
 
 
 def status(root: Path, store: Store, thorough: bool = False, now: Now = utc_now, if_news: bool = False) -> Status:

@@ -23,7 +23,8 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
 
 from .site.connecting import connect
-from .site.site import Pairing, Site
+from .site.head import Pairing
+from .site.site import Site
 
 MAX_BYTES = 300 * 2**20
 """Of one agent: a few times what it takes packed as one file."""

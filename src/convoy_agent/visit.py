@@ -37,7 +37,8 @@ from .folder.told import Told
 from .folder.worlds import WorldsKept
 from .prospect import Prospect
 from .report import tell
-from .site.site import Head, Pairing, Site
+from .site.head import Head, Pairing
+from .site.site import Site
 from .storage.store import Store
 
 Now = Callable[[], datetime]

@@ -30,8 +30,9 @@ from .folder.allowed import Allowed, Ask, nobody_to_ask
 from .folder.folder import Folder
 from .leave import leave
 from .site.connecting import connect
+from .site.head import Order, Pairing
 from .site.progress import Screen
-from .site.site import Order, Pairing, Site
+from .site.site import Site
 from .storage.files import trouble_told
 from .storage.store import Store
 

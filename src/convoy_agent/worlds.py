@@ -24,13 +24,14 @@ from .errors import FolderRefused, WorldRefused
 from .folder.folder import Folder
 from .folder.journal import recover
 from .folder.worlds import WorldKept, WorldsKept, files_of, renamed, stamp_of
+from .hearing import nothing_installed
 from .leave import KEPT
 from .moving_worlds import STAGED, elsewhere, in_folder, put, staged
 from .rest import Calm
 from .site.connecting import connect
 from .storage import disk
 from .storage.files import free_name, made_anew, own_place, trouble_told
-from .sync import nothing_installed, utc_now
+from .sync import utc_now
 from .visit import Now
 
 Agree = Callable[[Sequence[WorldChange]], bool]

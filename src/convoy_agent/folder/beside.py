@@ -14,7 +14,7 @@ from typing import Any
 
 from convoy_core.lock.lock import TakenUp
 
-from ..site.site import Pairing
+from ..site.head import Pairing
 from ..storage import disk, sealed
 from .releases import Releases
 

@@ -36,7 +36,7 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.profile import WORLD
 
 from ..errors import FolderRefused, NotPaired, SomebodyElse
-from ..site.site import Head, Pairing, beside_of, milestones_of, pinned_of
+from ..site.head import Head, Pairing, beside_of, milestones_of, pinned_of
 from ..storage import disk, sealed
 from ..storage.disk import is_link
 from ..storage.files import free_name, hashed, move, trouble_told, walk

@@ -22,7 +22,7 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Side
 
 from ..errors import BadRelease
-from ..site.site import Pairing
+from ..site.head import Pairing
 from ..storage import disk, sealed
 from .trust import TrustKept
 

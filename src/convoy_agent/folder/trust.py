@@ -18,7 +18,7 @@ from convoy_core.trust.statement import Statement, read_statement
 from convoy_core.trust.trusted import Trusted
 from convoy_core.words.errors import BadSignature, ConvoyError, MalformedInput
 
-from ..site.site import Pairing
+from ..site.head import Pairing
 from ..storage import sealed
 
 Fetch = Callable[[int], Sequence[Signed]]

@@ -7,7 +7,8 @@ from typing import Any
 from convoy_core.trust.signed import Signed
 
 from ..errors import SiteRefused
-from .site import Head, Pairing, Site
+from .head import Head, Pairing
+from .site import Site
 
 
 def connect(pairing: Pairing) -> Site:
