@@ -49,6 +49,8 @@ class Taking:
         there = {one.taken.id: one for one in self.folder.record().beside}
         found: list[Own] = []
         for row in self.head.beside[:MOST_BESIDE]:
+            if not row.number and row.pack not in there:
+                continue
             try:
                 found.append(self._own(row, there.get(row.pack)))
             except ConvoyError as error:
@@ -80,6 +82,9 @@ class Taking:
     def _own(self, row: BesideHead, there: Laid | None) -> Own:
         """Raises what stands in its way."""
         kept = BesideKept(self.folder.own)
+        if row.said is None and there is not None and (stays := self.laid([there])):
+            # Nothing is said of it: the site is away, serves it no more, or has no release that suits.
+            return stays[0]
         mark = self._mark(row, kept)
         releases, pairing = kept.releases(row.pack), pairing_with(self.pairing, row.pack, row.name, mark)
         installed = Named(there.taken.number, there.taken.sha256) if there else None

@@ -166,3 +166,20 @@ def test_its_steps_and_errands_are_among_the_others_and_excuse_nothing_of_the_pa
     (member.folder / "mods/ledger/data/a.dat").write_text("changed")
     assert member.status().deviations == {"mods/ledger/data/a.dat": "altered"}
     assert told(member)["about"]["beside"][0]["left_out"][0]["because"] == "it does not go together with Ledger"
+
+
+def test_one_that_is_served_no_more_stays_as_it_lies(member: Member) -> None:
+    harbour = member.harbour
+    deck = collection(harbour, "Clear Deck")
+    harbour.beside = {deck.pack: deck}
+    member.sync()
+    harbour.silent = True
+    harbour.publish("1.0.1", {"ledger": {"a.dat": "a"}})
+    (member.folder / "mods/bells/a.dat").unlink()
+    assert member.sync().remarks == ()
+    assert mods_in(member) == {"ledger", "bells", "ropes"} and (member.folder / "mods/bells/a.dat").exists()
+    # A machine that never had it gets nothing.
+    harbour.beside = {}
+    member.sync()
+    harbour.beside = {deck.pack: deck}
+    assert member.sync().remarks == () and mods_in(member) == {"ledger"}

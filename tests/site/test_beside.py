@@ -109,11 +109,14 @@ def test_a_code_brings_aboard_its_crew_and_opens_beside_a_pack_only(world: World
     tell(world, "1.0.0", beside=[row_of(deck)])
     newer_deck(world, deck)
     Membership.objects.filter(crew=theirs, user=world.users["member"]).delete()
-    (head,) = agent.get("/api/agent/head")[1]["beside"]
-    assert (head["number"], head["statement"]) == ("1.0.0", None)
-    assert "stays as it is" in page(world)["beside"][0]["why"]
-    assert agent.get(f"/api/agent/beside/{deck.id}/releases/1.1.0")[0] == 404
-    assert agent.get(f"/api/agent/beside/{deck.id}/releases/1.0.0")[0] == 200
+    for claimed in ("1.0.0", "1.1.0"):
+        # Whatever the machine says that it has opens nothing, and tells nothing of what is in it.
+        tell(world, "1.0.0", beside=[row_of(deck, has=claimed, number=claimed)])
+        (head,) = agent.get("/api/agent/head")[1]["beside"]
+        assert (head["number"], head["sha256"], head["statement"], head["refused"]) == ("", "", None, {})
+        (shown,) = page(world)["beside"]
+        assert "stays as it is" in shown["why"] and (shown["mods"], shown["left_out"], shown["steps"]) == (0, [], [])
+        assert agent.get(f"/api/agent/beside/{deck.id}/releases/{claimed}")[0] == 404
     with pytest.raises(beside.TooMany):
         BesideTaken.objects.bulk_create(
             BesideTaken(installation=world.installation, collection=Pack.objects.create(**copied(deck, world.crew, at)))

@@ -9,7 +9,7 @@ from functools import lru_cache
 from uuid import UUID
 
 from django.db import transaction
-from django.db.models import F, Q, QuerySet
+from django.db.models import F, QuerySet
 from django.utils import timezone
 
 from convoy_core.draft.parts import AS_IT_COMES, as_rule
@@ -46,8 +46,9 @@ class TooMany(ConvoyError):
 
 @dataclass(frozen=True)
 class Row:
-    """A collection beside a pack. `release`: the one that goes beside it; None while none suits. `served`: its member
-    is in its crew; else what lies there of it stays, and nothing new comes.
+    """A collection beside a pack. `release`: the one that goes beside it; None while none suits, and where it is not
+    `served`, as its member is not in its crew any more. Then what lies there of it stays, whatever that is: nobody's
+    word is taken for what it has.
     """
 
     collection: Pack
@@ -148,13 +149,11 @@ def taken_by(one: Installation, collection_id: UUID) -> Pack:
 
 
 def release_for(one: Installation, collection_id: UUID, number: str) -> Release:
-    """A release of a collection with its document, for a machine that may have it, or has it. Raises NotFound."""
+    """An open release of a collection with its document, for a machine of somebody of its crew. Raises NotFound."""
     collection = taken_by(one, collection_id)
     found = collection.releases.select_related("withdrawal").filter(number=number).first()
-    has = found is not None and _there(one).get(str(collection.pk)) == number
     aboard = one.member.memberships.filter(crew=collection.crew_id).exists()
-    may = aboard and found is not None and found.is_open() and not closed(collection).filter(release=found).exists()
-    if found is None or not (has or may):
+    if found is None or not aboard or not found.is_open() or closed(collection).filter(release=found).exists():
         raise NotFound(f"{collection.name} has no release {number} for this machine.")
     return found
 
@@ -174,24 +173,16 @@ def rows_of(one: Installation, target: Release | None) -> list[Row]:
     """In the order in which they are laid down. `target`: the release of the pack that is followed."""
     taken = BesideTaken.objects.filter(installation=one).select_related("collection__crew").order_by("pk")
     packs = [row.collection for row in taken]
-    if not packs or target is None:
-        return [Row(pack, None) for pack in packs]
+    if not packs:
+        return []
     crews = set(one.member.memberships.values_list("crew", flat=True))
-    newest = newest_releases(packs, recipe_of(target.pk).lock.base)
-    has = _there(one)
-    wanted = {pack.pk: newest.get(str(pack.pk)) if pack.crew_id in crews else None for pack in packs}
-    stays = Q(pk__in=())
-    for pack in packs:
-        if wanted[pack.pk] is None and (number := has.get(str(pack.pk))):
-            stays |= Q(pack=pack, number=number)
-    found = Release.objects.filter(Q(pk__in=filter(None, wanted.values())) | stays).only("number", "sha256", "pack")
+    if target is None:
+        return [Row(pack, None, pack.crew_id in crews) for pack in packs]
+    newest = newest_releases([pack for pack in packs if pack.crew_id in crews], recipe_of(target.pk).lock.base)
+    found = Release.objects.filter(pk__in=newest.values()).only("number", "sha256", "pack")
     releases = {release.pack_id: release for release in found}
     bare = [Row(pack, releases.get(pack.pk), pack.crew_id in crews) for pack in packs]
     return _judged(one, target, bare)
-
-
-def _there(one: Installation) -> dict[str, str]:
-    return {row["pack"]: row["has"] for row in one.about.get("beside", ())}
 
 
 def offered(user: User, one: Installation, target: Release | None) -> list[tuple[Row, Beside | None]]:

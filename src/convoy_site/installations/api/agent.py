@@ -123,28 +123,28 @@ def head(request: FromAgent) -> Head:
         milestones=[
             MilestoneHead(id=str(one.pk), name=one.called, world=one.playthrough.world) for one in milestones_for(pack)
         ],
-        beside=_beside_heads([row for row in rows if row.release is not None]),
+        beside=_beside_heads(rows),
         order=OrderOut(**order) if order else None,
     )
 
 
 def _beside_heads(rows: list[beside.Row]) -> list[BesideHead]:
+    """Of one without a release nothing is said: what lies there of it stays."""
     if not rows:
         return []
     marks = marks_of({row.collection.crew for row in rows})
-    said = statements_of([row.collection for row in rows if row.served])
+    said = statements_of([row.collection for row in rows if row.release])
     return [
         BesideHead(
             pack=str(row.collection.pk),
             name=row.collection.name,
-            number=row.release.number,
-            sha256=row.release.sha256,
+            number=row.release.number if row.release else "",
+            sha256=row.release.sha256 if row.release else "",
             mark=marks[row.collection.crew_id],
             refused=dict(row.refused),
-            statement=SignedOut(**said[row.collection.pk].as_data()) if row.served else None,
+            statement=SignedOut(**said[row.collection.pk].as_data()) if row.release else None,
         )
         for row in rows
-        if row.release is not None
     ]
 
 

@@ -67,7 +67,7 @@ class MilestoneHead(Schema):
 
 class BesideHead(Schema):
     """A collection that the member takes up beside the pack. `mark`: of its crew's charter; `statement`: its pack's
-    signed word, none where it is not served; `refused`: builds of it that do not go together with the pack, and why.
+    signed word; `refused`: builds of it that do not go together with the pack, and why.
     """
 
     pack: str
