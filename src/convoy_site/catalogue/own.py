@@ -142,6 +142,11 @@ def adopt(user: User, pack: Drawing, build: LockedBuild, base: Base, root: str, 
         keep_mods(_own_source(pack, Pickup.OURS), [listed])
     elif not mod.builds.filter(version=build.version).exists():
         Build.objects.bulk_create([build_row(mod, listed.builds[0])])
+    # Whoever opened the file brought it: their word for it is their own.
+    OwnClaim.objects.get_or_create(
+        build=Build.objects.get(mod__in=_own_mods(pack), mod__slug=build.mod, version=build.version),
+        defaults={"by": user},
+    )
 
 
 def _own_mods(pack: Drawing) -> QuerySet[Mod]:
