@@ -3801,7 +3801,7 @@ export interface components {
         /**
          * BesideHead
          * @description A collection that the member takes up beside the pack. `mark`: of its crew's charter; `statement`: its pack's
-         *     signed word, none where it is not served; `refused`: builds of it that do not go together with the pack, and why.
+         *     signed word; `refused`: builds of it that do not go together with the pack, and why.
          */
         BesideHead: {
             /** Mark */
