@@ -53,7 +53,10 @@ export function Beside({ one }: { one: Page }) {
               </Box>
             )}
             {each.notes && (
-              <Box component="details" sx={{ fontSize: "0.84rem", "& summary": { cursor: "pointer" } }}>
+              <Box
+                component="details"
+                sx={{ fontSize: "0.84rem", "& summary": { cursor: "pointer", lineHeight: "28px" } }}
+              >
                 <summary>What it is, and what to do by hand</summary>
                 <Box sx={{ whiteSpace: "pre-wrap" }}>{each.notes}</Box>
                 {each.steps.map((step) => (

@@ -7,7 +7,11 @@ import { many } from "../../parts/words";
 export function NotLaid({ rows }: { rows: Shape["NotLaidOut"][] }) {
   if (!rows.length) return null;
   return (
-    <Box component="details" open={rows.length <= 3} sx={{ fontSize: "0.84rem", "& summary": { cursor: "pointer" } }}>
+    <Box
+      component="details"
+      open={rows.length <= 3}
+      sx={{ fontSize: "0.84rem", "& summary": { cursor: "pointer", lineHeight: "28px" } }}
+    >
       <summary>Without {many(rows.length, "mod")}</summary>
       <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
         {rows.map((row) => (

@@ -22,7 +22,10 @@ export function SavedWorlds({ one }: { one: Page }) {
         <OneWorld key={world.world} world={world} one={one} />
       ))}
       {one.paired && !one.machine && (
-        <Box component="details" sx={{ fontSize: "0.84rem", mt: 1, "& summary": { cursor: "pointer" } }}>
+        <Box
+          component="details"
+          sx={{ fontSize: "0.84rem", mt: 1, "& summary": { cursor: "pointer", lineHeight: "28px" } }}
+        >
           <summary>Bring one over from elsewhere</summary>
           On the machine, with a ZIP, a world’s folder, or another installation’s:{" "}
           <Box component="code" sx={{ fontFamily: mono }}>
