@@ -43,7 +43,8 @@ class Calm:
     def keep(self, release: Named, head: Head, outcome: Reported) -> None:
         """Remembers a folder in which nothing is left to do; forgets one in which something is."""
         taken = {(one.taken.id, one.taken.sha256) for one in outcome.prospect.laid}
-        is_all_taken = taken == {(one.pack, one.sha256) for one in head.beside}
+        # One of which the site says nothing stays as it lies: there is nothing to wait for.
+        is_all_taken = taken >= {(one.pack, one.sha256) for one in head.beside if one.number}
         left = outcome.plan.moves or outcome.look.deviations or outcome.look.own or outcome.plan.extras
         if left or not is_all_taken:
             self.forget()
