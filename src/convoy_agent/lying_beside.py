@@ -1,5 +1,5 @@
-"""What a world elsewhere was played with, as what lies beside it says: an installation's own papers, else the release
-that lies there, else its mods, as far as this pack knows them.
+"""What a world elsewhere was played with, as what lies beside it says: an installation's own papers, else its mods, as
+far as this pack knows them.
 """
 
 from __future__ import annotations

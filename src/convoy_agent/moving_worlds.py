@@ -15,7 +15,7 @@ from pathlib import Path
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.papers import Papers
 from convoy_core.outside.paths import is_litter, refuse_twins
-from convoy_io.worlds import NoWorld, opened_world
+from convoy_io.worlds import NoWorld, opened_world, world_meant
 
 from .errors import DiskFull, WorldRefused
 from .folder.folder import Folder
@@ -99,15 +99,11 @@ def elsewhere(source: Path, lock: Lock, wanted: str) -> Iterator[Found]:
             for entry in disk.entries_of(str(root / folder))
             if disk.entry_is_folder(entry)
         ]
-        meant = [one for one in worlds if not wanted or wanted in (one, one.rpartition("/")[2])]
-        if worlds and len(meant) != 1:
-            names = ", ".join(one.rpartition("/")[2] for one in worlds[:8])
-            raise NoWorld(f"There are several worlds in {source}: {names}.", now="Say which one with --world.")
         if not worlds:
             # A folder by itself: then it is the world.
             yield in_folder(place)
             return
-        place = root / meant[0]
+        place = root / world_meant(worlds, wanted)
     world = place.relative_to(root).as_posix()
     yield in_folder(place, papers_beside(root, world, lock))
 

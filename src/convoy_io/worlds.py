@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -109,11 +109,17 @@ def _found(there: dict[str, Entry], folders: list[str], wanted: str, name: str) 
                         worlds.setdefault(world, {})[below] = one
     if not worlds:
         return above.rstrip("/") or name, {path.removeprefix(above): one for path, one in there.items()}
-    if (wanted and wanted not in worlds) or (not wanted and len(worlds) > 1):
-        raise NoWorld(
-            f"There are several worlds in it: {', '.join(sorted(worlds)[:8])}." if not wanted else
-            f"There is no world “{wanted[:80]}” in it.",
-            now="Say which one with --world.",
-        )  # fmt: skip
-    chosen = wanted or next(iter(worlds))
+    chosen = world_meant(worlds, wanted)
     return chosen, worlds[chosen]
+
+
+def world_meant(worlds: Collection[str], wanted: str) -> str:
+    """Which of some worlds is meant, by its name, or by `FOLDER/NAME` where they are called so. Raises NoWorld."""
+    meant = [one for one in worlds if not wanted or wanted in (one, one.rpartition("/")[2])]
+    if len(meant) != 1:
+        names = ", ".join(sorted(one.rpartition("/")[2] for one in worlds)[:8])
+        what = (
+            f"There is no world “{wanted[:80]}” there." if wanted and not meant else "There are several worlds there."
+        )
+        raise NoWorld(what, f"There are: {names}.", "Say which one with --world.")
+    return meant[0]
