@@ -25,11 +25,11 @@ def is_reviewed(side: Side, reach: Reach) -> bool:
 
 def claim(side: Side, reach: Reach) -> str:
     """A claim in words, as far as it is looked at."""
-    said = (
-        ["it touches its player alone"] if reach is Reach.OWN else [],
-        ["it belongs to players and the server"] if side is Side.BOTH else [],
-    )
-    return listed([one for ones in said for one in ones])
+    said = {
+        "it touches its player alone": reach is Reach.OWN,
+        "it belongs to players and the server": side is Side.BOTH,
+    }
+    return listed([words for words, is_said in said.items() if is_said])
 
 
 def check(subject: Subject) -> list[Finding]:

@@ -40,7 +40,6 @@ class Review:
 
     build: LockedBuild
     row: OwnClaim | None
-    by: str
     claim: str
     against: Sequence[str]
     agreed: bool
@@ -54,8 +53,7 @@ def reviews(pack: Pack) -> list[Review]:
     found = [
         Review(
             build,
-            said := claim_of(row),
-            said.by.shown if said and said.by else "",
+            claim_of(row),
             claim(build.side, build.reach),
             against(subject, build),
             is_agreed(row, build),

@@ -68,7 +68,7 @@ def reviews(request: SignedIn, pack_id: UUID) -> ReviewsOut:
                 side=one.build.side,
                 reach=one.build.reach,
                 claim=one.claim,
-                by=one.by,
+                by=one.row.by.shown if one.row and one.row.by else "",
                 mine=one.row is not None and one.row.by_id == request.user.pk,
                 agreed=one.agreed,
                 agreed_by=one.row.agreed_by.shown if one.row and one.row.agreed_by else "",
