@@ -31,7 +31,6 @@ from .models import Installation
 from .own_settings import offered_sets, own_settings
 from .shapes.member import (
     BackupOut,
-    BesideOut,
     ChoiceOut,
     DifferenceOut,
     ErrandOut,
@@ -39,16 +38,14 @@ from .shapes.member import (
     HistoryOut,
     HoldsOut,
     InstallationPage,
-    IntoWorldsOut,
-    NotLaidOut,
     PlanOut,
     ProgressOut,
-    SavedWorldOut,
     StandingOut,
     StepOut,
     StrayedOut,
     WorldOut,
 )
+from .shapes.own import BesideOut, IntoWorldsOut, NotLaidOut, SavedWorldOut
 from .standings import Stood, followed, needed_by, share_of, stand
 from .veiled import is_veiled, veiled, veiled_page, veiled_progress
 

@@ -8,7 +8,8 @@ from dataclasses import replace
 from convoy_core.sync.standing import State
 from convoy_core.words.model import Pickup
 
-from .shapes.member import BesideOut, ErrandOut, InstallationPage, PlanOut, ProgressOut
+from .shapes.member import ErrandOut, InstallationPage, PlanOut, ProgressOut
+from .shapes.own import BesideOut
 from .standings import Stood
 
 TOLD_LATER = "What is in it is told when it opens."

@@ -20,8 +20,6 @@ from ..own_settings import machines_of
 from ..page import all_releases, beside_out, page_of, row_of, shown
 from ..shapes.member import (
     AgentFileOut,
-    BesideOut,
-    BesideTakeIn,
     BroughtOut,
     ChoicesIn,
     HoldIn,
@@ -35,6 +33,7 @@ from ..shapes.member import (
     PairingOut,
     ToldSettingOut,
 )
+from ..shapes.own import BesideOut, BesideTakeIn
 from ..standings import stand, target_of
 from ..veiled import veiled_beside
 
