@@ -87,6 +87,7 @@ def test_the_schema_takes_what_the_reader_takes() -> None:
         ],
         "start": schema["properties"]["start"]["properties"],
         "log": schema["properties"]["log"]["properties"],
+        "log.known": schema["properties"]["log"]["properties"]["known"]["items"]["properties"],
     }
     assert {table: set(fields) for table, fields in named.items()} == KNOWN_FIELDS
 

@@ -20,6 +20,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "archive_store": ("store",),
     "resolving": ("resolve", "why", "why-not"),
     "narrowing": ("narrow",),
+    "logs": ("log",),
     "conflicting": ("conflicts",),
     "plain_files": ("inspect", "scan"),
     "settings": ("settings",),

@@ -17,9 +17,6 @@ from ..words.errors import ConvoyError, MalformedInput
 from ..words.model import Kind
 from ..words.profile import (
     COMMENT_PARTS,
-    LOG_PARTS,
-    PLACEHOLDERS,
-    SYSTEMS,
     WORLD,
     Estimate,
     GameChannel,
@@ -28,16 +25,14 @@ from ..words.profile import (
     KindLayout,
     Loader,
     LoaderVersion,
-    LogShape,
     MemoryFigures,
-    StartHints,
 )
 from ..words.ranges import Range, parse_range
 from ..words.versions import Version, parse_version
 from .fields import Fields
-from .paths import checked_path
 from .patterns import checked_patterns
 from .profile_sense import Remark, remarks_on
+from .profile_start import checked_place, checked_places, read_log_shape, read_name, read_start
 from .toml_lines import line_in_message, line_of
 
 MAX_PROFILE = 256 * 1024
@@ -47,7 +42,6 @@ MAX_VERSIONS = 1_000
 """Versions of a game, or of one loader."""
 
 MAX_LOADERS, MAX_FOLDERS = 20, 100
-ID_LENGTH = 40
 
 MAX_COMMENTS, MAX_COMMENT, MAX_PLACES = 40, 120, 4
 """Patterns for comments, characters of one, and places in braces in it: each is held against every line."""
@@ -56,7 +50,6 @@ COMMENTS_HOW = (
     f"It is up to {MAX_COMMENT} characters of plain words, with one to {MAX_PLACES} different places in braces."
 )
 
-_ID = frozenset(string.ascii_lowercase + string.digits + "-")
 KNOWN_FIELDS = {
     "": {
         "id", "name", "summary", "managed", "settings", "data", "comments", "worlds", "versions", "loaders", "kinds",
@@ -68,8 +61,11 @@ KNOWN_FIELDS = {
     "kinds": {"place", "marker"},
     "memory": {"base", "estimates"},
     "memory.estimates": {"each", "per_mb"},
-    "start": {"files", "arguments", "plain"},
-    "log": {"place", "line", "main_screen"},
+    "start": {"files", "arguments", "plain", "memory", "window", "server"},
+    "log": {
+        "place", "line", "main_screen", "closed", "crash", "loaded", "continues", "severities", "reports", "known",
+    },
+    "log.known": {"id", "line", "says", "mend"},
 }  # fmt: skip
 """What a profile may name, by the table it stands in: anything else is a slip of the pen, and told as one."""
 
@@ -164,8 +160,8 @@ class _Reading:
             worlds=self._try(lambda: _folders(top, "worlds"), ()),
             data=self._try(lambda: checked_patterns(top.strings("data"), "data"), ()),
             comments=self._try(lambda: _comments(top), ()),
-            start=self._try(lambda: _start(top.fields("start")), None) if top.has("start") else None,
-            log=self._try(lambda: _log(top.fields("log")), None) if top.has("log") else None,
+            start=self._try(lambda: read_start(top.fields("start")), None) if top.has("start") else None,
+            log=self._try(lambda: read_log_shape(top.fields("log")), None) if top.has("log") else None,
         )
 
     def _try(self, read: Callable[[], Read], otherwise: Read) -> Read:
@@ -248,18 +244,6 @@ class _Reading:
                     self._known(value, below, where)
 
 
-def read_name(fields: Fields, name: str) -> str:
-    """A short name for machines. Raises MalformedInput."""
-    found = fields.text(name, longest=ID_LENGTH)
-    if not found or not set(found) <= _ID:
-        raise MalformedInput(
-            f"“{fields.place(name)}” cannot be used.",
-            "It must be small letters, digits and hyphens.",
-            field=fields.place(name),
-        )
-    return found
-
-
 def _version(fields: Fields, name: str = "version") -> Version:
     found = parse_version(fields.text(name, longest=40).strip())
     if not found.is_version:
@@ -305,7 +289,7 @@ def _layout(fields: Fields) -> KindLayout:
     bare = place.replace("{mod}", "{}").replace(WORLD, "{}")
     for name, path in (("place", bare.replace("{}", "mod")), ("marker", marker)):
         if path:
-            _safe(path, fields.place(name))
+            checked_place(path, fields.place(name))
     if "{" in bare.replace("{}", "") or "}" in bare.replace("{}", ""):
         raise MalformedInput(
             f"“{fields.place('place')}” cannot be used.",
@@ -315,42 +299,11 @@ def _layout(fields: Fields) -> KindLayout:
     return KindLayout(place, marker)
 
 
-def _safe(path: str, where: str) -> str:
-    try:
-        return checked_path(path)
-    except ConvoyError as error:
-        raise MalformedInput(f"“{where}” cannot be used.", f"“{path[:60]}”: {error.why}", field=where) from error
-
-
 def _folders(fields: Fields, name: str) -> tuple[str, ...]:
     found = fields.strings(name)
     if len(found) > MAX_FOLDERS:
         raise MalformedInput(f"“{name}” cannot be used.", f"{MAX_FOLDERS} folders are the most.", field=name)
-    return tuple(_safe(folder, f"{name}[{at}]") for at, folder in enumerate(found))
-
-
-def _start(fields: Fields) -> StartHints:
-    files = fields.texts("files") if fields.has("files") else {}
-    for system, name in files.items():
-        where = f"{fields.place('files')}.{system}"
-        if system not in SYSTEMS:
-            raise MalformedInput(f"“{where}” is unknown.", f"Systems are {', '.join(SYSTEMS)}.", field=where)
-        _safe(name, where)
-    return StartHints(files, _arguments(fields, "arguments"), _arguments(fields, "plain"))
-
-
-def _arguments(fields: Fields, name: str) -> tuple[str, ...]:
-    found = fields.strings(name)
-    for argument in found:
-        _filled(argument, PLACEHOLDERS, fields.place(name))
-    return found
-
-
-def _log(fields: Fields) -> LogShape:
-    place = _safe(fields.text("place", longest=200), fields.place("place"))
-    line = fields.text("line", "{text}", longest=200)
-    _filled(line, LOG_PARTS, fields.place("line"))
-    return LogShape(place, line, fields.text("main_screen", "", longest=200))
+    return tuple(checked_place(folder, f"{name}[{at}]") for at, folder in enumerate(found))
 
 
 def _comments(fields: Fields) -> tuple[str, ...]:
@@ -359,20 +312,8 @@ def _comments(fields: Fields) -> tuple[str, ...]:
         raise MalformedInput(f"“comments” has {len(found)} patterns.", f"{MAX_COMMENTS} is the most.", field="comments")
     for at, one in enumerate(found):
         where = f"comments[{at}]"
-        _filled(one, COMMENT_PARTS, where)
+        checked_places(one, COMMENT_PARTS, where)
         places = [name for _, name, _, _ in string.Formatter().parse(one) if name]
         if len(one) > MAX_COMMENT or not 0 < len(places) <= MAX_PLACES or len(set(places)) < len(places):
             raise MalformedInput(f"The pattern “{one[:60]}” cannot be used.", COMMENTS_HOW, field=where)
     return found
-
-
-def _filled(text: str, known: frozenset[str], where: str) -> None:
-    """Raises MalformedInput unless all that stands in braces is one of the known words."""
-    try:
-        parts = [part[1:] for part in string.Formatter().parse(text) if part[1] is not None]
-        odd = any(name not in known or form or conversion for name, form, conversion in parts)
-    except ValueError:
-        odd = True
-    if odd:
-        told = ", ".join(f"{{{name}}}" for name in sorted(known))
-        raise MalformedInput(f"“{where}” cannot be used.", f"In braces may stand {told}.", field=where)

@@ -9,7 +9,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from ..words.profile import GameProfile, Loader
+from ..words.log_shape import LogShape
+from ..words.profile import GameProfile, Loader, StartHints
 
 
 class Changed(StrEnum):
@@ -80,10 +81,22 @@ def _plain(profile: GameProfile) -> dict[str, str]:
         "patterns for comments": _listed(profile.comments),
         "worlds": _listed(profile.worlds),
         "memory": "; ".join(memory),
-        "how it is started": _listed([*start.files.values(), *start.arguments, *start.plain]) if start else "",
-        "its log": _listed([log.place, log.line, log.main_screen]) if log else "",
+        "how it is started": _listed(_started(start)) if start else "",
+        "its log": _listed(_said(log)) if log else "",
+        "messages that are known": _listed([f"{one.id}: {one.line}" for one in log.known]) if log else "",
     }
     return {name: text for name, text in found.items() if text}
+
+
+def _started(start: StartHints) -> list[str]:
+    lists = (start.arguments, start.plain, start.memory, start.window, start.server)
+    return [*start.files.values(), *(argument for one in lists for argument in one)]
+
+
+def _said(log: LogShape) -> list[str]:
+    words = [f"{severity}: {word}" for severity, found in sorted(log.severities.items()) for word in found]
+    single = (log.place, log.line, log.main_screen, log.closed, log.loaded)
+    return [one for one in (*single, *log.crash, *log.continues, *words, *log.reports) if one]
 
 
 def _listed(texts: Sequence[str]) -> str:

@@ -13,7 +13,8 @@ from typing import Any, TypeVar
 from ..words.errors import MalformedInput
 from ..words.profile import GameProfile, GameVersion, Loader, LoaderVersion
 from .fields import Fields
-from .game_profile import MAX_LOADERS, MAX_VERSIONS, read_game_version, read_loader_version, read_name
+from .game_profile import MAX_LOADERS, MAX_VERSIONS, read_game_version, read_loader_version
+from .profile_start import read_name
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from .errors import ConvoyError
+from .log_shape import LogShape
 from .model import Base, Kind
 from .ranges import Range
 from .versions import Version, parse_version
@@ -102,30 +103,22 @@ class MemoryFigures:
 @dataclass(frozen=True, slots=True)
 class StartHints:
     """How a game is started. `files`: the program's name by system, by which it is looked for; it is the member who
-    says what is run. The arguments are handed over one by one, without a shell; what stands in braces is filled in.
+    says what is run. Arguments are handed over one by one, without a shell; what stands in braces is filled in, and
+    `memory`, `window` and `server` are added where there is something to fill in.
     """
 
     files: Mapping[str, str]
     arguments: tuple[str, ...]
     plain: tuple[str, ...]
     """Arguments for a start without mods."""
-
-
-@dataclass(frozen=True, slots=True)
-class LogShape:
-    """Where a game writes its log, how a line of it looks, and what it says on reaching the main screen."""
-
-    place: str
-    line: str
-    main_screen: str
+    memory: tuple[str, ...] = ()
+    window: tuple[str, ...] = ()
+    server: tuple[str, ...] = ()
 
 
 SYSTEMS = ("linux", "macos", "windows")
 PLACEHOLDERS = frozenset({"memory_mb", "server", "window", "folder"})
 """What may stand in braces in an argument."""
-
-LOG_PARTS = frozenset({"time", "severity", "origin", "text"})
-"""What a line of a log is made of."""
 
 
 COMMENT_PARTS = frozenset({"title", "description", "default", "allowed", "lowest", "highest", "unit"})
