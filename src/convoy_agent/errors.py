@@ -103,3 +103,21 @@ class BadRelease(ConvoyError):
     """A release that is not the one that was asked for, or not of this pack."""
 
     code = "bad-release"
+
+
+class NoProgram(ConvoyError):
+    """Nobody said which program the game is, or it may not be run."""
+
+    code = "no-program"
+
+
+class NotInStep(ConvoyError):
+    """The folder is not as its release has it, and was to be played. `data["differences"]` counts them."""
+
+    code = "not-in-step"
+
+
+class CannotPlay(ConvoyError):
+    """The game could not be started, or nothing says how."""
+
+    code = "cannot-play"

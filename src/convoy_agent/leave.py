@@ -43,7 +43,7 @@ from .storage.files import (
 KEPT = "Kept by True Convoy"
 """In it lie, by the day of each leaving, files that were moved aside, and backups."""
 
-AGENTS = ("staging", "settings", "releases", "beside", "history", "lock", "told")
+AGENTS = ("staging", "settings", "releases", "beside", "history", "lock", "playing", "told")
 """What is the agent's own and says nothing to anybody else, beside the sealed files (`.json`) of its own folder."""
 
 
@@ -87,6 +87,7 @@ def leave(root: Path, now: datetime, keep_all: bool = False, tell: bool = True) 
     pairing = folder.pairing()
     with folder.held():
         recover(folder)
+        folder.refuse_while_playing()
         fates = list(_fates(folder, keep_all))
         for path, sha256, fate in fates:
             with unless_hopeless(lambda why: None):

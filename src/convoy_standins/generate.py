@@ -11,6 +11,8 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import tomlkit
+
 from .old_folder import fill
 from .pictures import picture
 
@@ -179,8 +181,7 @@ def contents(game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str,
     chance = random.Random(f"{mod['id']} {build['version']}")
     members: dict[str, bytes] = {}
     if mod["kind"] in ("mod", "library", "scenario"):
-        marker = f'id = "{mod["id"]}"\nname = "{mod["name"]}"\nversion = "{build["version"]}"\n'
-        members[MARKERS[game]] = marker.encode()
+        members[MARKERS[game]] = _marker(game, mod, build).encode()
         members["readme.md"] = f"# {mod['name']} {build['version']}\n\n{mod['summary']}\n".encode()
         form = mod.get("settings", SETTINGS_OF[game])
         members[f"settings.{form}"] = _settings(game, mod, build, form).encode()
@@ -198,6 +199,28 @@ def contents(game: str, mod: dict[str, Any], build: dict[str, Any]) -> dict[str,
     if mod.get("shape") == "climbing":
         members["../../outside.txt"] = b"This must never be written.\n"
     return members
+
+
+SAID = (
+    "games",
+    "loaders",
+    "needs",
+    "provides",
+    "rebuilds",
+    "sets",
+    "trouble",
+    "writes",
+    "grumbles",
+    "memory_mb",
+    "works_anyway",
+)
+"""What a marker of Tillerway says for the game itself (`game`)."""
+
+
+def _marker(game: str, mod: dict[str, Any], build: dict[str, Any]) -> str:
+    marker = f'id = "{mod["id"]}"\nname = "{mod["name"]}"\nversion = "{build["version"]}"\n'
+    said = {name: one for name in SAID if (one := build.get(name, mod.get(name)))}
+    return marker + tomlkit.dumps(said) if game == "tillerway" else marker
 
 
 def _settings(game: str, mod: dict[str, Any], build: dict[str, Any], form: str) -> str:

@@ -64,7 +64,8 @@ class Press:
 
     def publish(self, number: str, mods: dict[str, dict[str, str]], **options: Any) -> Lock:
         """A release whose mods each place `mods/MOD/PATH`, or all `mods/PATH` (`shared`), or go into worlds
-        (`for_worlds`), as far as their parts (`laid`) go. The archives are real, and lie at the source.
+        (`for_worlds`), or lie in the game's own folder (`at_the_root`), as far as their parts (`laid`) go. The archives
+        are real, and lie at the source.
         """
         lock = lay_down(
             [self._layer(mod, number, files, options) for mod, files in mods.items()],
@@ -141,11 +142,13 @@ class Press:
         )
         laid = options.get("laid", {}).get(mod, EVERYTHING)
         place = "mods" if options.get("shared") else f"mods/{mod}"
+        if mod == options.get("at_the_root"):
+            place = ""
         if mod in options.get("for_worlds", ()):
             place = "worlds/{world}/trials"
         placed = [
             PlacedFile(
-                f"{place}/{path}",
+                f"{place}/{path}".lstrip("/"),
                 len(content.encode()),
                 options.get("hashes", {}).get(path) or hashlib.sha256(content.encode()).hexdigest(),
                 mod,
@@ -184,6 +187,8 @@ class Harbour(Press):
         self.silent = False
         """Says nothing of collections but that they are taken up."""
         self.into_worlds: list[dict[str, Any]] = []
+        self.profile = (Path(__file__).parents[2] / "demo/games/tillerway.toml").read_text()
+        """Of the pack's game, as the site hands it out."""
         self.left = self.asked = self.words = 0
         self.calls: dict[str, int] = {}
         self.codes_used = 0
@@ -196,6 +201,7 @@ class Harbour(Press):
             Route("/api/agent/head", self._head),
             Route("/word", self._word),
             Route("/api/agent/releases/{number}", self._release),
+            Route("/api/agent/game", self._game),
             Route("/api/agent/charters/{after:int}", self._charters),
             Route("/api/agent/beside", self._take, methods=["POST"]),
             Route("/api/agent/beside/look", self._take, methods=["POST"]),
@@ -291,6 +297,9 @@ class Harbour(Press):
     async def _drop(self, request: Request) -> Response:
         del self.beside[request.path_params["pack"]]
         return JSONResponse({"done": True})
+
+    async def _game(self, request: Request) -> Response:
+        return JSONResponse({"profile": self.profile})
 
     async def _release(self, request: Request) -> Response:
         number, press = request.path_params["number"], self._meant(request)

@@ -76,17 +76,18 @@ def test_one_log_is_read_alike_however_it_is_spelled_and_cut(spelled: str, step:
 
 
 KNOWN = "12:00:02.0 ERROR (game) fog-patch calls for night-lanterns >=2, which is not stowed\n"
+MAIN = "12:1 INFO (g) Moored at the main screen\n"
+CLOSED, WRECKED = "12:2 INFO (g) Ropes in, good night\n", "12:3 SUNK (g) The voyage ends here\n"
 ENDINGS = {
     "nothing said of an end": (START, "running", None),
     "a line cut off": (START + "12:00:02 ERROR (game) Half of", "cut off", "Nothing known explains it."),
-    "closed": (START + "12:1 INFO (game) Moored at the main screen\n12:2 INFO (g) Ropes in, good night\n", "closed", None),
-    "closed early": (START + "12:1 ERROR (fog-patch) No\n12:2 INFO (g) Ropes in, good night\n", "closed", "Likely Fog Patch"),
-    "known": (START + KNOWN + "12:3 SUNK (g) The voyage ends here\n", "crashed", "Fog Patch needs Night Lanterns >=2"),
+    "closed": (START + MAIN + CLOSED, "closed", None),
+    "closed early": (START + "12:1 ERROR (fog-patch) No\n" + CLOSED, "closed", "Likely Fog Patch"),
+    "known": (START + KNOWN + WRECKED, "crashed", "Fog Patch needs Night Lanterns >=2"),
     "known, going on": (START + KNOWN, "running", "Fog Patch needs Night Lanterns >=2"),
-    "after the main screen": (
-        "12:1 INFO (g) Moored at the main screen\n" + KNOWN + "12:3 SUNK (g) The voyage ends here\n", "crashed", "Fog Patch needs",
-    ),
-}  # fmt: skip
+    "after the main screen": (MAIN + KNOWN + WRECKED, "crashed", "Fog Patch needs"),
+    "the end alone": (START + WRECKED, "crashed", "Nothing known explains it."),
+}
 
 
 @pytest.mark.parametrize("ending", ENDINGS)

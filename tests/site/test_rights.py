@@ -245,6 +245,7 @@ DOORS = [
 AGENT_DOORS = [
     ("GET", "/api/agent/head"),
     ("GET", "/api/agent/offer"),
+    ("GET", "/api/agent/game"),
     ("GET", "/api/agent/charters/9"),
     ("POST", "/api/agent/beside"),
     ("POST", "/api/agent/beside/look"),

@@ -8,7 +8,8 @@
 .convoy/head.json      what the site said last         .convoy/backups/   worlds and settings (`backups`)
 .convoy/steps.json     steps by hand that are done     .convoy/before/    what lay here before joining (`before`)
 .convoy/count.json     the last number that was given  .convoy/damaged/   files of the agent's own that were spoilt
-.convoy/beside/        collections beside (`beside`)
+.convoy/beside/        collections beside (`beside`)     .convoy/runs/      starts of the game (`playing.runs`)
+.convoy/program.json   what the member lets be run     .convoy/playing    held while the game runs
 .convoy/trust.json     charter, newest word (`trust`)  .convoy/allowed.json  what the page may ask for here
 
 Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what can be made anew is.
@@ -28,6 +29,7 @@ from filelock import FileLock, Timeout
 
 from convoy_core.lock.in_worlds import for_worlds, in_worlds
 from convoy_core.lock.lock import Lock
+from convoy_core.lock.recipe import Recipe
 from convoy_core.lock.terms import Terms
 from convoy_core.outside.paths import AGENT_FOLDER, is_litter, is_safe, respelled
 from convoy_core.sync.plan import NOT_PLAIN, NOT_READ, is_extra
@@ -143,6 +145,26 @@ class Folder:
             finally:
                 lock.release()
 
+    @contextmanager
+    def playing(self) -> Iterator[None]:
+        """While a game runs from this folder. Raises SomebodyElse where one does already."""
+        lock = FileLock(self.own / "playing")
+        try:
+            lock.acquire(timeout=0)
+        except Timeout as error:
+            raise SomebodyElse(
+                f"The game runs from {self.root}.", "Its files are in use.", "Close the game first."
+            ) from error
+        try:
+            yield
+        finally:
+            lock.release()
+
+    def refuse_while_playing(self) -> None:
+        """Asked before anything is changed under a game that may hold it. Raises SomebodyElse."""
+        with self.playing():
+            return
+
     def _refuse_links(self) -> None:
         """What the agent writes among its own files must stay there: a folder may come from somebody else."""
         within = BesideKept(self.own).places()
@@ -221,9 +243,14 @@ class Folder:
 
     def installed(self, pairing: Pairing) -> Lock | None:
         """This machine's share of the installed release, as far as it is known here. Raises what `trusted` raises."""
+        recipe = self.installed_recipe(pairing)
+        return share_of(recipe, pairing) if recipe else None
+
+    def installed_recipe(self, pairing: Pairing) -> Recipe | None:
+        """The installed release as a whole, as far as it is known here. Raises what `trusted` raises."""
         record = self.record()
         signed = self.releases.kept(record.named) if record.release else None
-        return share_of(self.releases.trusted(signed, pairing), pairing) if signed else None
+        return self.releases.trusted(signed, pairing) if signed else None
 
     # --- What the site said last
 

@@ -124,6 +124,7 @@ def plan_moves(
 
 
 def write_journal(folder: Folder, change: Change) -> None:
+    folder.refuse_while_playing()
     """From here on, the change will be completed. Everything staged is on the disk before the journal is."""
     disk.all_on_disk()
     sealed.write(folder.journal, change.as_data())

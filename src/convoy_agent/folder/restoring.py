@@ -44,6 +44,7 @@ class Restoring:
 
         Raises BackupRefused, and changes nothing, when the backup is damaged or worlds lie behind a link.
         """
+        self._folder.refuse_while_playing()
         wanted = self._backups.find(backup_id)
         if why_not := self._why_not(wanted):
             raise BackupRefused(why_not, now="Nothing was changed.", id=wanted.id)

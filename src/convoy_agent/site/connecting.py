@@ -43,6 +43,9 @@ class NoSite(Site):
             "Say “convoy sync” with the file that holds it.",
         )
 
+    def game(self) -> str:
+        raise _none()
+
     def credentials(self, address: str) -> dict[str, str]:
         return {}
 

@@ -130,6 +130,16 @@ class Site:
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
 
+    def game(self) -> str:
+        """The profile of the pack's game, as TOML: how it is started, and what its log says. Not signed: it names
+        nothing that is run.
+        """
+        told = _ask(self._client, "GET", "agent/game").json()
+        try:
+            return str(told["profile"])
+        except (KeyError, TypeError) as error:
+            raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
+
     def credentials(self, address: str) -> dict[str, str]:
         """Headers for fetching from an address: the token for this very site, and nothing for anybody else."""
         return {"Authorization": f"Bearer {self._token}"} if address.startswith(f"{self._site}api/") else {}

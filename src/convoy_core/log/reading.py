@@ -190,7 +190,7 @@ class LogReader:
                 break
         crashed = any(words in text for words in shape.crash) if shape.crash else entry.severity is EntrySeverity.FATAL
         marks = {
-            Mark.BAD: entry.severity in BAD,
+            Mark.BAD: entry.severity in BAD and not crashed,
             Mark.CLOSED: bool(shape.closed) and shape.closed in entry.text,
             Mark.CRASHED: crashed,
         }
@@ -217,8 +217,10 @@ class LogReader:
         place = {id(entry): at for at, entry in enumerate(entries)}
         if known := self._first_known:
             return known_cause(known, place.get(id(known)), self._whose.name, self._whose.mod)
-        if Mark.BAD in self._marked and ended is not Ended.RUNNING:
-            bad = self._marked[Mark.BAD][1]
+        # What only says that it is the end tells nothing of why, unless nothing else does.
+        mark = Mark.BAD if Mark.BAD in self._marked else Mark.CRASHED
+        if mark in self._marked and ended is not Ended.RUNNING:
+            bad = self._marked[mark][1]
             return likely_cause(bad, place.get(id(bad)), self._whose.name)
         return None
 

@@ -67,7 +67,8 @@ def read_log_shape(fields: Fields) -> LogShape:
     if len(known) > MAX_KNOWN or len({one.id for one in known}) < len(known):
         raise _wrong(fields.place("known"), f"An id is there twice, or there are more than {MAX_KNOWN}.")
     return LogShape(
-        place, line, fields.text("main_screen", "", longest=MAX_PATTERN), fields.text("closed", "", longest=MAX_PATTERN),
+        place, line,
+        fields.text("main_screen", "", longest=MAX_PATTERN), fields.text("closed", "", longest=MAX_PATTERN),
         _texts(fields, "crash"), loaded, _texts(fields, "continues"), _severities(fields),
         checked_patterns(fields.strings("reports"), fields.place("reports")), known,
     )  # fmt: skip

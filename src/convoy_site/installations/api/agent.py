@@ -31,6 +31,7 @@ from ..shapes.agent import (
     BesideCodeIn,
     BesideHead,
     ChartersOut,
+    GameOut,
     Head,
     HoldOut,
     IntoWorldIn,
@@ -270,6 +271,12 @@ def readings(request: FromAgent, body: ReadFilesIn) -> TakenOut:
     """What an agent found in such files. Kept for the crew alone, and only of files that were asked for."""
     told = [Reported(one.sha256, one.keys, one.trouble) for one in body.files]
     return TakenOut(taken=brought.take_readings(request.auth, told))
+
+
+@router.get("/agent/game", response=GameOut, operation_id="agent_game")
+def game(request: FromAgent) -> GameOut:
+    """The profile of the pack's game: how it is started, and what its log says."""
+    return GameOut(profile=request.auth.pack.game.profile_text)
 
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")

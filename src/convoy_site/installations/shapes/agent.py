@@ -30,6 +30,12 @@ class ChartersOut(Schema):
     charters: list[SignedOut]
 
 
+class GameOut(Schema):
+    """`profile`: TOML (docs/games.md). It names no program that is run."""
+
+    profile: str
+
+
 class PairIn(Schema):
     code: Short
 
