@@ -84,11 +84,14 @@ def start_stack(
         "CONVOY_MAIL": f"smtp://127.0.0.1:{post_port}",
         "CONVOY_LETTERS": f"http://127.0.0.1:{letters_port}",
         "CONVOY_ORIGINS": f"http://127.0.0.1:{web_port}",
+        "CONVOY_BENCH": str(data / "bench" / "bench.toml"),
         "PYTHONUNBUFFERED": "1",
     }
     say("starting the sources")
     made = str(data / "sources")
     subprocess.run(python("-m", "convoy_standins.generate", made), env=environment, cwd=ROOT, check=True)
+    bench = ("--bench", str(data / "bench"), str(ROOT / "demo" / "games"))
+    subprocess.run(python("-m", "convoy_standins.game", *bench), env=environment, cwd=ROOT, check=True)
     services.start("sources", python("-m", "convoy_standins.sources", made, str(sources_port)), environment)
     services.wait_for_address("sources", environment["CONVOY_SOURCES"] + "/health")
     letters = str(data / "letters")

@@ -34,6 +34,8 @@ def debian_packages(for_tests: bool, for_bench: bool) -> None:
     missing = {
         "postgresql": not list(Path("/usr/lib/postgresql").glob("*/bin/postgres")),
         "python3-venv": needs_venv,
+        # What is tried on the bench runs in its sandbox, or not at all.
+        "bubblewrap": not shutil.which("bwrap"),
         "chromium": for_tests and not shutil.which("chromium"),
         "chromium-driver": for_tests and not shutil.which("chromedriver"),
         "unzip": (for_tests or for_bench) and not shutil.which("unzip"),

@@ -41,6 +41,7 @@ from .releases.api.releases import router as releases
 from .rollcall.api.crew import router as crew
 from .rollcall.api.playthroughs import router as played
 from .shapes import Refusal
+from .trials.api import router as trials
 from .web import server_error
 from .wrong_fields import in_words
 
@@ -75,6 +76,7 @@ STATUS = {
     "cannot-move": 409,
     "too-many": 429,
     "storage-away": 503,
+    "no-bench": 409,
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 
@@ -184,6 +186,7 @@ for router in (
     leads,
     files_of_packs,
     installations,
+    trials,
     crew,
     played,
     agent,

@@ -25,6 +25,9 @@ PRIVATE_CALLS = [one for one in os.environ.get("CONVOY_PRIVATE_CALLS", "").split
 PRIVATE_SOURCES = [one for one in os.environ.get("CONVOY_PRIVATE_SOURCES", "").split(",") if one]
 """Networks (CIDR) within which sources may lie although they are not of the open network."""
 
+BENCH = os.environ.get("CONVOY_BENCH", "")
+"""Which games may be started for trials, and how: a file that the keeper writes. Without it nothing is."""
+
 ALLOWED_HOSTS = os.environ.get("CONVOY_HOSTS", "127.0.0.1,localhost").split(",")
 # Further origins that may send forms: the reloading front end of `./run dev` calls from a port of its own.
 CSRF_TRUSTED_ORIGINS = [ADDRESS, *filter(None, os.environ.get("CONVOY_ORIGINS", "").split(","))]
@@ -51,6 +54,7 @@ INSTALLED_APPS = [
     "convoy_site.packs",
     "convoy_site.releases",
     "convoy_site.installations",
+    "convoy_site.trials",
     "convoy_site.notices",
     "convoy_site.public",
     "convoy_site.keeping",

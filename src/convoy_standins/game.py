@@ -12,6 +12,7 @@ GAME_PACE (seconds a mod), GAME_STAYS (seconds at the main screen; without it, u
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import signal
@@ -277,5 +278,26 @@ def launcher(place: Path, profile: Path) -> Path:
     return place
 
 
+def bench_file(folder: Path, games: Path) -> Path:
+    """What a keeper would write: the stand-ins of the demo's games may be tried, each started by a program of its own."""
+    source = Path(__file__).resolve().parents[1]
+    reads = sorted({str(source), str(games.resolve()), sys.prefix, sys.base_prefix})
+    rows = []
+    for profile in sorted(games.glob("*.toml")):
+        program = launcher(folder / "programs" / profile.stem, profile)
+        rows += [
+            f"[games.{profile.stem}]",
+            f"program = {json.dumps(str(program.resolve()))}",
+            f"reads = {json.dumps(reads)}",
+        ]
+        rows += ["seconds = 20", "memory_mb = 12288", ""]
+    place = folder / "bench.toml"
+    place.write_text("\n".join(rows))
+    return place
+
+
 if __name__ == "__main__":
-    main(sys.argv[1:])
+    if sys.argv[1] == "--bench":
+        bench_file(Path(sys.argv[2]), Path(sys.argv[3]))
+    else:
+        main(sys.argv[1:])

@@ -1,0 +1,141 @@
+"""Trials: asked for, looked at, stopped; and what the game said."""
+
+from collections import Counter
+from typing import Annotated, Any
+from uuid import UUID
+
+from ninja import Query, Router
+
+from convoy_core.log.fates import Fate
+from convoy_core.words.log_shape import BAD, EntrySeverity
+
+from ..packs import drafts
+from ..people.rights import SignedIn
+from ..people.tries import count_use
+from ..releases.models import MakingState
+from ..shapes import Done
+from . import services
+from .bench import has_bench
+from .models import Trial
+from .outcome import Outcome, read_outcome
+from .shapes import BenchOut, EntryOut, FateOut, LogOut, LogWanted, OutcomeOut, PinIn, TrialIn, TrialOut, TrialRow
+
+router = Router(tags=["trials"])
+
+PORTION = 200
+"""Entries of a log that are given at once."""
+
+SHOWN = 30
+
+
+@router.get("/packs/{pack_id}/trials", response=BenchOut, operation_id="trials")
+def trials(request: SignedIn, pack_id: UUID) -> BenchOut:
+    """The newest trials of a pack, of its draft and of its releases."""
+    pack = services.pack_of(request.user, pack_id)
+    found = list(services.trials(request.user, pack_id)[:SHOWN])
+    current = next((one for one in found if _is_current(one)), None)
+    return BenchOut(
+        has_bench=has_bench(pack.game_id), current=current.pk if current else None, trials=[_row(one) for one in found]
+    )
+
+
+@router.post("/packs/{pack_id}/trials", response=TrialRow, operation_id="try_out")
+def try_out(request: SignedIn, pack_id: UUID, body: TrialIn) -> TrialRow:
+    """Has the bench start it: the draft as it is, or a release. What is on its way already is not begun twice."""
+    count_use("try-out", str(request.user.pk), 60, 3600)
+    return _row(services.ask(request.user, pack_id, body.number))
+
+
+@router.get("/packs/{pack_id}/trials/{trial_id}", response=TrialOut, operation_id="trial")
+def trial(request: SignedIn, pack_id: UUID, trial_id: UUID) -> TrialOut:
+    one = services.trial(request.user, pack_id, trial_id)
+    fates: dict[str, str] = dict(read_outcome(one.outcome).fates) if one.outcome else {}
+    names = drafts.names_of(one.pack, fates)
+    rows = [FateOut(mod=mod, name=names.get(mod, mod), fate=Fate(fate)) for mod, fate in fates.items()]
+    order = {Fate.FAILED: 0, Fate.SILENT: 1, Fate.LOADED: 2}
+    return TrialOut(
+        **_row(one).model_dump(),
+        without=one.without,
+        fates=sorted(rows, key=lambda row: (order[row.fate], row.name.casefold())),
+    )
+
+
+@router.delete("/packs/{pack_id}/trials/{trial_id}", response=Done, operation_id="stop_trial")
+def stop(request: SignedIn, pack_id: UUID, trial_id: UUID) -> Done:
+    """Stops one that waits or runs; forgets one that has ended."""
+    services.stop(request.user, pack_id, trial_id)
+    return Done()
+
+
+@router.patch("/packs/{pack_id}/trials/{trial_id}", response=Done, operation_id="pin_trial")
+def pin(request: SignedIn, pack_id: UUID, trial_id: UUID, body: PinIn) -> Done:
+    """Keeps one for good, or no longer."""
+    services.pin(request.user, pack_id, trial_id, body.pinned)
+    return Done()
+
+
+@router.get("/packs/{pack_id}/trials/{trial_id}/log", response=LogOut, operation_id="trial_log")
+def log(request: SignedIn, pack_id: UUID, trial_id: UUID, wanted: Annotated[LogWanted, Query()]) -> LogOut:
+    """Entries of its log, PORTION at a time."""
+    entries = services.log_of(request.user, pack_id, trial_id).entries
+    found = [(at, one) for at, one in enumerate(entries) if _is_wanted(one, wanted)]
+    whose = Counter[str]()
+    for one in entries:
+        if one["mod"]:
+            whose[one["mod"]] += one["count"]
+    first_bad = next((place for place, (_, one) in enumerate(found) if one["severity"] in BAD), -1)
+    return LogOut(
+        found=len(found),
+        whole=len(entries),
+        first_bad=first_bad,
+        mods=[mod for mod, _ in whose.most_common(100)],
+        entries=[EntryOut(number=at, **one) for at, one in found[wanted.first : wanted.first + PORTION]],
+    )
+
+
+_ORDER = {severity: at for at, severity in enumerate(EntrySeverity)}
+
+
+def _is_wanted(entry: dict[str, Any], wanted: LogWanted) -> bool:
+    if _ORDER[EntrySeverity(entry["severity"])] < _ORDER[wanted.severity]:
+        return False
+    if (wanted.mod and entry["mod"] != wanted.mod) or (wanted.fresh and not entry["new"]):
+        return False
+    words = wanted.text.casefold()
+    return not words or any(words in line.casefold() for line in (entry["text"], entry["origin"], *entry["lines"]))
+
+
+def _is_current(one: Trial) -> bool:
+    return one.release_id is None and one.revision == one.pack.draft.revision
+
+
+def _row(one: Trial) -> TrialRow:
+    queue = services.queue_of(one) if one.state == MakingState.WAITS else services.Queue(0, None)
+    return TrialRow(
+        id=one.pk,
+        number=one.number,
+        is_current=_is_current(one),
+        state=MakingState(one.state),
+        done=one.done,
+        total=one.total,
+        told=one.told,
+        by=one.by.shown,
+        at=one.at,
+        ended_at=one.ended_at,
+        pinned=one.pinned,
+        before=queue.before,
+        seconds_left=queue.seconds,
+        outcome=_outcome(read_outcome(one.outcome)) if one.outcome else None,
+    )
+
+
+def _outcome(found: Outcome) -> OutcomeOut:
+    told = {name: one for name, one in found.as_data().items() if name not in ("fates", "against")}
+    fates = Counter(found.fates.values())
+    return OutcomeOut(
+        **told,
+        loaded=fates[Fate.LOADED],
+        silent=fates[Fate.SILENT],
+        failed=fates[Fate.FAILED],
+        against=UUID(found.against) if found.against else None,
+    )

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class TrialsConfig(AppConfig):
+    name = "convoy_site.trials"
+    label = "trials"

@@ -1,0 +1,147 @@
+"""Shapes of trials and their logs."""
+
+from datetime import datetime
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field
+
+from convoy_core.log.fates import Fate
+from convoy_core.words.log_shape import EntrySeverity
+
+from ..releases.models import MakingState
+from ..shapes import Schema, Short
+
+
+class TrialIn(Schema):
+    """`number`: of a release; empty for the draft as it is."""
+
+    number: Short = ""
+
+
+class PinIn(Schema):
+    pinned: bool
+
+
+class LeftOutOut(Schema):
+    mod: str
+    name: str
+    why: str
+
+
+class CauseOut(Schema):
+    """Why it ended so. `known`: the message of the profile that explains it; empty: it is only likely. `mend`: what
+    helps, in the profile's words.
+    """
+
+    sentence: str
+    mod: str
+    other: str
+    known: str
+    mend: str
+
+
+class FateOut(Schema):
+    mod: str
+    name: str
+    fate: Fate
+
+
+class OutcomeOut(Schema):
+    """`seconds` and `memory_mb` as measured; `to_main_screen`: null where it was never reached. `new` and `gone`: how
+    many entries the last good run (`against`) had not, and had alone.
+    """
+
+    came_up: bool
+    ended: str
+    stopped: str
+    exit: int | None
+    seconds: float
+    to_main_screen: float | None
+    memory_mb: int
+    counts: dict[EntrySeverity, int]
+    cause: CauseOut | None
+    new_files: list[str]
+    lines: int
+    left_out: int
+    against: UUID | None
+    new: int
+    gone: int
+    loaded: int
+    silent: int
+    failed: int
+
+
+class TrialRow(Schema):
+    """`is_current`: of exactly what the draft is now. `before`, `seconds_left`: of one that waits: how many are in front
+    of it, and about how long until its turn.
+    """
+
+    id: UUID
+    number: str
+    is_current: bool
+    state: MakingState
+    done: int
+    total: int
+    told: str
+    by: str
+    at: datetime
+    ended_at: datetime | None
+    pinned: bool
+    before: int
+    seconds_left: float | None
+    outcome: OutcomeOut | None
+
+
+class TrialOut(TrialRow):
+    without: list[LeftOutOut]
+    fates: list[FateOut]
+
+
+class BenchOut(Schema):
+    """`has_bench`: whether this game can be tried on this site. `current`: the trial of exactly what the draft is."""
+
+    has_bench: bool
+    current: UUID | None
+    trials: list[TrialRow]
+
+
+class EntryOut(Schema):
+    """`at` as the log wrote it; lines count from 1."""
+
+    number: int
+    at: str
+    severity: EntrySeverity
+    origin: str
+    mod: str | None
+    text: str
+    lines: list[str]
+    from_line: int
+    to_line: int
+    count: int
+    known: str | None
+    new: bool
+
+
+class LogWanted(Schema):
+    """`severity`: this bad or worse; `text`: words that are in it, small or capital; `mod`: whose; `fresh`: only what
+    the last good run had not; `first`: from this entry of the answer on.
+    """
+
+    severity: EntrySeverity = EntrySeverity.DEBUG
+    text: Short = ""
+    mod: Short = ""
+    fresh: bool = False
+    first: Annotated[int, Field(ge=0, le=10_000)] = 0
+
+
+class LogOut(Schema):
+    """`found`: how many there are; `first_bad`: the number of the first error; -1 for none. `mods`: whose entries there
+    are, most first.
+    """
+
+    found: int
+    whole: int
+    first_bad: int
+    mods: list[str]
+    entries: list[EntryOut]

@@ -1,0 +1,19 @@
+"""What the worker does for trials."""
+
+from uuid import UUID
+
+from procrastinate.contrib.django import app
+
+from . import trying
+from .services import forget_old
+
+
+@app.task
+def try_out(trial: str) -> None:
+    trying.try_out(UUID(trial))
+
+
+@app.periodic(cron="47 * * * *")
+@app.task(queueing_lock="forget-old-trials")
+def forget_old_trials(timestamp: int = 0) -> None:
+    forget_old()

@@ -1,0 +1,203 @@
+"""Trials on the bench: the real sandbox, the stand-in game, what is kept of it, and what a hostile game finds there."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from convoy_site.catalogue import reaching
+from convoy_site.packs.services import edit_draft
+from convoy_site.packs.shapes.edits import AddMod, EditIn, RemoveMod
+from convoy_site.releases.models import MakingState
+from convoy_site.releases.services import publish
+from convoy_site.trials import archives, bench, services, trying
+from convoy_site.trials.bench import bench_game, why_no_sandbox
+from convoy_site.trials.models import Trial
+from convoy_standins.game import bench_file
+
+from .conftest import Api, World, serving
+
+ROOT = Path(__file__).parents[2]
+
+
+@pytest.fixture
+def on_bench(world: World, sources: Path, settings: Any, tmp_path: Path, monkeypatch: Any) -> Iterator[World]:
+    assert not why_no_sandbox(), "these tests need bubblewrap, and namespaces for it"
+    settings.BENCH = str(bench_file(tmp_path / "bench", ROOT / "demo/games"))
+    monkeypatch.setattr(reaching, "client", lambda *_, **__: serving(sources))
+    yield world
+
+
+def change(world: World, *edits: EditIn) -> None:
+    edit_draft(world.users["curator"], world.pack.id, world.revision(), list(edits))
+
+
+def tried(world: World, number: str = "") -> dict[str, Any]:
+    """As the worker does it, and how it is told."""
+    owner = world.as_("owner")
+    status, told = owner.post(f"{world.at}/trials", {"number": number})
+    assert status == 200, told
+    trying.try_out(told["id"])
+    return shown(owner, world, told["id"])
+
+
+def shown(asker: Api, world: World, trial: str) -> dict[str, Any]:
+    status, told = asker.get(f"{world.at}/trials/{trial}")
+    assert status == 200
+    return told
+
+
+def test_a_draft_is_tried_its_log_is_read_and_publishing_it_is_the_same_lock(on_bench: World) -> None:
+    change(on_bench, AddMod(do="add", mod="quiet-deck"))
+    told = tried(on_bench)
+    outcome = told["outcome"]
+    assert (told["state"], outcome["came_up"], outcome["ended"], outcome["stopped"]) == (
+        "done", True, "running", "it had done what was wanted",
+    )  # fmt: skip
+    assert {one["fate"] for one in told["fates"]} == {"loaded"} and outcome["loaded"] == len(told["fates"]) > 2
+    assert outcome["memory_mb"] > 20 and 0 < outcome["to_main_screen"] <= outcome["seconds"] < 20
+    assert told["is_current"] and not told["without"]
+    status, log = on_bench.as_("member").get(f"{on_bench.at}/trials/{told['id']}/log?text=stowed")
+    assert status == 200 and log["found"] == len(told["fates"]) and log["first_bad"] == -1
+    release = publish(on_bench.users["owner"], on_bench.pack.id, on_bench.revision(), "7.0.0", "stable", "")
+    assert release is not None
+    assert services.of_release(release) == Trial.objects.get(pk=told["id"])
+    change(on_bench, AddMod(do="add", mod="moon-tables"))
+    assert not shown(on_bench.as_("owner"), on_bench, told["id"])["is_current"]
+
+
+def test_two_that_fail_together_are_named_and_the_next_good_run_is_held_against_the_last(on_bench: World) -> None:
+    good = tried(on_bench)
+    change(on_bench, AddMod(do="add", mod="ghost-barge"), AddMod(do="add", mod="moon-tables"))
+    bad = tried(on_bench)
+    cause = bad["outcome"]["cause"]
+    assert not bad["outcome"]["came_up"] and bad["outcome"]["ended"] == "crashed"
+    assert cause["sentence"] == "Ghost Barge and Moon Tables fail together; each of them alone does not."
+    assert (cause["mod"], cause["other"], cause["mend"]) == ("ghost-barge", "moon-tables", "one of the two")
+    assert [one["mod"] for one in bad["fates"] if one["fate"] == "failed"] == ["ghost-barge", "moon-tables"]
+    assert bad["outcome"]["against"] == good["id"] and bad["outcome"]["new"] >= 3
+    _, log = on_bench.as_("owner").get(f"{on_bench.at}/trials/{bad['id']}/log?severity=error&fresh=true")
+    assert [one["mod"] for one in log["entries"]][0] == "ghost-barge" and log["first_bad"] == 0
+    change(on_bench, RemoveMod(do="remove", mod="ghost-barge"))
+    again = tried(on_bench)
+    assert again["outcome"]["came_up"] and again["outcome"]["against"] == good["id"]
+
+
+def test_one_that_hangs_is_ended_by_the_benchs_limit(on_bench: World, settings: Any) -> None:
+    place = Path(settings.BENCH)
+    place.write_text(place.read_text().replace("seconds = 20", "seconds = 2"))
+    change(on_bench, AddMod(do="add", mod="slack-water"))
+    outcome = tried(on_bench)["outcome"]
+    assert (outcome["came_up"], outcome["stopped"]) == (False, "it took too long")
+
+
+def test_what_only_a_person_may_fetch_is_left_out_with_what_needs_it_and_said(on_bench: World) -> None:
+    by_hand = "deep-holds"
+    change(on_bench, AddMod(do="add", mod=by_hand))
+    told = tried(on_bench)
+    assert {one["mod"]: one["why"] for one in told["without"]}[by_hand] == archives.PERSONS
+    assert told["outcome"]["came_up"] and by_hand in [one["mod"] for one in told["fates"] if one["fate"] == "silent"]
+
+
+def test_asking_twice_is_asking_once_and_one_that_waits_is_stopped(on_bench: World) -> None:
+    owner = on_bench.as_("owner")
+    first, second = (owner.post(f"{on_bench.at}/trials", {})[1]["id"] for _ in range(2))
+    assert first == second
+    assert owner.send("DELETE", f"{on_bench.at}/trials/{first}")[0] == 200
+    trying.try_out(first)
+    assert shown(owner, on_bench, first)["state"] == "stopped"
+    third = owner.post(f"{on_bench.at}/trials", {})[1]["id"]
+    change(on_bench, AddMod(do="add", mod="moon-tables"))
+    trying.try_out(third)
+    told = shown(owner, on_bench, third)
+    assert told["state"] == "failed" and "changed before its turn" in told["told"]
+    assert owner.send("DELETE", f"{on_bench.at}/trials/{third}")[0] == 200
+    assert owner.get(f"{on_bench.at}/trials/{third}")[0] == 404
+
+
+def test_one_that_runs_is_stopped_within_a_moment(on_bench: World) -> None:
+    change(on_bench, AddMod(do="add", mod="slack-water"))
+    _, told = on_bench.as_("owner").post(f"{on_bench.at}/trials", {})
+    on_look = trying._Follow._is_stopped
+
+    def stop_now(self: Any) -> bool:
+        Trial.objects.filter(pk=told["id"]).update(stop=True)
+        return on_look(self)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(trying._Follow, "_is_stopped", stop_now)
+        trying.try_out(told["id"])
+    assert Trial.objects.get(pk=told["id"]).state == MakingState.STOPPED
+    assert not list((Path(archives.folder()).parent / "running").iterdir())
+
+
+def test_without_a_bench_nothing_runs(world: World, settings: Any, tmp_path: Path, monkeypatch: Any) -> None:
+    owner = world.as_("owner")
+    status, told = owner.post(f"{world.at}/trials", {})
+    assert (status, told["code"]) == (409, "no-bench")
+    settings.BENCH = str(bench_file(tmp_path, ROOT / "demo/games"))
+    monkeypatch.setattr(bench, "why_no_sandbox", lambda: "bubblewrap, the sandbox, is not installed.")
+    status, told = owner.post(f"{world.at}/trials", {})
+    assert (status, told["why"]) == (409, "bubblewrap, the sandbox, is not installed.")
+    assert not Trial.objects.exists()
+
+
+HOSTILE = """#!/bin/sh
+exec 2>/dev/null
+mkdir -p logs
+say() { echo "12:0 INFO (game) $1" >> logs/helm.log; }
+cat "%(secret)s" && say "read the secret"
+ls "%(data)s" && say "saw the site's data"
+[ -n "$CONVOY_SECRET$CONVOY_DB_PASSWORD" ] && say "saw the environment"
+kill -0 %(pid)d && say "saw another process"
+(exec 3<>/dev/tcp/127.0.0.1/%(port)d) && say "reached the network"
+touch /usr/bin/planted && say "wrote outside"
+echo x > "%(program)s" && say "wrote over the program"
+[ $(wc -l < /proc/net/route) -gt 1 ] && say "has a way out"
+ln -s %(secret)s logs/linked.log
+say "Moored at the main screen"
+sleep 3
+"""
+
+
+def test_a_hostile_game_finds_nothing_in_the_sandbox(on_bench: World, settings: Any, tmp_path: Path) -> None:
+    secret = Path(settings.DATA) / "signing.key"
+    told = {"secret": secret, "data": settings.DATA, "pid": os.getpid(), "port": 5432, "program": tmp_path / "evil.sh"}
+    assert secret.exists()
+    program = tmp_path / "evil.sh"
+    program.write_text(HOSTILE.replace("#!/bin/sh", "#!/bin/bash") % told)
+    program.chmod(0o755)
+    Path(settings.BENCH).write_text(f"[games.tillerway]\nprogram = {json.dumps(str(program))}\n")
+    outcome = tried(on_bench)
+    trial = Trial.objects.get(pk=outcome["id"])
+    texts = [one["text"] for one in services.log_of(on_bench.users["owner"], on_bench.pack.id, trial.pk).entries]
+    assert texts == ["Moored at the main screen"]
+    assert program.read_text().startswith("#!/bin/bash")
+    assert not Path("/usr/bin/planted").exists()
+
+
+def test_no_profile_names_what_is_run(on_bench: World) -> None:
+    game = on_bench.pack.game
+    game.profile_text = game.profile_text.replace('linux = "tillerway"', 'linux = "bin/sh"')
+    game.save()
+    program = bench_game("tillerway").program
+    called = bench.command(bench_game("tillerway"), game.profile, game.profile.bases()[0], Path("/x"), 512, plain=False)
+    assert called[called.index("--chdir") + 2] == str(program)
+    assert called[-4:] == ["--home", "/game", "--heap", "512"] and "bin/sh" not in called
+
+
+def test_old_trials_are_forgotten_and_pinned_ones_stay(on_bench: World) -> None:
+    told = tried(on_bench)
+    owner = on_bench.as_("owner")
+    assert owner.send("PATCH", f"{on_bench.at}/trials/{told['id']}", {"pinned": True})[0] == 200
+    for _ in range(services.MOST_KEPT + 2):
+        Trial.objects.create(
+            pack=on_bench.pack, by=on_bench.users["owner"], revision=1, lock_sha256="0" * 64, state=MakingState.DONE
+        )
+    assert services.forget_old() == 2
+    assert owner.get(f"{on_bench.at}/trials/{told['id']}")[0] == 200
