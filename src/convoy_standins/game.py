@@ -290,7 +290,7 @@ def bench_file(folder: Path, games: Path) -> Path:
             f"program = {json.dumps(str(program.resolve()))}",
             f"reads = {json.dumps(reads)}",
         ]
-        rows += ["seconds = 20", "memory_mb = 12288", ""]
+        rows += ["seconds = 6", "memory_mb = 12288", ""]
     place = folder / "bench.toml"
     place.write_text("\n".join(rows))
     return place

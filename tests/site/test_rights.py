@@ -58,6 +58,7 @@ DOORS = [
     ("GET", "/api/packs/{pack}", None, SEE),
     ("PATCH", "/api/packs/{pack}", {"notes": "new"}, CURATE),
     ("GET", "/api/packs/{pack}/trials", None, SEE),
+    ("GET", "/api/packs/{pack}/releases/1.0.0/trial", None, SEE),
     ("POST", "/api/packs/{pack}/trials", {}, {**CURATE, "owner": 409, "curator": 409}),
     ("GET", f"/api/packs/{{pack}}/trials/{NOBODYS}", None, NEVER),
     ("GET", f"/api/packs/{{pack}}/trials/{NOBODYS}/log", None, NEVER),

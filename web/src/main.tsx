@@ -37,6 +37,8 @@ const Findings = lazy(() => import("./places/pack/check/Findings"));
 const Overlap = lazy(() => import("./places/pack/check/Overlap"));
 const Pair = lazy(() => import("./places/pack/check/Pair"));
 const Aside = lazy(() => import("./places/pack/check/Aside"));
+const Bench = lazy(() => import("./places/pack/bench/Bench"));
+const Trial = lazy(() => import("./places/pack/bench/Trial"));
 const OwnFiles = lazy(() => import("./places/pack/check/OwnFiles"));
 const Settings = lazy(() => import("./places/pack/settings/Settings"));
 const Lead = lazy(() => import("./places/pack/lead/Lead"));
@@ -92,6 +94,8 @@ const router = createBrowserRouter([
               { path: "overlap/:one/:other", element: <Pair /> },
               { path: "set-aside", element: <Aside /> },
               { path: "own-files", element: <OwnFiles /> },
+              { path: "bench", element: <Bench /> },
+              { path: "bench/:trialId", element: <Trial /> },
             ],
           },
           { path: "settings", element: <Settings /> },

@@ -13,12 +13,13 @@ from ..packs import drafts
 from ..people.rights import SignedIn
 from ..people.tries import count_use
 from ..releases.models import MakingState
-from ..shapes import Done
+from ..shapes import Done, Short
 from . import services
 from .bench import has_bench
 from .models import Trial
 from .outcome import Outcome, read_outcome
-from .shapes import BenchOut, EntryOut, FateOut, LogOut, LogWanted, OutcomeOut, PinIn, TrialIn, TrialOut, TrialRow
+from .shapes import BenchOut, EntryOut, FateOut, LogWanted, OutcomeOfTrial, PinIn, TrialIn, TrialLog, TrialOut, TrialRow
+from .ways import ways_of
 
 router = Router(tags=["trials"])
 
@@ -49,7 +50,8 @@ def try_out(request: SignedIn, pack_id: UUID, body: TrialIn) -> TrialRow:
 @router.get("/packs/{pack_id}/trials/{trial_id}", response=TrialOut, operation_id="trial")
 def trial(request: SignedIn, pack_id: UUID, trial_id: UUID) -> TrialOut:
     one = services.trial(request.user, pack_id, trial_id)
-    fates: dict[str, str] = dict(read_outcome(one.outcome).fates) if one.outcome else {}
+    outcome = read_outcome(one.outcome) if one.outcome else None
+    fates: dict[str, str] = dict(outcome.fates) if outcome else {}
     names = drafts.names_of(one.pack, fates)
     rows = [FateOut(mod=mod, name=names.get(mod, mod), fate=Fate(fate)) for mod, fate in fates.items()]
     order = {Fate.FAILED: 0, Fate.SILENT: 1, Fate.LOADED: 2}
@@ -57,7 +59,15 @@ def trial(request: SignedIn, pack_id: UUID, trial_id: UUID) -> TrialOut:
         **_row(one).model_dump(),
         without=one.without,
         fates=sorted(rows, key=lambda row: (order[row.fate], row.name.casefold())),
+        ways=ways_of(one.pack, outcome.cause) if outcome and outcome.cause else [],
     )
+
+
+@router.get("/packs/{pack_id}/releases/{number}/trial", response=TrialRow | None, operation_id="trial_of_release")
+def of_release(request: SignedIn, pack_id: UUID, number: Short) -> TrialRow | None:
+    """The newest trial of exactly what a release holds, also where it was made of the draft before."""
+    found = services.of_release(request.user, pack_id, number)
+    return _row(found) if found else None
 
 
 @router.delete("/packs/{pack_id}/trials/{trial_id}", response=Done, operation_id="stop_trial")
@@ -74,8 +84,8 @@ def pin(request: SignedIn, pack_id: UUID, trial_id: UUID, body: PinIn) -> Done:
     return Done()
 
 
-@router.get("/packs/{pack_id}/trials/{trial_id}/log", response=LogOut, operation_id="trial_log")
-def log(request: SignedIn, pack_id: UUID, trial_id: UUID, wanted: Annotated[LogWanted, Query()]) -> LogOut:
+@router.get("/packs/{pack_id}/trials/{trial_id}/log", response=TrialLog, operation_id="trial_log")
+def log(request: SignedIn, pack_id: UUID, trial_id: UUID, wanted: Annotated[LogWanted, Query()]) -> TrialLog:
     """Entries of its log, PORTION at a time."""
     entries = services.log_of(request.user, pack_id, trial_id).entries
     found = [(at, one) for at, one in enumerate(entries) if _is_wanted(one, wanted)]
@@ -84,7 +94,7 @@ def log(request: SignedIn, pack_id: UUID, trial_id: UUID, wanted: Annotated[LogW
         if one["mod"]:
             whose[one["mod"]] += one["count"]
     first_bad = next((place for place, (_, one) in enumerate(found) if one["severity"] in BAD), -1)
-    return LogOut(
+    return TrialLog(
         found=len(found),
         whole=len(entries),
         first_bad=first_bad,
@@ -129,10 +139,10 @@ def _row(one: Trial) -> TrialRow:
     )
 
 
-def _outcome(found: Outcome) -> OutcomeOut:
+def _outcome(found: Outcome) -> OutcomeOfTrial:
     told = {name: one for name, one in found.as_data().items() if name not in ("fates", "against")}
     fates = Counter(found.fates.values())
-    return OutcomeOut(
+    return OutcomeOfTrial(
         **told,
         loaded=fates[Fate.LOADED],
         silent=fates[Fate.SILENT],

@@ -54,6 +54,8 @@ class Outcome:
     left_out: int = 0
     against: str = ""
     """The trial that it was held against."""
+    last: str = ""
+    """What was said last, where it never came to an end of its own."""
     new: int = 0
     gone: int = 0
 
@@ -91,9 +93,19 @@ def judged(run: GameRun, lock: Lock, new_files: list[str], before: Kept | None, 
         None if run.to_main_screen is None else round(run.to_main_screen, 2), run.memory_mb,
         {str(severity): count for severity, count in log.by_severity().items()},
         cause, {mod: str(fate) for mod, fate in fates_of(_speaking(lock), log).items()},
-        tuple(new_files), log.lines, sum(log.left_out.values()), against, new, gone,
+        tuple(new_files), log.lines, sum(log.left_out.values()), against, _last(log, lock), new, gone,
     )  # fmt: skip
     return outcome, kept
+
+
+def _last(log: Log, lock: Lock) -> str:
+    """Of a start that neither came up nor ended by itself, as one that hangs."""
+    if log.main_screen or log.ended is not Ended.RUNNING or not log.entries:
+        return ""
+    entry = max(log.entries, key=lambda one: one.to_line)
+    build = lock.by_mod.get(entry.mod or "")
+    name = build.name if build else "The game"
+    return f"{name} spoke last: “{entry.text[:200]}”"
 
 
 def _speaking(lock: Lock) -> list[str]:

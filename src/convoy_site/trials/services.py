@@ -22,7 +22,7 @@ from ..packs.services import pack_for
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..releases.as_files.packing import subject_of
-from ..releases.models import MakingState, Release
+from ..releases.models import MakingState
 from ..releases.seals import hidden_from, refuse_hidden
 from ..releases.services import recipe_of, release_numbered
 from .bench import bench_game
@@ -150,15 +150,14 @@ def queue_of(one: Trial) -> Queue:
     return Queue(before, before * mean.total_seconds() if mean is not None else None)
 
 
-def of_draft(pack: Pack) -> Trial | None:
-    """The newest trial of exactly what the draft is now, or the one that is on its way."""
-    return pack.trials.filter(revision=pack.draft.revision, release=None).select_related("by").first()
-
-
-def of_release(release: Release) -> Trial | None:
+def of_release(user: User, pack_id: UUID, number: str) -> Trial | None:
     """The newest trial of exactly this lock, whether of the release or of the draft that it was made of."""
+    pack = pack_for(user, pack_id, Action.SEE)
+    release = release_numbered(pack, number)
+    refuse_hidden(user, pack, [release])
     sha256 = identity(recipe_of(release.pk).lock)
-    return Trial.objects.filter(pack=release.pack_id, lock_sha256=sha256).select_related("by").first()
+    found = Trial.objects.filter(pack=pack, lock_sha256=sha256).exclude(state=MakingState.STOPPED)
+    return found.select_related("by", "release", "pack__draft").first()
 
 
 def identity(lock: Lock) -> str:

@@ -9,6 +9,7 @@ from pydantic import Field
 from convoy_core.log.fates import Fate
 from convoy_core.words.log_shape import EntrySeverity
 
+from ..packs.shapes.checking import WayOut
 from ..releases.models import MakingState
 from ..shapes import Schema, Short
 
@@ -47,7 +48,7 @@ class FateOut(Schema):
     fate: Fate
 
 
-class OutcomeOut(Schema):
+class OutcomeOfTrial(Schema):
     """`seconds` and `memory_mb` as measured; `to_main_screen`: null where it was never reached. `new` and `gone`: how
     many entries the last good run (`against`) had not, and had alone.
     """
@@ -64,6 +65,7 @@ class OutcomeOut(Schema):
     new_files: list[str]
     lines: int
     left_out: int
+    last: str
     against: UUID | None
     new: int
     gone: int
@@ -90,12 +92,15 @@ class TrialRow(Schema):
     pinned: bool
     before: int
     seconds_left: float | None
-    outcome: OutcomeOut | None
+    outcome: OutcomeOfTrial | None
 
 
 class TrialOut(TrialRow):
+    """`ways`: what can be done about the cause, in the draft as it is now."""
+
     without: list[LeftOutOut]
     fates: list[FateOut]
+    ways: list[WayOut]
 
 
 class BenchOut(Schema):
@@ -135,7 +140,7 @@ class LogWanted(Schema):
     first: Annotated[int, Field(ge=0, le=10_000)] = 0
 
 
-class LogOut(Schema):
+class TrialLog(Schema):
     """`found`: how many there are; `first_bad`: the number of the first error; -1 for none. `mods`: whose entries there
     are, most first.
     """

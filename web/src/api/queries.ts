@@ -1,5 +1,12 @@
 // What the screens read and do. Keys begin with what they are about, so that one change refreshes all that hangs on it.
-import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  QueryClient,
+  useInfiniteQuery,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { api, Refused, type Shape, told } from "./client";
 import type { paths } from "./schema";
 
@@ -69,6 +76,52 @@ export const useWays = (id: string, finding: string, mark: string) =>
     queryKey: ["pack", id, "findings", "ways", finding, mark],
     queryFn: () => told(api.POST("/api/packs/{pack_id}/findings/ways", { ...of(id), body: { finding } })),
     retry: false,
+  });
+
+const isTrying = (state: Shape["MakingState"]) => state === "waits" || state === "working";
+
+export const useTrials = (id: string) =>
+  useQuery({
+    queryKey: ["pack", id, "trials"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/trials", of(id))),
+    refetchInterval: (query) => (query.state.data?.trials.some((one) => isTrying(one.state)) ? LIVE : false),
+  });
+
+export const useTrial = (pack_id: string, trial_id: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "trials", trial_id],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/trials/{trial_id}", { params: { path: { pack_id, trial_id } } })),
+    refetchInterval: (query) => (query.state.data && isTrying(query.state.data.state) ? LIVE : false),
+  });
+
+/** The newest trial of exactly what a release holds; null for none. */
+export const useTrialOfRelease = (pack_id: string, number: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "trials", "of", number],
+    queryFn: () =>
+      told(api.GET("/api/packs/{pack_id}/releases/{number}/trial", { params: { path: { pack_id, number } } })),
+  });
+
+export type LogWanted = NonNullable<paths["/api/packs/{pack_id}/trials/{trial_id}/log"]["get"]["parameters"]["query"]>;
+
+/** A log's entries, a portion at a time; `ready` once there is one. */
+export const useTrialLog = (pack_id: string, trial_id: string, query: LogWanted, ready: boolean) =>
+  useInfiniteQuery({
+    queryKey: ["log", trial_id, query],
+    queryFn: ({ pageParam }) =>
+      told(
+        api.GET("/api/packs/{pack_id}/trials/{trial_id}/log", {
+          params: { path: { pack_id, trial_id }, query: { ...query, first: pageParam } },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => {
+      const read = pages.reduce((sum, page) => sum + page.entries.length, 0);
+      return read < last.found ? read : undefined;
+    },
+    placeholderData: keepPreviousData,
+    enabled: ready,
+    staleTime: Number.POSITIVE_INFINITY,
   });
 
 export const useOverlap = (id: string) =>

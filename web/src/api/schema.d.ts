@@ -187,6 +187,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/game": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Game
+         * @description The profile of the pack's game: how it is started, and what its log says.
+         */
+        get: operations["agent_game"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/head": {
         parameters: {
             query?: never;
@@ -2946,6 +2966,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/releases/{number}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of Release
+         * @description The newest trial of exactly what a release holds, also where it was made of the draft before.
+         */
+        get: operations["trial_of_release"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/releases/{number}/withdrawal": {
         parameters: {
             query?: never;
@@ -3152,6 +3192,75 @@ export interface paths {
          * @description That file, signed. `waits`: more signatures are missing still.
          */
         post: operations["bring_signatures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trials
+         * @description The newest trials of a pack, of its draft and of its releases.
+         */
+        get: operations["trials"];
+        put?: never;
+        /**
+         * Try Out
+         * @description Has the bench start it: the draft as it is, or a release. What is on its way already is not begun twice.
+         */
+        post: operations["try_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/trials/{trial_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Trial */
+        get: operations["trial"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop
+         * @description Stops one that waits or runs; forgets one that has ended.
+         */
+        delete: operations["stop_trial"];
+        options?: never;
+        head?: never;
+        /**
+         * Pin
+         * @description Keeps one for good, or no longer.
+         */
+        patch: operations["pin_trial"];
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/trials/{trial_id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log
+         * @description Entries of its log, PORTION at a time.
+         */
+        get: operations["trial_log"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3793,6 +3902,18 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * BenchOut
+         * @description `has_bench`: whether this game can be tried on this site. `current`: the trial of exactly what the draft is.
+         */
+        BenchOut: {
+            /** Current */
+            current: string | null;
+            /** Has Bench */
+            has_bench: boolean;
+            /** Trials */
+            trials: components["schemas"]["TrialRow"][];
+        };
         /** BesideCodeIn */
         BesideCodeIn: {
             /** Code */
@@ -4104,6 +4225,23 @@ export interface components {
             size: number;
             /** Trouble */
             trouble: string;
+        };
+        /**
+         * CauseOut
+         * @description Why it ended so. `known`: the message of the profile that explains it; empty: it is only likely. `mend`: what
+         *     helps, in the profile's words.
+         */
+        CauseOut: {
+            /** Known */
+            known: string;
+            /** Mend */
+            mend: string;
+            /** Mod */
+            mod: string;
+            /** Other */
+            other: string;
+            /** Sentence */
+            sentence: string;
         };
         /** ChangeBase */
         ChangeBase: {
@@ -4924,6 +5062,41 @@ export interface components {
             /** Because */
             because: string;
         };
+        /**
+         * EntryOut
+         * @description `at` as the log wrote it; lines count from 1.
+         */
+        EntryOut: {
+            /** At */
+            at: string;
+            /** Count */
+            count: number;
+            /** From Line */
+            from_line: number;
+            /** Known */
+            known: string | null;
+            /** Lines */
+            lines: string[];
+            /** Mod */
+            mod: string | null;
+            /** New */
+            new: boolean;
+            /** Number */
+            number: number;
+            /** Origin */
+            origin: string;
+            severity: components["schemas"]["EntrySeverity"];
+            /** Text */
+            text: string;
+            /** To Line */
+            to_line: number;
+        };
+        /**
+         * EntrySeverity
+         * @description How bad an entry of a log is, from the least.
+         * @enum {string}
+         */
+        EntrySeverity: "debug" | "information" | "warning" | "error" | "fatal";
         /** ErrandOut */
         ErrandOut: {
             /** File */
@@ -4971,6 +5144,20 @@ export interface components {
             count: number;
             /** Value */
             value: string;
+        };
+        /**
+         * Fate
+         * @description *silent*: nothing was said of it, as of one that lies at a wrong level and is passed by.
+         * @enum {string}
+         */
+        Fate: "loaded" | "silent" | "failed";
+        /** FateOut */
+        FateOut: {
+            fate: components["schemas"]["Fate"];
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
         };
         /**
          * FaultOut
@@ -5291,6 +5478,14 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * GameToStart
+         * @description `profile`: TOML (docs/games.md). It names no program that is run.
+         */
+        GameToStart: {
+            /** Profile */
+            profile: string;
         };
         /**
          * GameVersionIn
@@ -6122,6 +6317,15 @@ export interface components {
              */
             do: "leave lead";
         };
+        /** LeftOutOut */
+        LeftOutOut: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
         /** LetInIn */
         LetInIn: {
             /** People */
@@ -6297,6 +6501,35 @@ export interface components {
             text: string;
             /** Version */
             version: string;
+        };
+        /**
+         * LogWanted
+         * @description `severity`: this bad or worse; `text`: words that are in it, small or capital; `mod`: whose; `fresh`: only what
+         *     the last good run had not; `first`: from this entry of the answer on.
+         */
+        LogWanted: {
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Fresh
+             * @default false
+             */
+            fresh: boolean;
+            /**
+             * Mod
+             * @default
+             */
+            mod: string;
+            /** @default debug */
+            severity: "debug" | "information" | "warning" | "error" | "fatal";
+            /**
+             * Text
+             * @default
+             */
+            text: string;
         };
         /**
          * LoggedChange
@@ -7150,6 +7383,52 @@ export interface components {
             version: string;
         };
         /**
+         * OutcomeOfTrial
+         * @description `seconds` and `memory_mb` as measured; `to_main_screen`: null where it was never reached. `new` and `gone`: how
+         *     many entries the last good run (`against`) had not, and had alone.
+         */
+        OutcomeOfTrial: {
+            /** Against */
+            against: string | null;
+            /** Came Up */
+            came_up: boolean;
+            cause: components["schemas"]["CauseOut"] | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Ended */
+            ended: string;
+            /** Exit */
+            exit: number | null;
+            /** Failed */
+            failed: number;
+            /** Gone */
+            gone: number;
+            /** Last */
+            last: string;
+            /** Left Out */
+            left_out: number;
+            /** Lines */
+            lines: number;
+            /** Loaded */
+            loaded: number;
+            /** Memory Mb */
+            memory_mb: number;
+            /** New */
+            new: number;
+            /** New Files */
+            new_files: string[];
+            /** Seconds */
+            seconds: number;
+            /** Silent */
+            silent: number;
+            /** Stopped */
+            stopped: string;
+            /** To Main Screen */
+            to_main_screen: number | null;
+        };
+        /**
          * OutcomeOut
          * @description What edits did, or would do where they are not `kept`. `more`: they do more than was asked; `effects` says it.
          */
@@ -7831,6 +8110,11 @@ export interface components {
          * @enum {string}
          */
         Pickup: "direct" | "click" | "by hand" | "withheld" | "ours";
+        /** PinIn */
+        PinIn: {
+            /** Pinned */
+            pinned: boolean;
+        };
         /**
          * PlaceKind
          * @description Kinds of places, in the order in which they are shown and taken.
@@ -9795,6 +10079,117 @@ export interface components {
             size: number;
         };
         /**
+         * TrialIn
+         * @description `number`: of a release; empty for the draft as it is.
+         */
+        TrialIn: {
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+        };
+        /**
+         * TrialLog
+         * @description `found`: how many there are; `first_bad`: the number of the first error; -1 for none. `mods`: whose entries there
+         *     are, most first.
+         */
+        TrialLog: {
+            /** Entries */
+            entries: components["schemas"]["EntryOut"][];
+            /** First Bad */
+            first_bad: number;
+            /** Found */
+            found: number;
+            /** Mods */
+            mods: string[];
+            /** Whole */
+            whole: number;
+        };
+        /**
+         * TrialOut
+         * @description `ways`: what can be done about the cause, in the draft as it is now.
+         */
+        TrialOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: number;
+            /** By */
+            by: string;
+            /** Done */
+            done: number;
+            /** Ended At */
+            ended_at: string | null;
+            /** Fates */
+            fates: components["schemas"]["FateOut"][];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Is Current */
+            is_current: boolean;
+            /** Number */
+            number: string;
+            outcome: components["schemas"]["OutcomeOfTrial"] | null;
+            /** Pinned */
+            pinned: boolean;
+            /** Seconds Left */
+            seconds_left: number | null;
+            state: components["schemas"]["MakingState"];
+            /** Told */
+            told: string;
+            /** Total */
+            total: number;
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+            /** Without */
+            without: components["schemas"]["LeftOutOut"][];
+        };
+        /**
+         * TrialRow
+         * @description `is_current`: of exactly what the draft is now. `before`, `seconds_left`: of one that waits: how many are in front
+         *     of it, and about how long until its turn.
+         */
+        TrialRow: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: number;
+            /** By */
+            by: string;
+            /** Done */
+            done: number;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Is Current */
+            is_current: boolean;
+            /** Number */
+            number: string;
+            outcome: components["schemas"]["OutcomeOfTrial"] | null;
+            /** Pinned */
+            pinned: boolean;
+            /** Seconds Left */
+            seconds_left: number | null;
+            state: components["schemas"]["MakingState"];
+            /** Told */
+            told: string;
+            /** Total */
+            total: number;
+        };
+        /**
          * TriedArchiveOut
          * @description `trouble`: why it cannot be read at all.
          */
@@ -10511,6 +10906,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartersOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_game: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameToStart"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -16418,6 +16842,38 @@ export interface operations {
             };
         };
     };
+    trial_of_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialRow"] | null;
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     withdraw_release: {
         parameters: {
             query?: never;
@@ -16940,6 +17396,210 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PublishedOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    trials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    try_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialRow"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pin_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    trial_log: {
+        parameters: {
+            query?: {
+                severity?: "debug" | "information" | "warning" | "error" | "fatal";
+                text?: string;
+                mod?: string;
+                fresh?: boolean;
+                first?: number;
+            };
+            header?: never;
+            path: {
+                pack_id: string;
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialLog"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -31,7 +31,7 @@ from ..shapes.agent import (
     BesideCodeIn,
     BesideHead,
     ChartersOut,
-    GameOut,
+    GameToStart,
     Head,
     HoldOut,
     IntoWorldIn,
@@ -273,10 +273,10 @@ def readings(request: FromAgent, body: ReadFilesIn) -> TakenOut:
     return TakenOut(taken=brought.take_readings(request.auth, told))
 
 
-@router.get("/agent/game", response=GameOut, operation_id="agent_game")
-def game(request: FromAgent) -> GameOut:
+@router.get("/agent/game", response=GameToStart, operation_id="agent_game")
+def game(request: FromAgent) -> GameToStart:
     """The profile of the pack's game: how it is started, and what its log says."""
-    return GameOut(profile=request.auth.pack.game.profile_text)
+    return GameToStart(profile=request.auth.pack.game.profile_text)
 
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")

@@ -30,7 +30,7 @@ class ChartersOut(Schema):
     charters: list[SignedOut]
 
 
-class GameOut(Schema):
+class GameToStart(Schema):
     """`profile`: TOML (docs/games.md). It names no program that is run."""
 
     profile: str

@@ -116,6 +116,7 @@ from ..demo_content import (
     UNWANTED,
     WRITTEN,
 )
+from ..demo_trials import on_the_bench
 
 
 def setting(tweaks: Sequence[dict[str, Any]]) -> list[EditIn]:
@@ -199,6 +200,7 @@ class Command(BaseCommand):
         self._slow_water(people, crew.id, deck)
         self._hollow_line(people, crew.id)
         self._spring(people, crew.id)
+        on_the_bench(people["tolliver"], crew.id)
         invite(maren, crew.id, Role.MEMBER, 3, 14, "Odwin's cousins", "")
 
     def _news(self, people: dict[str, User], pack: Pack) -> None:

@@ -17,6 +17,7 @@ import { Empty, Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { day, many, when } from "../../parts/words";
 import { mono } from "../../theme";
 import { ToSign } from "../keys/ToSign";
+import { TriedDraft } from "./bench/Tried";
 import { Codes } from "./Codes";
 import { Promote } from "./Promote";
 import { asSealed, OPEN, SealFields } from "./Seal";
@@ -223,6 +224,7 @@ function Next({
                 />
               )}
               <RefusalRemark error={publish.error} />
+              <TriedDraft packId={packId} />
               <Box>
                 <Button
                   type="submit"

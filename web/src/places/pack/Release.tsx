@@ -8,6 +8,7 @@ import { usePack, useRelease } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { Loaded, Remark } from "../../parts/notices";
 import { day, many } from "../../parts/words";
+import { TriedRelease } from "./bench/Tried";
 import { ReleaseLog } from "./ReleaseLog";
 import { Sealed } from "./Seal";
 import { TakeAlong } from "./TakeAlong";
@@ -27,6 +28,9 @@ export default function Release() {
               fingerprint <code>{one.fingerprint}</code>
             </Typography>
             {pack && <Sealed key={one.let_in.join()} pack={pack} one={one} />}
+            <Box sx={{ minHeight: 24, mb: 1 }}>
+              {!one.hidden && <TriedRelease packId={packId} number={one.number} />}
+            </Box>
             {one.notes && !one.announcement && (
               <Typography sx={{ whiteSpace: "pre-wrap", mb: 2 }}>{one.notes}</Typography>
             )}

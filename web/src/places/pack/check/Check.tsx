@@ -1,5 +1,5 @@
-// Check: what fits together, what only in part, and what to do about it. Four places: what was found, who meets whom,
-// what is set aside, the pack's own files.
+// Check: what fits together, what only in part, and what to do about it. Five places: what was found, who meets whom,
+// what is set aside, the pack's own files, and what came of starting it.
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { NavLink, Outlet, useParams } from "react-router";
@@ -11,6 +11,7 @@ const PLACES = [
   { to: "overlap", name: "Who meets whom" },
   { to: "set-aside", name: "Set aside" },
   { to: "own-files", name: "Own files" },
+  { to: "bench", name: "On the bench" },
 ];
 
 export default function Check() {
