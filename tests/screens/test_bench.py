@@ -18,6 +18,11 @@ def test_a_crash_is_read_mended_tried_again_and_published(people: People) -> Non
     tolliver.sees("Ghost Barge and Moon Tables fail together", "8 of 10 mods came up", "ran aground on")
     assert tolliver.complaints() == []
     _in_the_log(tolliver)
+    tolliver.press("Find which mods it takes")
+    tolliver.sees("It takes 2 together", "Moon Tables", "Everything else comes up without it.")
+    assert tolliver.complaints() == []
+    tolliver.press("The trial that failed")
+    tolliver.sees("How it was narrowed down")
     tolliver.press("Leave out Ghost Barge")
     tolliver.sees("Ghost Barge removed", "The draft was changed since")
     tolliver.press("All trials")

@@ -12,12 +12,13 @@ import pytest
 
 from convoy_site.catalogue import reaching
 from convoy_site.packs.services import edit_draft
-from convoy_site.packs.shapes.edits import AddMod, EditIn, RemoveMod
+from convoy_site.packs.shapes.edits import AddMod, AddMods, EditIn, RemoveMod
 from convoy_site.releases.models import MakingState
 from convoy_site.releases.services import publish
-from convoy_site.trials import archives, bench, services, trying
+from convoy_site.trials import archives, bench, narrowing, services, starting, trying
 from convoy_site.trials.bench import bench_game, why_no_sandbox
-from convoy_site.trials.models import Trial
+from convoy_site.trials.following import Follow
+from convoy_site.trials.models import Narrowing, Trial
 from convoy_standins.game import bench_file
 
 from .conftest import Api, World, serving
@@ -126,14 +127,14 @@ def test_asking_twice_is_asking_once_and_one_that_waits_is_stopped(on_bench: Wor
 def test_one_that_runs_is_stopped_within_a_moment(on_bench: World) -> None:
     change(on_bench, AddMod(do="add", mod="slack-water"))
     _, told = on_bench.as_("owner").post(f"{on_bench.at}/trials", {})
-    on_look = trying._Follow._is_stopped
+    on_look = Follow.is_stopped
 
     def stop_now(self: Any) -> bool:
         Trial.objects.filter(pk=told["id"]).update(stop=True)
         return on_look(self)
 
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(trying._Follow, "_is_stopped", stop_now)
+        patch.setattr(Follow, "is_stopped", stop_now)
         trying.try_out(told["id"])
     assert Trial.objects.get(pk=told["id"]).state == MakingState.STOPPED
     assert not list((Path(archives.folder()).parent / "running").iterdir())
@@ -204,3 +205,46 @@ def test_old_trials_are_forgotten_and_pinned_ones_stay(on_bench: World) -> None:
         )
     assert services.forget_old() == 2
     assert owner.get(f"{on_bench.at}/trials/{told['id']}")[0] == 200
+
+
+def narrowed(world: World, trial: str, chance: float = 1.0) -> dict[str, Any]:
+    owner = world.as_("owner")
+    status, told = owner.post(f"{world.at}/trials/{trial}/narrowing", {"chance": chance})
+    assert status == 200, told
+    narrowing.narrow_down(told["id"])
+    return owner.get(f"{world.at}/narrowings/{told['id']}")[1]
+
+
+def test_what_a_trial_fails_by_is_found_and_a_killed_worker_asks_nothing_twice(on_bench: World) -> None:
+    change(on_bench, AddMods(do="add many", mods=["ghost-barge", "moon-tables", "quiet-deck", "market-makers"]))
+    bad = tried(on_bench)
+    told = narrowed(on_bench, bad["id"])
+    found = told["found"]
+    assert sorted(one["mod"] for one in found["culprits"]) == ["ghost-barge", "moon-tables"]
+    assert (found["without_it_works"], found["sure"], told["state"]) == (True, 1.0, "done")
+    assert found["tries"] == len(told["tries"]) <= 2 * told["planned"]
+    assert [way["text"] for way in told["ways"]] == ["Leave out Ghost Barge", "Leave out Moon Tables"]
+    # Half of the answers are lost with the worker: the search goes on from there, and ends alike.
+    row = Narrowing.objects.get(pk=told["id"])
+    kept = row.answers
+    Narrowing.objects.filter(pk=row.pk).update(answers=kept[: len(kept) // 2], found={}, state=MakingState.WORKING)
+    starts: list[object] = []
+    with pytest.MonkeyPatch.context() as patch:
+        began = starting.start
+        patch.setattr(starting, "start", lambda *given: (starts.append(given), began(*given))[1])
+        narrowing.narrow_down(row.pk)
+    again = Narrowing.objects.get(pk=row.pk)
+    assert len(starts) == len(kept) - len(kept) // 2
+    assert [one["mods"] for one in again.answers] == [one["mods"] for one in kept] and again.found == row.found
+
+
+def test_a_good_trial_or_one_of_another_draft_is_not_narrowed_down(on_bench: World) -> None:
+    owner = on_bench.as_("owner")
+    good = tried(on_bench)
+    status, told = owner.post(f"{on_bench.at}/trials/{good['id']}/narrowing", {})
+    assert (status, told["code"]) == (422, "not-failing")
+    change(on_bench, AddMods(do="add many", mods=["ghost-barge", "moon-tables"]))
+    bad = tried(on_bench)
+    change(on_bench, RemoveMod(do="remove", mod="ghost-barge"))
+    status, told = owner.post(f"{on_bench.at}/trials/{bad['id']}/narrowing", {})
+    assert (status, told["code"]) == (409, "changed-since")

@@ -39,6 +39,7 @@ const Pair = lazy(() => import("./places/pack/check/Pair"));
 const Aside = lazy(() => import("./places/pack/check/Aside"));
 const Bench = lazy(() => import("./places/pack/bench/Bench"));
 const Trial = lazy(() => import("./places/pack/bench/Trial"));
+const Narrowing = lazy(() => import("./places/pack/bench/Narrowing"));
 const OwnFiles = lazy(() => import("./places/pack/check/OwnFiles"));
 const Settings = lazy(() => import("./places/pack/settings/Settings"));
 const Lead = lazy(() => import("./places/pack/lead/Lead"));
@@ -95,6 +96,7 @@ const router = createBrowserRouter([
               { path: "set-aside", element: <Aside /> },
               { path: "own-files", element: <OwnFiles /> },
               { path: "bench", element: <Bench /> },
+              { path: "bench/narrowing/:narrowingId", element: <Narrowing /> },
               { path: "bench/:trialId", element: <Trial /> },
             ],
           },

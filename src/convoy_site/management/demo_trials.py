@@ -1,4 +1,6 @@
-"""The demo's bench: a draft that was started again and again, and failed in a way of its own each time."""
+"""The demo's bench: a draft that was started again and again, and failed in a way of its own each time;
+and the last of them narrowed down.
+"""
 
 from uuid import UUID
 
@@ -6,7 +8,7 @@ from ..packs.models import Pack
 from ..packs.services import NewPack, edit_draft, start_pack
 from ..packs.shapes.edits import AddMods, EditIn, RemoveMod
 from ..people.models import User
-from ..trials import services, trying
+from ..trials import narrowing, services, trying
 from ..trials.bench import has_bench
 
 GAME = "tillerway"
@@ -42,7 +44,8 @@ def on_the_bench(curator: User, crew: UUID) -> Pack | None:
     _try(curator, pack)
     for added, removed in TRIED:
         _edit(curator, pack, AddMods(do="add many", mods=added), *(RemoveMod(do="remove", mod=mod) for mod in removed))
-        _try(curator, pack)
+        trial = _try(curator, pack)
+    narrowing.narrow_down(narrowing.ask(curator, pack.id, trial, 1.0).pk)
     return pack
 
 
@@ -51,5 +54,7 @@ def _edit(curator: User, pack: Pack, *edits: EditIn) -> None:
     edit_draft(curator, pack.id, pack.draft.revision, list(edits))
 
 
-def _try(curator: User, pack: Pack) -> None:
-    trying.try_out(services.ask(curator, pack.id).pk)
+def _try(curator: User, pack: Pack) -> UUID:
+    asked = services.ask(curator, pack.id)
+    trying.try_out(asked.pk)
+    return asked.pk

@@ -14,12 +14,29 @@ from ..people.rights import SignedIn
 from ..people.tries import count_use
 from ..releases.models import MakingState
 from ..shapes import Done, Short
+from . import narrowing as narrowings
 from . import services
 from .bench import has_bench
-from .models import Trial
+from .models import Narrowing, Trial
 from .outcome import Outcome, read_outcome
-from .shapes import BenchOut, EntryOut, FateOut, LogWanted, OutcomeOfTrial, PinIn, TrialIn, TrialLog, TrialOut, TrialRow
-from .ways import ways_of
+from .shapes import (
+    BenchOut,
+    CulpritsOut,
+    EntryOut,
+    FateOut,
+    LeftOutOut,
+    LogWanted,
+    NarrowIn,
+    NarrowingOut,
+    OutcomeOfTrial,
+    PinIn,
+    TrialIn,
+    TrialLog,
+    TrialOut,
+    TrialRow,
+    TryOut,
+)
+from .ways import ways_of, ways_without
 
 router = Router(tags=["trials"])
 
@@ -60,6 +77,7 @@ def trial(request: SignedIn, pack_id: UUID, trial_id: UUID) -> TrialOut:
         without=one.without,
         fates=sorted(rows, key=lambda row: (order[row.fate], row.name.casefold())),
         ways=ways_of(one.pack, outcome.cause) if outcome and outcome.cause else [],
+        narrowing=one.narrowings.values_list("pk", flat=True).first(),
     )
 
 
@@ -100,6 +118,54 @@ def log(request: SignedIn, pack_id: UUID, trial_id: UUID, wanted: Annotated[LogW
         first_bad=first_bad,
         mods=[mod for mod, _ in whose.most_common(100)],
         entries=[EntryOut(number=at, **one) for at, one in found[wanted.first : wanted.first + PORTION]],
+    )
+
+
+@router.post("/packs/{pack_id}/trials/{trial_id}/narrowing", response=NarrowingOut, operation_id="narrow_down")
+def narrow_down(request: SignedIn, pack_id: UUID, trial_id: UUID, body: NarrowIn) -> NarrowingOut:
+    """Has the bench find the mods that a trial fails by."""
+    count_use("narrow-down", str(request.user.pk), 20, 3600)
+    return _narrowing(narrowings.ask(request.user, pack_id, trial_id, body.chance))
+
+
+@router.get("/packs/{pack_id}/narrowings/{narrowing_id}", response=NarrowingOut, operation_id="narrowing")
+def narrowing(request: SignedIn, pack_id: UUID, narrowing_id: UUID) -> NarrowingOut:
+    return _narrowing(narrowings.narrowing(request.user, pack_id, narrowing_id))
+
+
+@router.delete("/packs/{pack_id}/narrowings/{narrowing_id}", response=Done, operation_id="stop_narrowing")
+def stop_narrowing(request: SignedIn, pack_id: UUID, narrowing_id: UUID) -> Done:
+    """Stops one that is open; forgets one that has ended."""
+    narrowings.stop(request.user, pack_id, narrowing_id)
+    return Done()
+
+
+def _narrowing(one: Narrowing) -> NarrowingOut:
+    pack = one.trial.pack
+    names = drafts.names_of(pack, one.mods)
+    found = one.found
+    culprits = list(found.get("culprits", ()))
+    told = CulpritsOut(
+        culprits=[LeftOutOut(mod=mod, name=names.get(mod, mod), why="") for mod in culprits],
+        tries=found["tries"],
+        without_it_works=found["without_it_works"],
+        sure=found["sure"],
+        fails=found["fails"],
+    ) if found else None  # fmt: skip
+    return NarrowingOut(
+        id=one.pk,
+        trial=one.trial_id,
+        state=MakingState(one.state),
+        told=one.told,
+        by=one.by.shown,
+        at=one.at,
+        chance=one.chance,
+        planned=one.planned,
+        mods=[names.get(mod, mod) for mod in one.mods],
+        tries=[TryOut(**answer) for answer in one.answers],
+        found=told,
+        ways=ways_without(pack, culprits),
+        is_current=_is_current(one.trial),
     )
 
 

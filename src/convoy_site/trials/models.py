@@ -33,3 +33,23 @@ class Trial(Making):
     def place(self) -> str:
         """Where its log is kept, read into entries."""
         return f"trials/{self.pk}.json.gz"
+
+
+class Narrowing(Making):
+    """A search for the mods that a trial fails by. `answers`: every try so far, as rows of `mods` (places in `mods`
+    below), `outcome`, `seconds`; `found`: `narrow.Found` as data, empty until it has ended.
+    """
+
+    trial = models.ForeignKey(Trial, models.CASCADE, related_name="narrowings")
+    chance = models.FloatField(default=1.0)
+    """With which it fails."""
+    planned = models.PositiveIntegerField(default=0)
+    """About how many tries one culprit takes, said beforehand."""
+    mods = models.JSONField(default=list)
+    """Ids, in the order in which they are tried."""
+    answers = models.JSONField(default=list)
+    found = models.JSONField(default=dict)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-at"]

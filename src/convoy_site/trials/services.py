@@ -65,7 +65,7 @@ def ask(user: User, pack_id: UUID, number: str = "") -> Trial:
 
     Raises NotFound, Forbidden, NoBench, TooManyTrials, and what a draft without a lock raises.
     """
-    pack = pack_for(user, pack_id, Action.EDIT)
+    pack = curated(user, pack_id)
     bench_game(pack.game_id)
     if number:
         refuse_hidden(user, pack, [release_numbered(pack, number)])
@@ -100,6 +100,11 @@ def pack_of(user: User, pack_id: UUID) -> Pack:
     return pack_for(user, pack_id, Action.SEE_DRAFT)
 
 
+def curated(user: User, pack_id: UUID) -> Pack:
+    """A pack on whose bench one may start things. Raises NotFound, Forbidden."""
+    return pack_for(user, pack_id, Action.EDIT)
+
+
 def trials(user: User, pack_id: UUID) -> QuerySet[Trial]:
     """But for those of which one is not shown what is in them."""
     pack = pack_of(user, pack_id)
@@ -125,7 +130,7 @@ def log_of(user: User, pack_id: UUID, trial_id: UUID) -> Kept:
 @transaction.atomic
 def stop(user: User, pack_id: UUID, trial_id: UUID) -> None:
     """Stops one that waits or runs; forgets one that has ended."""
-    pack_for(user, pack_id, Action.EDIT)
+    curated(user, pack_id)
     found = trial(user, pack_id, trial_id)
     if found.state in OPEN:
         Trial.objects.filter(pk=found.pk).update(stop=True)
@@ -138,7 +143,7 @@ def stop(user: User, pack_id: UUID, trial_id: UUID) -> None:
 
 @transaction.atomic
 def pin(user: User, pack_id: UUID, trial_id: UUID, pinned: bool) -> None:
-    pack_for(user, pack_id, Action.EDIT)
+    curated(user, pack_id)
     Trial.objects.filter(pk=trial(user, pack_id, trial_id).pk).update(pinned=pinned)
 
 

@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import Field
 
 from convoy_core.log.fates import Fate
+from convoy_core.narrow import Outcome
 from convoy_core.words.log_shape import EntrySeverity
 
 from ..packs.shapes.checking import WayOut
@@ -101,6 +102,8 @@ class TrialOut(TrialRow):
     without: list[LeftOutOut]
     fates: list[FateOut]
     ways: list[WayOut]
+    narrowing: UUID | None
+    """The newest search for what it fails by."""
 
 
 class BenchOut(Schema):
@@ -150,3 +153,46 @@ class TrialLog(Schema):
     first_bad: int
     mods: list[str]
     entries: list[EntryOut]
+
+
+class NarrowIn(Schema):
+    """`chance`: with which it fails; 1 for always."""
+
+    chance: Annotated[float, Field(gt=0.05, le=1)] = 1.0
+
+
+class TryOut(Schema):
+    """`mods`: places in the narrowing's `mods`."""
+
+    mods: list[int]
+    outcome: Outcome
+    seconds: float
+
+
+class CulpritsOut(Schema):
+    """`fails`: all together do. `without_it_works`: null where that could not be decided."""
+
+    culprits: list[LeftOutOut]
+    tries: int
+    without_it_works: bool | None
+    sure: float
+    fails: bool
+
+
+class NarrowingOut(Schema):
+    """`planned`: about how many tries one culprit takes. `ways`: what can be done, in the draft as it is now."""
+
+    id: UUID
+    trial: UUID
+    state: MakingState
+    told: str
+    by: str
+    at: datetime
+    chance: float
+    planned: int
+    mods: list[str]
+    """Names, in the order in which they are tried."""
+    tries: list[TryOut]
+    found: CulpritsOut | None
+    ways: list[WayOut]
+    is_current: bool

@@ -5,12 +5,18 @@ from uuid import UUID
 from procrastinate.contrib.django import app
 
 from . import trying
+from .narrowing import narrow_down as narrowing_down
 from .services import forget_old
 
 
 @app.task
 def try_out(trial: str) -> None:
     trying.try_out(UUID(trial))
+
+
+@app.task
+def narrow_down(narrowing: str) -> None:
+    narrowing_down(UUID(narrowing))
 
 
 @app.periodic(cron="47 * * * *")

@@ -24,6 +24,11 @@ def ways_of(pack: Pack, cause: Cause) -> list[WayOut]:
     return _leaving(lines, named if cause.mend in (Mend.ONE_OF_TWO, "") else [cause.mod], names)
 
 
+def ways_without(pack: Pack, mods: list[str]) -> list[WayOut]:
+    """Leaving out each of these: where several fail together only, one of them is enough."""
+    return _leaving({line.mod for line in drafts.lines_of(pack.draft)}, mods, drafts.names_of(pack, mods))
+
+
 def _leaving(lines: set[str], mods: list[str], names: dict[str, str]) -> list[WayOut]:
     return [
         WayOut(text=f"Leave out {names.get(mod, mod)}", edits=[RemoveMod(do="remove", mod=mod)], is_choice=True)

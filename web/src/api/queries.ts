@@ -94,6 +94,14 @@ export const useTrial = (pack_id: string, trial_id: string) =>
     refetchInterval: (query) => (query.state.data && isTrying(query.state.data.state) ? LIVE : false),
   });
 
+export const useNarrowing = (pack_id: string, narrowing_id: string) =>
+  useQuery({
+    queryKey: ["pack", pack_id, "narrowings", narrowing_id],
+    queryFn: () =>
+      told(api.GET("/api/packs/{pack_id}/narrowings/{narrowing_id}", { params: { path: { pack_id, narrowing_id } } })),
+    refetchInterval: (query) => (query.state.data && isTrying(query.state.data.state) ? LIVE : false),
+  });
+
 /** The newest trial of exactly what a release holds; null for none. */
 export const useTrialOfRelease = (pack_id: string, number: string) =>
   useQuery({

@@ -2508,6 +2508,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packs/{pack_id}/narrowings/{narrowing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Narrowing */
+        get: operations["narrowing"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop Narrowing
+         * @description Stops one that is open; forgets one that has ended.
+         */
+        delete: operations["stop_narrowing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs/{pack_id}/overlap": {
         parameters: {
             query?: never;
@@ -3261,6 +3282,26 @@ export interface paths {
         get: operations["trial_log"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/trials/{trial_id}/narrowing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Narrow Down
+         * @description Has the bench find the mods that a trial fails by.
+         */
+        post: operations["narrow_down"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4689,6 +4730,22 @@ export interface components {
             packs: number;
             /** People */
             people: number;
+        };
+        /**
+         * CulpritsOut
+         * @description `fails`: all together do. `without_it_works`: null where that could not be decided.
+         */
+        CulpritsOut: {
+            /** Culprits */
+            culprits: components["schemas"]["LeftOutOut"][];
+            /** Fails */
+            fails: boolean;
+            /** Sure */
+            sure: number;
+            /** Tries */
+            tries: number;
+            /** Without It Works */
+            without_it_works: boolean | null;
         };
         /**
          * DefaultsBody
@@ -6934,6 +6991,56 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * NarrowIn
+         * @description `chance`: with which it fails; 1 for always.
+         */
+        NarrowIn: {
+            /**
+             * Chance
+             * @default 1
+             */
+            chance: number;
+        };
+        /**
+         * NarrowingOut
+         * @description `planned`: about how many tries one culprit takes. `ways`: what can be done, in the draft as it is now.
+         */
+        NarrowingOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Chance */
+            chance: number;
+            found: components["schemas"]["CulpritsOut"] | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Is Current */
+            is_current: boolean;
+            /** Mods */
+            mods: string[];
+            /** Planned */
+            planned: number;
+            state: components["schemas"]["MakingState"];
+            /** Told */
+            told: string;
+            /**
+             * Trial
+             * Format: uuid
+             */
+            trial: string;
+            /** Tries */
+            tries: components["schemas"]["TryOut"][];
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+        };
         /** NeedsOut */
         NeedsOut: {
             /** Edges */
@@ -7382,6 +7489,11 @@ export interface components {
             /** Version */
             version: string;
         };
+        /**
+         * Outcome
+         * @enum {string}
+         */
+        Outcome: "works" | "fails" | "undecided";
         /**
          * OutcomeOfTrial
          * @description `seconds` and `memory_mb` as measured; `to_main_screen`: null where it was never reached. `new` and `gone`: how
@@ -10133,6 +10245,8 @@ export interface components {
             id: string;
             /** Is Current */
             is_current: boolean;
+            /** Narrowing */
+            narrowing: string | null;
             /** Number */
             number: string;
             outcome: components["schemas"]["OutcomeOfTrial"] | null;
@@ -10240,6 +10354,17 @@ export interface components {
             mends: boolean;
             /** Text */
             text: string;
+        };
+        /**
+         * TryOut
+         * @description `mods`: places in the narrowing's `mods`.
+         */
+        TryOut: {
+            /** Mods */
+            mods: number[];
+            outcome: components["schemas"]["Outcome"];
+            /** Seconds */
+            seconds: number;
         };
         /**
          * TweakOut
@@ -15863,6 +15988,70 @@ export interface operations {
             };
         };
     };
+    narrowing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                narrowing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NarrowingOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_narrowing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                narrowing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     overlap: {
         parameters: {
             query?: never;
@@ -17600,6 +17789,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialLog"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    narrow_down: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NarrowIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NarrowingOut"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -4,10 +4,12 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Link from "@mui/material/Link";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../../../api/client";
 import { type Edit, useChange, usePack, useTrial } from "../../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../../parts/notices";
+import { type Option, Pick } from "../../../parts/Pick";
 import { many, when } from "../../../parts/words";
 import { LastEdit } from "../LastEdit";
 import { RehearsalDialog } from "../Rehearsal";
@@ -29,6 +31,7 @@ export default function Trial() {
           {one.outcome && (
             <>
               <Cause packId={packId} one={one} outcome={one.outcome} may={may} />
+              <NarrowDown packId={packId} one={one} outcome={one.outcome} may={may} />
               <Figures one={one} outcome={one.outcome} />
               <Fates packId={packId} one={one} />
               <Log packId={packId} trialId={trialId} outcome={one.outcome} names={namesOf(one)} />
@@ -141,6 +144,63 @@ function Cause({
           </Box>
         )}
       </Remark>
+    </Box>
+  );
+}
+
+const OFTEN: Option[] = [
+  { value: "1", name: "It fails every time" },
+  { value: "0.5", name: "About one start in two" },
+  { value: "0.3", name: "About three starts in ten" },
+];
+
+/** Asks the bench which mods it takes; or leads to where that was found. */
+function NarrowDown({
+  packId,
+  one,
+  outcome,
+  may,
+}: {
+  packId: string;
+  one: One;
+  outcome: Shape["OutcomeOfTrial"];
+  may: boolean;
+}) {
+  const go = useNavigate();
+  const [chance, setChance] = useState("1");
+  const place = (id: string) => `/packs/${packId}/check/bench/narrowing/${id}`;
+  const ask = useChange(
+    () =>
+      told(
+        api.POST("/api/packs/{pack_id}/trials/{trial_id}/narrowing", {
+          params: { path: { pack_id: packId, trial_id: one.id } },
+          body: { chance: Number(chance) },
+        }),
+      ),
+    ["pack", packId, "trials"],
+  );
+  if (outcome.came_up && outcome.ended !== "crashed") return null;
+  return (
+    <Box sx={{ mb: 1, display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
+      {one.narrowing && (
+        <Link component={RouterLink} to={place(one.narrowing)}>
+          How it was narrowed down
+        </Link>
+      )}
+      {may && (one.is_current || one.number) && (
+        <>
+          <Pick label="How often" value={chance} options={OFTEN} onChange={setChance} sx={{ width: 220 }} />
+          <Button
+            variant="outlined"
+            size="small"
+            disabled={ask.isPending}
+            onClick={() => ask.mutate(undefined, { onSuccess: (made) => go(place(made.id)) })}
+          >
+            Find which mods it takes
+          </Button>
+        </>
+      )}
+      <RefusalRemark error={ask.error} />
     </Box>
   );
 }
