@@ -26,6 +26,7 @@ def main() -> None:
     try:
         of_the_curator(maren)
         of_what_is_together(maren, tolliver, sunniva)
+        of_the_bench(tolliver)
         of_the_keeper(stranger, maren)
         maren.go(f"{pack_of(maren, 'Night Freight')}/publish")
         of_the_members(maren, isbet, odwin)
@@ -39,6 +40,16 @@ def take(browser: Browser, name: str) -> None:
     time.sleep(SETTLE_SECONDS)
     browser.picture(TARGET / f"{name}.png")
     print(f"  {name}")
+
+
+def of_the_bench(tolliver: Browser) -> None:
+    tolliver.go(f"{pack_of(tolliver, 'Ghost Watch')}/check/bench")
+    tolliver.press("Crashed before the main screen", within="The draft: Crashed before the main screen")
+    tolliver.sees("Ghost Barge and Moon Tables fail together", "What it said")
+    take(tolliver, "trial")
+    tolliver.press("How it was narrowed down")
+    tolliver.sees("It takes 2 together", "13 tries")
+    take(tolliver, "narrowing")
 
 
 def of_the_curator(maren: Browser) -> None:
@@ -129,15 +140,7 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     isbet.press("Join Kestrel Wharf and install")
     isbet.sees("Release 1.4.0", "My choices")
     take(isbet, "installation-phone")
-    isbet.go("/p/slow-water")
-    isbet.sees("How to join", "What is in it")
-    take(isbet, "public-phone")
     odwin.sign_in("odwin")
-    odwin.go("/")
-    odwin.sees("behind by 4")
-    odwin.click("a[href*='/installations/']")
-    odwin.sees("From 1.0.0 to 1.4.0", "To bring by hand")
-    take(odwin, "errands")
     odwin.go("/news")
     odwin.sees("Waits for you", "is out.")
     take(odwin, "news")

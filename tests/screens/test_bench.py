@@ -19,7 +19,7 @@ def test_a_crash_is_read_mended_tried_again_and_published(people: People) -> Non
     assert tolliver.complaints() == []
     _in_the_log(tolliver)
     tolliver.press("Find which mods it takes")
-    tolliver.sees("It takes 2 together", "Moon Tables", "Everything else comes up without it.")
+    tolliver.sees("It takes 2 together", "Moon Tables", "Everything else comes up without them.")
     assert tolliver.complaints() == []
     tolliver.press("The trial that failed")
     tolliver.sees("How it was narrowed down")

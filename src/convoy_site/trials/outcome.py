@@ -2,7 +2,7 @@
 
 import gzip
 import json
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
@@ -82,8 +82,10 @@ def read_kept(data: bytes) -> Kept:
     return Kept(json.loads(gzip.decompress(data))["entries"])
 
 
-def judged(run: GameRun, lock: Lock, new_files: list[str], before: Kept | None, against: str) -> tuple[Outcome, Kept]:
-    """`before`: the log of the last good run, the trial `against`."""
+def judged(
+    run: GameRun, lock: Lock, there: Collection[str], new_files: list[str], before: Kept | None, against: str
+) -> tuple[Outcome, Kept]:
+    """`there`: the mods that were laid down; `before`: the log of the last good run, the trial `against`."""
     log = run.log
     why = log.cause
     cause = Cause(why.sentence, why.mod or "", why.other or "", why.known or "", str(why.mend or "")) if why else None
@@ -92,7 +94,7 @@ def judged(run: GameRun, lock: Lock, new_files: list[str], before: Kept | None, 
         run.came_up, str(log.ended), str(run.stopped or ""), run.exit, round(run.seconds, 2),
         None if run.to_main_screen is None else round(run.to_main_screen, 2), run.memory_mb,
         {str(severity): count for severity, count in log.by_severity().items()},
-        cause, {mod: str(fate) for mod, fate in fates_of(_speaking(lock), log).items()},
+        cause, {mod: str(fate) for mod, fate in fates_of(_speaking(lock, there), log).items()},
         tuple(new_files), log.lines, sum(log.left_out.values()), against, _last(log, lock), new, gone,
     )  # fmt: skip
     return outcome, kept
@@ -108,8 +110,8 @@ def _last(log: Log, lock: Lock) -> str:
     return f"{name} spoke last: “{entry.text[:200]}”"
 
 
-def _speaking(lock: Lock) -> list[str]:
-    return [build.mod for build in lock.builds if build.kind in SPEAKING]
+def _speaking(lock: Lock, there: Collection[str]) -> list[str]:
+    return [build.mod for build in lock.builds if build.kind in SPEAKING and build.mod in there]
 
 
 def _kept(log: Log, before: Kept | None) -> tuple[Kept, int, int]:

@@ -8,7 +8,6 @@ from uuid import UUID
 
 from django.utils import timezone
 
-from convoy_core.lock.lock import Lock
 from convoy_core.words.errors import ConvoyError
 from convoy_io.games import GameRun, Stopped
 
@@ -18,6 +17,7 @@ from . import archives, starting
 from .following import Ended, Follow
 from .models import Trial
 from .outcome import Kept, judged, read_kept, read_outcome
+from .starting import Prepared
 
 STAYS = 1.5
 """Seconds that a game has to stay up after its main screen: some fall right behind it."""
@@ -63,12 +63,13 @@ def _try(one: Trial) -> None:
     run, new = starting.start(one.pack, prepared, prepared.there, follow.moved, follow.wanted)
     if run.stopped is Stopped.ASKED:
         raise Ended
-    _keep(one, run, prepared.lock, new)
+    _keep(one, run, prepared, new)
 
 
-def _keep(one: Trial, run: GameRun, lock: Lock, new: list[str]) -> None:
+def _keep(one: Trial, run: GameRun, prepared: Prepared, new: list[str]) -> None:
     good = last_good(one)
-    outcome, log = judged(run, lock, new, _log_of(good) if good else None, str(good.pk) if good else "")
+    before, against = (_log_of(good), str(good.pk)) if good else (None, "")
+    outcome, log = judged(run, prepared.lock, prepared.there, new, before, against)
     data = log.as_bytes()
     kept_files.keep(one.place, data, hashlib.sha256(data).hexdigest())
     Trial.objects.filter(pk=one.pk).update(

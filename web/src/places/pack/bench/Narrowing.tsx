@@ -89,6 +89,7 @@ function Head({ packId, one, may }: { packId: string; one: One; may: boolean }) 
 
 function Found({ packId, one, found, may }: { packId: string; one: One; found: Shape["CulpritsOut"]; may: boolean }) {
   const editing = useEditing(packId);
+  const it = found.culprits.length > 1 ? "them" : "it";
   return (
     <Box sx={{ mb: 2 }}>
       <LastEdit editing={editing} />
@@ -97,9 +98,9 @@ function Found({ packId, one, found, may }: { packId: string; one: One; found: S
         <strong>
           {found.tries} tries.{" "}
           {found.without_it_works
-            ? "Everything else comes up without it."
+            ? `Everything else comes up without ${it}.`
             : found.without_it_works === false
-              ? "Without it the rest fails as well: there is more."
+              ? `Without ${it} the rest fails as well: there is more.`
               : ""}
         </strong>{" "}
         {found.sure < 1 && `Sure to ${(100 * found.sure).toFixed(1)} in 100.`}
