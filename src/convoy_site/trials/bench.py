@@ -6,7 +6,6 @@ sandbox: no network, no other process to be seen, of the disk only what was name
 Where there is no bubblewrap, nothing is run.
 """
 
-import os
 import shutil
 import subprocess
 import tomllib
@@ -110,9 +109,9 @@ def _walls() -> list[str]:
     found = ["bwrap", "--unshare-all", "--die-with-parent", "--new-session", "--clearenv", "--cap-drop", "ALL"]
     found += ["--uid", NOBODY, "--gid", NOBODY, "--hostname", "bench"]
     for place in SYSTEM:
-        if os.path.islink(place):
-            found += ["--symlink", os.readlink(place), place]
-        elif os.path.exists(place):
+        if Path(place).is_symlink():
+            found += ["--symlink", str(Path(place).readlink()), place]
+        elif Path(place).exists():
             found += ["--ro-bind", place, place]
     return [*found, "--proc", "/proc", "--dev", "/dev", "--tmpfs", "/tmp"]  # noqa: S108 - the sandbox's own
 

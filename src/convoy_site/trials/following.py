@@ -1,4 +1,4 @@
-"""What a worker does while something on the bench runs: it tells how far it is, and notices that somebody stopped it."""
+"""While something on the bench runs, a worker tells how far it is, and notices that somebody stopped it."""
 
 import time
 

@@ -76,8 +76,8 @@ class OutcomeOfTrial(Schema):
 
 
 class TrialRow(Schema):
-    """`is_current`: of exactly what the draft is now. `before`, `seconds_left`: of one that waits: how many are in front
-    of it, and about how long until its turn.
+    """`is_current`: of exactly what the draft is now. `before`, `seconds_left`: of one that waits: how many are in
+    front of it, and about how long until its turn.
     """
 
     id: UUID
