@@ -279,18 +279,14 @@ def launcher(place: Path, profile: Path) -> Path:
 
 
 def bench_file(folder: Path, games: Path) -> Path:
-    """What a keeper would write: the stand-ins of the demo's games may be tried, each started by a program of its own."""
+    """What a keeper would write: the stand-ins of the demo's games may be tried, each by a program of its own."""
     source = Path(__file__).resolve().parents[1]
     reads = sorted({str(source), str(games.resolve()), sys.prefix, sys.base_prefix})
     rows = []
     for profile in sorted(games.glob("*.toml")):
         program = launcher(folder / "programs" / profile.stem, profile)
-        rows += [
-            f"[games.{profile.stem}]",
-            f"program = {json.dumps(str(program.resolve()))}",
-            f"reads = {json.dumps(reads)}",
-        ]
-        rows += ["seconds = 6", "memory_mb = 12288", ""]
+        rows += [f"[games.{profile.stem}]", f"program = {json.dumps(str(program.resolve()))}"]
+        rows += [f"reads = {json.dumps(reads)}", "seconds = 6", "memory_mb = 12288", ""]
     place = folder / "bench.toml"
     place.write_text("\n".join(rows))
     return place

@@ -127,8 +127,10 @@ def test_a_stack_without_end_and_a_line_without_end() -> None:
     assert len(_read(b"\x00\xff" * 300_000, 1 << 16).entries) <= 1
 
 
-@given(st.lists(st.sampled_from([START, CRASH, KNOWN, "\r", "\n\n", "\x1b[", "    at x", "\ud7ff", "a" * 9_000]), max_size=8),
-       st.binary(max_size=40), st.integers(1, 50))  # fmt: skip
+PARTS = [START, CRASH, KNOWN, "\r", "\n\n", "\x1b[", "    at x", "\ud7ff", "a" * 9_000]
+
+
+@given(st.lists(st.sampled_from(PARTS), max_size=8), st.binary(max_size=40), st.integers(1, 50))
 def test_whatever_it_is_it_is_read_in_pieces_as_in_one(parts: list[str], rubbish: bytes, step: int) -> None:
     data = b"".join(one.encode() + rubbish for one in parts)
     whole = _read(data)

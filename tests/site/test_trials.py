@@ -85,7 +85,7 @@ def test_two_that_fail_together_are_named_and_the_next_good_run_is_held_against_
     assert [one["mod"] for one in bad["fates"] if one["fate"] == "failed"] == ["ghost-barge", "moon-tables"]
     assert bad["outcome"]["against"] == good["id"] and bad["outcome"]["new"] >= 3
     _, log = on_bench.as_("owner").get(f"{on_bench.at}/trials/{bad['id']}/log?severity=error&fresh=true")
-    assert [one["mod"] for one in log["entries"]][0] == "ghost-barge" and log["first_bad"] == 0
+    assert log["entries"][0]["mod"] == "ghost-barge" and log["first_bad"] == 0
     change(on_bench, RemoveMod(do="remove", mod="ghost-barge"))
     again = tried(on_bench)
     assert again["outcome"]["came_up"] and again["outcome"]["against"] == good["id"]
