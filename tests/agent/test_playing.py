@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from convoy_agent.call_for_help import call_for_help
 from convoy_agent.errors import CannotPlay, NoProgram, NotInStep, SomebodyElse
 from convoy_agent.folder.folder import Folder
 from convoy_agent.play import How, Played, play
@@ -307,3 +308,27 @@ def test_a_profile_that_says_nothing_of_starting(member: Member, game: Path) -> 
     member.harbour.profile = member.harbour.profile.partition("# By which a member")[0]
     with pytest.raises(CannotPlay, match="does not say how it is started"):
         started(member, game)
+
+
+def test_a_call_for_help_tells_what_helps_and_nothing_private(
+    member: Member, game: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("USER", "annika")
+    monkeypatch.setattr(Path, "home", lambda: Path("/home/annika"))
+    ready(member, MODS)
+    started(member, game)
+    grumbles = 'grumbles = ["No lamp in /home/annika/lamps", "token=Zx81kLm02pQ", "peer 10.20.30.40 left"]'
+    bad = marker("ledger", f'{grumbles}\ntrouble = {{ with = "lanterns" }}')
+    ready(member, {"ledger": bad, "lanterns": MODS["lanterns"]})
+    started(member, game)
+    (member.folder / "mods/ledger/data/a.dat").write_text("otherwise")
+    call = call_for_help(member.folder, member.store, "It falls over as soon as Annika starts it.")
+    for wanted in (
+        "mods/ledger/data/a.dat: altered", "Ledger and Lanterns fail together", "crashed after",
+        "- error, ledger, new: Could not steer", "> It falls over as soon as ‹account 1› starts it.", "MB of memory",
+    ):  # fmt: skip
+        assert wanted in call.text, call.text
+    for secret in ("annika", "Zx81kLm02pQ", "10.20.30.40"):
+        assert secret not in call.text.casefold()
+    assert {one.what.casefold() for one in call.replaced} >= {"annika", "zx81klm02pq", "10.20.30.40"}
+    assert member.status().fingerprint in call.text

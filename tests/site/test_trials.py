@@ -13,6 +13,7 @@ import pytest
 from convoy_site.catalogue import reaching
 from convoy_site.packs.services import edit_draft
 from convoy_site.packs.shapes.edits import AddMod, AddMods, EditIn, RemoveMod
+from convoy_site.releases.as_files.packing import subject_of
 from convoy_site.releases.models import MakingState
 from convoy_site.releases.services import publish
 from convoy_site.trials import archives, bench, narrowing, services, starting, trying
@@ -248,3 +249,27 @@ def test_a_good_trial_or_one_of_another_draft_is_not_narrowed_down(on_bench: Wor
     change(on_bench, RemoveMod(do="remove", mod="ghost-barge"))
     status, told = owner.post(f"{on_bench.at}/trials/{bad['id']}/narrowing", {})
     assert (status, told["code"]) == (409, "changed-since")
+
+
+def test_what_lies_on_the_bench_for_another_crew_is_no_crews_but_theirs(on_bench: World) -> None:
+    """A build that only a person may fetch, although its archive lies there."""
+    change(on_bench, AddMod(do="add", mod="deep-holds"))
+    on_bench.pack.draft.refresh_from_db()
+    builds = subject_of(on_bench.pack, "").recipe.lock.builds
+    build = next(one for one in builds if one.mod == "deep-holds")
+    archives.place_of(build.archive.sha256).write_bytes(b"somebody's own")
+    told = tried(on_bench)
+    assert [one["mod"] for one in told["without"]] == ["deep-holds"] and told["outcome"]["came_up"]
+
+
+def test_one_narrowing_of_a_pack_at_a_time(on_bench: World) -> None:
+    owner = on_bench.as_("owner")
+    change(on_bench, AddMods(do="add many", mods=["ghost-barge", "moon-tables"]))
+    first, second = tried(on_bench)["id"], tried(on_bench)["id"]
+    asked = owner.post(f"{on_bench.at}/trials/{first}/narrowing", {})[1]["id"]
+    assert owner.post(f"{on_bench.at}/trials/{first}/narrowing", {})[1]["id"] == asked
+    assert owner.post(f"{on_bench.at}/trials/{second}/narrowing", {})[0] == 429
+    assert owner.send("DELETE", f"{on_bench.at}/narrowings/{asked}")[0] == 200
+    narrowing.narrow_down(asked)
+    assert owner.get(f"{on_bench.at}/narrowings/{asked}")[1]["state"] == "stopped"
+    assert owner.post(f"{on_bench.at}/trials/{second}/narrowing", {})[0] == 200

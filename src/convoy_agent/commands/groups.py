@@ -12,6 +12,7 @@ import typer
 GROUPS: dict[str, tuple[str, ...]] = {
     "everyday": ("join", "sync", "watch", "allow", "errands", "bring", "steps", "machine"),
     "playing": ("play", "runs"),
+    "helping": ("help-me",),
     "beside": ("add", "drop"),
     "looking": ("status", "verify"),
     "going_back": ("undo", "put-back", "backup", "backups", "restore", "history"),

@@ -2,7 +2,7 @@
 
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from pathlib import Path
 
@@ -46,26 +46,27 @@ def gather(subject: Subject, came: Callable[[int], None]) -> dict[str, str]:
     with reaching.client() as client:
         for build in lock.builds:
             place = place_of(build.archive.sha256)
-            if place.is_file():
+            is_draft_own = build.mod == OVERLAY and subject.release is None
+            addresses = open_addresses(build, subject.sources)
+            if build.archive.sha256 not in own and not is_draft_own and not addresses:
+                # It may lie here for another crew, whose own it is: that is no reason to hand it on.
+                missing[build.mod] = PERSONS
+            elif place.is_file():
                 os.utime(place)
                 came(build.archive.size)
-                continue
-            if build.archive.sha256 in own:
+            elif build.archive.sha256 in own:
                 _copy(own[build.archive.sha256].place, place)
                 came(build.archive.size)
-            elif build.mod == OVERLAY and subject.release is None:
+            elif is_draft_own:
                 _write(place, own_files.archive_of(subject.pack.draft))
             else:
-                missing |= _fetch(client, build, subject, place, came)
+                missing |= _fetch(client, build, addresses, place, came)
     return missing
 
 
 def _fetch(
-    client: httpx.Client, build: LockedBuild, subject: Subject, place: Path, came: Callable[[int], None]
+    client: httpx.Client, build: LockedBuild, addresses: Sequence[str], place: Path, came: Callable[[int], None]
 ) -> dict[str, str]:
-    addresses = open_addresses(build, subject.sources)
-    if not addresses:
-        return {build.mod: PERSONS}
     beside = place.with_name(f"{place.stem}.{os.getpid()}-{time.monotonic_ns()}.part")
     try:
         fetch_archive(client, addresses, build.archive, beside, came)

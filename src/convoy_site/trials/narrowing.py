@@ -58,9 +58,12 @@ def ask(user: User, pack_id: UUID, trial_id: UUID, chance: float) -> Narrowing:
     Pack.objects.select_for_update().get(pk=pack.pk)
     if same := trial.narrowings.filter(state__in=services.OPEN).first():
         return same
+    if Narrowing.objects.filter(trial__pack=pack, state__in=services.OPEN).exists():
+        raise WithoutEnd("Another trial of this pack is being narrowed down.", now="Stop that one, or wait for it.")
     mods = len(read_outcome(trial.outcome).fates) or 1
     made = Narrowing.objects.create(trial=trial, by=user, chance=chance, planned=tries_for_one(mods, chance), total=1)
-    app.configure_task(TASK, lock=f"narrowing-{made.pk}").defer(narrowing=str(made.pk))
+    # One at a time on the whole site: a search may take hours, and others wait for workers, too.
+    app.configure_task(TASK, lock="bench-narrowing").defer(narrowing=str(made.pk))
     return made
 
 

@@ -38,6 +38,9 @@ MOST_KEPT = 30
 MOST_WAITING = 4
 """Trials of one pack that wait at a time: whoever tries every edit keeps others from trying."""
 
+AT_ONCE = 2
+"""Trials that run at a time, and one narrowing: whatever is tried, workers are left for everything else."""
+
 OPEN = (MakingState.WAITS, MakingState.WORKING)
 
 
@@ -91,7 +94,7 @@ def ask(user: User, pack_id: UUID, number: str = "") -> Trial:
         by=user,
         total=sum(build.archive.size for build in lock.builds) + sum(file.size for file in lock.files),
     )
-    app.configure_task(TASK, lock=f"trial-{made.pk}").defer(trial=str(made.pk))
+    app.configure_task(TASK, lock=f"bench-{made.at.microsecond % AT_ONCE}").defer(trial=str(made.pk))
     return made
 
 
