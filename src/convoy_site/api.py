@@ -77,6 +77,9 @@ STATUS = {
     "too-many": 429,
     "storage-away": 503,
     "no-bench": 409,
+    "bench-full": 429,
+    "cannot-try": 409,
+    "draft-changed": 409,
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 

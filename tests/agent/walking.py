@@ -33,7 +33,7 @@ import httpx
 
 from convoy_agent import backing_up, by_hand, here, taking_back
 from convoy_agent.change import Wish
-from convoy_agent.errors import ErrandsLeft
+from convoy_agent.errors import ErrandsLeft, NotAllowed
 from convoy_agent.fetching.limits import Limits
 from convoy_agent.folder.allowed import Allowed
 from convoy_agent.folder.backups import Backups
@@ -524,6 +524,11 @@ class Walk:
             done = self._sync(Wish())
         except ErrandsLeft:
             self._bring()
+            done = self._sync(Wish())
+        except NotAllowed:
+            # A leaving that was cut short took along what was allowed here, and forgot what lay here: it is said anew.
+            assert not Folder(self.folder).record().release
+            Allowed(Folder(self.folder).own).keep(Allowance)
             done = self._sync(Wish())
         self.judge("the sync that settles")
         if done.undone:

@@ -35,7 +35,7 @@ def reading(sources: Path, answer) -> Source:
 
 
 def test_the_demos_sources_are_read_whole(catalogue: None) -> None:
-    assert Mod.objects.filter(game="tillerway").count() == 137
+    assert Mod.objects.filter(game="tillerway").count() == 139
     assert Mod.objects.filter(game="gauge-hollow").count() == 31
     assert set(Source.objects.values_list("trouble", flat=True)) == {""}
     assert "climbs" in Build.objects.get(mod__slug="false-bottom").refused

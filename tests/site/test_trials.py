@@ -248,7 +248,7 @@ def test_a_good_trial_or_one_of_another_draft_is_not_narrowed_down(on_bench: Wor
     bad = tried(on_bench)
     change(on_bench, RemoveMod(do="remove", mod="ghost-barge"))
     status, told = owner.post(f"{on_bench.at}/trials/{bad['id']}/narrowing", {})
-    assert (status, told["code"]) == (409, "changed-since")
+    assert (status, told["code"]) == (409, "draft-changed")
 
 
 def test_what_lies_on_the_bench_for_another_crew_is_no_crews_but_theirs(on_bench: World) -> None:

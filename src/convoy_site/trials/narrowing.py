@@ -41,7 +41,9 @@ class NotFailing(ConvoyError):
 
 
 class WithoutEnd(ConvoyError):
-    code = "too-many"
+    """A search that goes on for longer than anybody waits."""
+
+    code = "without-end"
 
 
 @transaction.atomic
@@ -59,7 +61,9 @@ def ask(user: User, pack_id: UUID, trial_id: UUID, chance: float) -> Narrowing:
     if same := trial.narrowings.filter(state__in=services.OPEN).first():
         return same
     if Narrowing.objects.filter(trial__pack=pack, state__in=services.OPEN).exists():
-        raise WithoutEnd("Another trial of this pack is being narrowed down.", now="Stop that one, or wait for it.")
+        raise services.TooManyTrials(
+            "Another trial of this pack is being narrowed down.", now="Stop that one, or wait for it."
+        )
     mods = len(read_outcome(trial.outcome).fates) or 1
     made = Narrowing.objects.create(trial=trial, by=user, chance=chance, planned=tries_for_one(mods, chance), total=1)
     # One at a time on the whole site: a search may take hours, and others wait for workers, too.

@@ -45,13 +45,13 @@ OPEN = (MakingState.WAITS, MakingState.WORKING)
 
 
 class TooManyTrials(ConvoyError):
-    code = "too-many"
+    code = "bench-full"
 
 
 class CannotTry(ConvoyError):
     """There is nothing that could be started."""
 
-    code = "blocked"
+    code = "cannot-try"
 
 
 @dataclass(frozen=True)

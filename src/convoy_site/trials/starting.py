@@ -12,16 +12,16 @@ from django.conf import settings
 from convoy_core.lock.in_worlds import in_worlds
 from convoy_core.lock.lock import Lock
 from convoy_core.outside.patterns import matcher
-from convoy_core.words.errors import ConvoyError
 from convoy_core.words.model import Side
 from convoy_io.games import GameRun, Limits, Stopped, run_game
 from convoy_io.laying import lay_fresh
 
+from ..kept_files import StorageAway
 from ..packs.models import Pack
 from ..receiving import SPARE_BYTES
 from ..releases.as_files.packing import subject_of
 from . import archives
-from .bench import bench_game, command
+from .bench import NoBench, bench_game, command
 
 MOST_LOG = 256 * 2**20
 """Bytes of log, after which a game is stopped."""
@@ -31,16 +31,12 @@ MOST_NEW = 200
 Moved = Callable[[int], None]
 
 
-class NoRoom(ConvoyError):
+class NoRoom(StorageAway):
     """The bench's disk is full."""
 
-    code = "storage-away"
 
-
-class NotStarted(ConvoyError):
+class NotStarted(NoBench):
     """The keeper's program cannot be started."""
-
-    code = "no-bench"
 
 
 @dataclass(frozen=True)

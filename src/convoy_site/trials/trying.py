@@ -26,7 +26,7 @@ STAYS = 1.5
 class Changed(ConvoyError):
     """What was to be tried is not there any more."""
 
-    code = "changed-since"
+    code = "draft-changed"
 
 
 def try_out(trial_id: UUID) -> None:

@@ -10266,8 +10266,8 @@ export interface components {
         };
         /**
          * TrialRow
-         * @description `is_current`: of exactly what the draft is now. `before`, `seconds_left`: of one that waits: how many are in front
-         *     of it, and about how long until its turn.
+         * @description `is_current`: of exactly what the draft is now. `before`, `seconds_left`: of one that waits: how many are in
+         *     front of it, and about how long until its turn.
          */
         TrialRow: {
             /**

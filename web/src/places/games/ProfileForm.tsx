@@ -214,6 +214,16 @@ export function ProfileForm({ document, fill, idIsFixed }: Props) {
           />
         </Row>
         <Row>
+          {BESIDE.map(({ name, label }) => (
+            <Lines
+              key={name}
+              label={label}
+              value={document.start?.[name]}
+              on={(list) => say({ start: { ...document.start, [name]: list } })}
+            />
+          ))}
+        </Row>
+        <Row>
           <Field
             label="Its log"
             value={document.log?.place}
@@ -232,10 +242,38 @@ export function ProfileForm({ document, fill, idIsFixed }: Props) {
             on={(text) => say({ log: { ...document.log, main_screen: text || undefined } })}
           />
         </Row>
+        <Row>
+          <Field
+            label="Says of a mod that came up"
+            value={document.log?.loaded}
+            on={(text) => say({ log: { ...document.log, loaded: text || undefined } })}
+            code
+          />
+          <Field
+            label="Says when it is closed"
+            value={document.log?.closed}
+            on={(text) => say({ log: { ...document.log, closed: text || undefined } })}
+          />
+          <Lines
+            label="Says when it crashes"
+            value={document.log?.crash}
+            on={(crash) => say({ log: { ...document.log, crash } })}
+          />
+        </Row>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          Messages that are known, with what helps, are written in the text.
+        </Typography>
       </Part>
     </Box>
   );
 }
+
+/** What is added to the arguments where there is something to fill in. */
+const BESIDE = [
+  { name: "memory", label: "With memory, {memory_mb}" },
+  { name: "window", label: "With a window, {window}" },
+  { name: "server", label: "Joining a server, {server}" },
+];
 
 const put = (rows: Document[], at: number, part: Document) =>
   rows.map((one, each) => (each === at ? { ...one, ...part } : one));
