@@ -5,12 +5,13 @@ import Link from "@mui/material/Link";
 import Typography from "@mui/material/Typography";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../../../api/client";
-import { type Edit, useChange, useNarrowing, usePack } from "../../../api/queries";
+import { useChange, useNarrowing, usePack } from "../../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../../parts/notices";
 import { many, when } from "../../../parts/words";
 import { LastEdit } from "../LastEdit";
 import { RehearsalDialog } from "../Rehearsal";
 import { useEditing } from "../useEditing";
+import { Ways } from "./Ways";
 
 type One = Shape["NarrowingOut"];
 
@@ -104,22 +105,7 @@ function Found({ packId, one, found, may }: { packId: string; one: One; found: S
               : ""}
         </strong>{" "}
         {found.sure < 1 && `Sure to ${(100 * found.sure).toFixed(1)} in 100.`}
-        {may && one.is_current && one.ways.length > 0 && (
-          <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", mt: 0.75 }}>
-            {one.ways.map((way) => (
-              <Button
-                key={way.text}
-                size="small"
-                variant="outlined"
-                sx={{ py: 0 }}
-                disabled={editing.pending}
-                onClick={() => editing.edit(...(way.edits as Edit[]))}
-              >
-                {way.text}
-              </Button>
-            ))}
-          </Box>
-        )}
+        {may && one.is_current && <Ways ways={one.ways} editing={editing} />}
       </Remark>
     </Box>
   );

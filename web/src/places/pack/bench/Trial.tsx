@@ -7,7 +7,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../../../api/client";
-import { type Edit, useChange, usePack, useTrial } from "../../../api/queries";
+import { useChange, usePack, useTrial } from "../../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../../parts/notices";
 import { type Option, Pick } from "../../../parts/Pick";
 import { many, when } from "../../../parts/words";
@@ -16,6 +16,7 @@ import { RehearsalDialog } from "../Rehearsal";
 import { useEditing } from "../useEditing";
 import { Log } from "./Log";
 import { called, FateMark, isOpen, verdict } from "./said";
+import { Ways } from "./Ways";
 
 type One = Shape["TrialOut"];
 
@@ -127,22 +128,7 @@ function Cause({
       <RehearsalDialog editing={editing} />
       <Remark tone="error" live={false}>
         <strong>{outcome.cause.sentence}</strong>
-        {may && one.ways.length > 0 && !one.number && (
-          <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", mt: 0.75 }}>
-            {one.ways.map((way) => (
-              <Button
-                key={way.text}
-                size="small"
-                variant="outlined"
-                sx={{ py: 0 }}
-                disabled={editing.pending}
-                onClick={() => editing.edit(...(way.edits as Edit[]))}
-              >
-                {way.text}
-              </Button>
-            ))}
-          </Box>
-        )}
+        {may && !one.number && <Ways ways={one.ways} editing={editing} />}
       </Remark>
     </Box>
   );
