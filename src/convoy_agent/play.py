@@ -103,6 +103,7 @@ def play(
         with runs.log_writer(id) as copy:
             run = run_game([str(program), *arguments], folder.root, profile, names, Limits(), wanted, copy, environment)
         if run.exit is None:
+            runs.forget(id)
             raise CannotPlay(f"{program} could not be started.", run.trouble, "Say which program with --program.")
         new = tuple(sorted(_settings_files(folder, lock) - before))[:MOST_NEW]
         kept = Run(

@@ -84,18 +84,15 @@ def run_game(
     wanted: Callable[[float | None], Stopped | None] = lambda up: None,
     log_copy: Callable[[bytes], None] = lambda data: None,
     environment: Mapping[str, str] | None = None,
-    user: int | None = None,
 ) -> GameRun:
     """`folder`: the installation, in which the log lies. `wanted`: asked every TICK, with the seconds since the main
-    screen was reached; what it gives stops the game. `log_copy`: told of every piece of the log. `user`: whose process
-    it is, where the caller may choose.
+    screen was reached; what it gives stops the game. `log_copy`: told of every piece of the log.
     """
     follow = _Follow(folder, profile, names, log_copy)
     started = time.monotonic()
     try:
         process = subprocess.Popen(
-            list(command), cwd=folder, env=dict(environment) if environment is not None else None, user=user,
-            group=user, extra_groups=[] if user is not None else None,
+            list(command), cwd=folder, env=dict(environment) if environment is not None else None,
             stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
         )  # fmt: skip
     except OSError as error:

@@ -332,3 +332,24 @@ def test_a_call_for_help_tells_what_helps_and_nothing_private(
         assert secret not in call.text.casefold()
     assert {one.what.casefold() for one in call.replaced} >= {"annika", "zx81klm02pq", "10.20.30.40"}
     assert member.status().fingerprint in call.text
+
+
+def test_a_yes_to_the_program_is_no_yes_to_anything_else(member: Member, game: Path) -> None:
+    """Neither to going back, which only the page asks for, nor to a sync that nobody asked for."""
+    ready(member, MODS)
+    member.harbour.publish("3.0.0", MODS)
+    run = [sys.executable, "-m", "convoy_agent", "--store", str(member.store.root), "play", "--json"]
+    command = [*run, "--folder", str(member.folder), "--program", str(game), "--yes"]
+    done = subprocess.run(command, capture_output=True, text=True, env=QUICK)
+    assert done.returncode == 2 and "not in step" in done.stdout + done.stderr
+    assert member.status().release == "2.0.0"
+
+
+def test_a_program_that_cannot_be_started_leaves_no_start_behind(member: Member, tmp_path: Path) -> None:
+    ready(member, MODS)
+    broken = tmp_path / "broken"
+    broken.write_text("#!/nowhere/at-all\n")
+    broken.chmod(0o755)
+    with pytest.raises(CannotPlay, match="could not be started"):
+        started(member, broken)
+    assert [one.name for one in (member.folder / ".convoy/runs").iterdir()] == []

@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 
+from convoy_core.words.log_shape import Mend
 from convoy_site.catalogue import reaching
 from convoy_site.packs.services import edit_draft
 from convoy_site.packs.shapes.edits import AddMod, AddMods, EditIn, RemoveMod
@@ -20,6 +21,8 @@ from convoy_site.trials import archives, bench, narrowing, services, starting, t
 from convoy_site.trials.bench import bench_game, why_no_sandbox
 from convoy_site.trials.following import Follow
 from convoy_site.trials.models import Narrowing, Trial
+from convoy_site.trials.outcome import Cause
+from convoy_site.trials.ways import ways_of
 from convoy_standins.game import bench_file
 
 from .conftest import Api, World, serving
@@ -273,3 +276,21 @@ def test_one_narrowing_of_a_pack_at_a_time(on_bench: World) -> None:
     narrowing.narrow_down(asked)
     assert owner.get(f"{on_bench.at}/narrowings/{asked}")[1]["state"] == "stopped"
     assert owner.post(f"{on_bench.at}/trials/{second}/narrowing", {})[0] == 200
+
+
+WAYS = {
+    ("weir-core", Mend.BRING_IN): ["Bring in Weir Core", "Leave out Quiet Deck"],
+    ("sluice-speech", Mend.BRING_IN): ["Leave out Quiet Deck"],
+    ("moon-tables", Mend.ONE_OF_TWO): ["Leave out Quiet Deck", "Leave out Moon Tables"],
+    ("", Mend.OTHER_BUILD): ["Leave out Quiet Deck"],
+    ("", Mend.MORE_MEMORY): [],
+}
+
+
+@pytest.mark.parametrize("named", WAYS)
+def test_only_what_the_draft_can_do_is_offered(on_bench: World, named: tuple[str, Mend]) -> None:
+    """A need may be a name that mods provide, which nobody can bring in."""
+    change(on_bench, AddMods(do="add many", mods=["quiet-deck", "moon-tables"]))
+    on_bench.pack.draft.refresh_from_db()
+    cause = Cause("It failed.", "quiet-deck", named[0], "known", str(named[1]))
+    assert [way.text for way in ways_of(on_bench.pack, cause)] == WAYS[named]

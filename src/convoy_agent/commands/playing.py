@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import signal
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
 
@@ -18,6 +18,7 @@ from .. import play as playing
 from .. import sync as work
 from ..change import Wish
 from ..errors import NotInStep
+from ..folder.allowed import Ask
 from ..folder.folder import Folder
 from ..play import How
 from ..playing.runs import Runs
@@ -50,11 +51,13 @@ def play(
     as_json: JsonOption = False,
 ) -> None:
     """Start the game in step, watch it, and say how it ended. Exit code 1 where it did not end well."""
-    ask = (lambda question: True) if yes and program else asking(as_json)
+    ask = asking(as_json)
+    # What is said beforehand is said of the program alone: neither of going back, nor of ending a game.
+    confirm = (lambda question: True) if yes and program else ask
     how = How(plain, server, window, program, game, memory, anyway)
     tell = (lambda text: None) if as_json else say
     try:
-        done = _started(folder, how, ask, tell)
+        done = _started(folder, how, confirm, ask, tell)
     except NotInStep as error:
         if not first and not ask(f"{error.sentence()} Sync first?"):
             raise
@@ -62,7 +65,7 @@ def play(
             synced = work.sync(folder, keep_store(), screen, Wish(ask=ask))
         if not as_json:
             say_synced(synced)
-        done = _started(folder, how, ask, tell)
+        done = _started(folder, how, confirm, ask, tell)
     run = done.run
     if as_json:
         print_json({**asdict(run), "sentence": done.sentence, "log": log_as_json(done.log)})
@@ -75,13 +78,13 @@ def play(
     raise typer.Exit(DONE if run.to_main_screen is not None and run.ended != "crashed" else LEFT)
 
 
-def _started(folder: Path, how: How, ask: Any, tell: Any) -> playing.Played:
+def _started(folder: Path, how: How, confirm: Ask, ask: Ask, tell: Callable[[str], None]) -> playing.Played:
     with _ending(ask) as wanted:
-        return playing.play(folder, keep_store(), how, ask, tell, wanted)
+        return playing.play(folder, keep_store(), how, confirm, tell, wanted)
 
 
 @contextmanager
-def _ending(ask: Any) -> Iterator[playing.Wanted]:
+def _ending(ask: Ask) -> Iterator[playing.Wanted]:
     """Ctrl-C does not end the game: it asks first, and says what that can harm. Twice in a row it does."""
     pressed: list[bool] = []
     asked: list[bool] = []

@@ -57,6 +57,10 @@ class Runs:
         (self._place / id).mkdir(parents=True)
         return id
 
+    def forget(self, id: str) -> None:
+        with suppress(OSError):
+            disk.remove_tree(self._place / id)
+
     def log_writer(self, id: str) -> _LogCopy:
         return _LogCopy(gzip.open(self._place / id / "log.gz", "wb", compresslevel=3))
 
@@ -95,8 +99,7 @@ class Runs:
     def _sweep(self) -> None:
         loose = [one for one in self.all() if not one.pinned]
         for old in loose[KEPT:]:
-            with suppress(OSError):
-                disk.remove_tree(self._place / old.id)
+            self.forget(old.id)
 
 
 class _LogCopy:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import string
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
 from ..words.errors import MalformedInput
 from ..words.profile import StartHints
@@ -34,16 +34,12 @@ def arguments_of(hints: StartHints, values: Mapping[str, str], plain: bool = Fal
     for name, value in values.items():
         if not _VALUES[name].fullmatch(value):
             raise MalformedInput(f"“{value[:80]}” cannot be used for {name}.", _TOLD[name], field=name)
-    beside = (hints.memory, hints.window, hints.server)
-    lists: list[Sequence[str]] = [one for one in beside if one and all(_is_filled(each, values) for each in one)]
+    beside = [
+        one for one in (hints.memory, hints.window, hints.server) if all(_is_filled(each, values) for each in one)
+    ]
     given = [one for one in hints.arguments if _is_filled(one, values)]
-    return tuple(
-        one.format(**values) for one in (*given, *(each for one in lists for each in one), *_plain(hints, plain))
-    )
-
-
-def _plain(hints: StartHints, plain: bool) -> tuple[str, ...]:
-    return hints.plain if plain else ()
+    wanted = [*given, *(each for one in beside for each in one), *(hints.plain if plain else ())]
+    return tuple(one.format(**values) for one in wanted)
 
 
 def _is_filled(argument: str, values: Mapping[str, str]) -> bool:

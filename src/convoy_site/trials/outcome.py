@@ -21,8 +21,6 @@ SPEAKING = frozenset({Kind.MOD, Kind.LIBRARY})
 MOST_ENTRIES = 4_000
 """Entries of a log that are kept of a trial, worst first where there are more."""
 
-MOST_COMPARED = 200
-
 
 @dataclass(frozen=True)
 class Cause:
@@ -115,18 +113,13 @@ def _speaking(lock: Lock, there: Collection[str]) -> list[str]:
 
 
 def _kept(log: Log, before: Kept | None) -> tuple[Kept, int, int]:
-    """With a trial to hold it against: which entries are new. Marked are those that are worse than information."""
+    """Its entries, marked where the last good run had them not; and how many are new, and how many gone."""
     found = compared(_as_log(before), log) if before is not None else None
     new = {id(one) for one in found.new} if found else set()
     order = {severity: at for at, severity in enumerate(reversed(EntrySeverity))}
-    entries = list(enumerate(log.entries))
-    if len(entries) > MOST_ENTRIES:
-        worst = sorted(entries, key=lambda row: (order[row[1].severity], row[0]))[:MOST_ENTRIES]
-        entries = sorted(worst)
-    rows = [{**entry_as_json(one), "at_entry": at, "new": id(one) in new} for at, one in entries]
-    if found is None:
-        return Kept(rows), 0, 0
-    return Kept(rows), len(found.new), len(found.gone)
+    worst = sorted(enumerate(log.entries), key=lambda row: (order[row[1].severity], row[0]))[:MOST_ENTRIES]
+    rows = [{**entry_as_json(one), "new": id(one) in new} for _, one in sorted(worst, key=lambda row: row[0])]
+    return Kept(rows), len(new), len(found.gone) if found else 0
 
 
 def _as_log(kept: Kept) -> Log:

@@ -94,7 +94,7 @@ def ask(user: User, pack_id: UUID, number: str = "") -> Trial:
         by=user,
         total=sum(build.archive.size for build in lock.builds) + sum(file.size for file in lock.files),
     )
-    app.configure_task(TASK, lock=f"bench-{made.at.microsecond % AT_ONCE}").defer(trial=str(made.pk))
+    app.configure_task(TASK, lock=f"bench-{made.pk.int % AT_ONCE}").defer(trial=str(made.pk))
     return made
 
 

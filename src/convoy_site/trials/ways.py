@@ -2,6 +2,7 @@
 
 from convoy_core.words.log_shape import Mend
 
+from ..catalogue.services import shelf
 from ..packs import drafts
 from ..packs.models import Pack
 from ..packs.shapes.checking import WayOut
@@ -14,7 +15,9 @@ def ways_of(pack: Pack, cause: Cause) -> list[WayOut]:
     lines = {line.mod for line in drafts.lines_of(pack.draft)}
     named = [mod for mod in (cause.mod, cause.other) if mod]
     names = drafts.names_of(pack, set(named))
-    if cause.mend == Mend.BRING_IN and cause.other and cause.other in names and cause.other not in lines:
+    # What is needed may be a name that some mod provides, and none that could be brought in.
+    is_mod = shelf(pack).filter(slug=cause.other).exists()
+    if cause.mend == Mend.BRING_IN and is_mod and cause.other not in lines:
         bring = WayOut(
             text=f"Bring in {names[cause.other]}", edits=[AddMod(do="add", mod=cause.other)], is_choice=False
         )
