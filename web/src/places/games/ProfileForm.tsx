@@ -284,7 +284,7 @@ function Part({ title, what, children }: { title: string; what: string; children
       <Typography component="legend" variant="h3" sx={{ p: 0, mb: 0.5 }}>
         {title}
       </Typography>
-      <Typography variant="body2" sx={{ color: "text.secondary", mt: -0.5 }}>
+      <Typography variant="body2" sx={{ color: "text.secondary", mt: -0.5, mb: 1.5 }}>
         {what}
       </Typography>
       {children}

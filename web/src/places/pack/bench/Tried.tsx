@@ -15,8 +15,11 @@ export function TriedDraft({ packId }: { packId: string }) {
 }
 
 export function TriedRelease({ packId, number }: { packId: string; number: string }) {
-  const one = useTrialOfRelease(packId, number).data;
-  return one ? <Line packId={packId} one={one} /> : null;
+  const found = useTrialOfRelease(packId, number);
+  if (found.data) return <Line packId={packId} one={found.data} />;
+  return found.isSuccess ? (
+    <Box sx={{ fontSize: "0.9rem", color: "text.secondary" }}>Not tried on the bench.</Box>
+  ) : null;
 }
 
 function Line({ packId, one }: { packId: string; one: Shape["TrialRow"] | undefined }) {
