@@ -7,7 +7,7 @@ It is made here and shown; who gets it is its member's to say. Source: docs/rule
 from __future__ import annotations
 
 import gzip
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,8 +27,9 @@ from .folder import machine as machines
 from .folder.folder import Folder
 from .folder.own_settings import own_settings, tells_of
 from .play import in_words
-from .playing.own import own_known
+from .playing.own import own_known, without_private
 from .playing.runs import Run, Runs
+from .site.connecting import connect
 from .storage.store import Store
 from .visit import Now
 
@@ -48,6 +49,16 @@ class Call:
 
     text: str
     replaced: tuple[Replaced, ...]
+    told: Mapping[str, Any]
+    """What a site takes of it (`agent/help`); nothing private is in it."""
+
+
+def send(root: Path, call: Call, seen: bool) -> str:
+    """To the site that the folder follows; gives the address of its page. `seen`: its member has read it, and wants the
+    curators to; else they read it there first, before anybody else does. Raises SiteAway, SiteRefused.
+    """
+    with connect(Folder(root).pairing()) as site:
+        return site.call_for_help({**call.told, "send": seen})
 
 
 def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc_now) -> Call:
@@ -56,15 +67,35 @@ def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc
     status = sync.status(root, store, now=now)
     hashes = {build.archive.sha256 for build in _builds(folder)} | {status.fingerprint}
     redaction = Redaction(own_known(frozenset(hashes)))
+    runs = Runs(folder.own)
+    kept = runs.all()
+    last = _log(folder, runs, kept[0]) if kept else None
     parts = (
         _head(status, words, now),
         _standing(status),
         _machine(root),
-        _starts(folder),
+        _starts(kept),
+        _said(folder, runs, kept, last) if kept else (),
         () if status.sealed_until else _settings(folder),
     )
     text, replaced = redaction.of("\n".join(line for part in parts for line in part) + "\n")
-    return Call(text, replaced)
+    told: dict[str, Any] = {
+        "text": text,
+        "words": words[:2000],
+        "number": status.release,
+        "starts": [_start(one) for one in kept[:12]],
+    }
+    if last and last.cause:
+        cause = last.cause
+        told["cause"] = {
+            "sentence": cause.sentence[:600], "known": cause.known or "", "mod": cause.mod or "",
+            "other": cause.other or "",
+        }  # fmt: skip
+    return Call(text, replaced, without_private(told, redaction))
+
+
+def _start(one: Run) -> dict[str, Any]:
+    return {"began": one.began, "release": one.release, "sentence": in_words(one)[:600], "good": one.is_good}
 
 
 def _builds(folder: Folder) -> Iterable[Any]:
@@ -105,24 +136,20 @@ def _machine(root: Path) -> Iterator[str]:
     yield f"Runtimes: {', '.join(told['runtimes']) or 'not said'}."
 
 
-def _starts(folder: Folder) -> Iterator[str]:
-    runs = Runs(folder.own)
-    kept = runs.all()
+def _starts(kept: list[Run]) -> Iterator[str]:
     yield from ("", "## Starts", "")
     if not kept:
         yield "None was made with convoy play."
         return
     yield from (f"- {one.began}, release {one.release}: {in_words(one)}" for one in kept[:5])
-    yield from _said(folder, runs, kept)
 
 
-def _said(folder: Folder, runs: Runs, kept: list[Run]) -> Iterator[str]:
+def _said(folder: Folder, runs: Runs, kept: list[Run], last: Log | None) -> Iterator[str]:
     """What the last start said, and what of it the last good one had not."""
-    last = _log(folder, runs, kept[0])
     if last is None:
         yield "Its log is not there any more."
         return
-    good = next((one for one in kept[1:] if one.to_main_screen is not None and one.ended != "crashed"), None)
+    good = next((one for one in kept[1:] if one.is_good), None)
     before = _log(folder, runs, good) if good else None
     fresh = {id(one) for one in compared(before, last).new} if before else set()
     yield from ("", "## What the last one said", "")

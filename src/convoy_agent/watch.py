@@ -22,7 +22,7 @@ from convoy_core.trust.word import call_name, read_word
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.wording import counted, listed
 
-from . import backing_up, by_hand, setting_back, sync, taking_back, worlds
+from . import backing_up, by_hand, call_for_help, setting_back, sync, taking_back, worlds
 from .change import Wish
 from .errors import ErrandsLeft, LineLimit, SiteAway, SiteRefused
 from .fetching.inbox import Lookout, wait_for
@@ -261,6 +261,25 @@ def _set_back(watcher: Watcher, given: Fields) -> str:
     return f"{counted(many, 'setting')} as the pack has {'it' if many == 1 else 'them'}." + _after(watcher)
 
 
+def _set_own(watcher: Watcher, given: Fields) -> str:
+    values = {(one.text("path"), one.strings("key")): _plain(one) for one in given.items("settings")}
+    many = setting_back.set_own(watcher.root, values)
+    return f"{counted(many, 'setting')} set." + _after(watcher)
+
+
+def _plain(row: Fields) -> setting_back.Plain:
+    value = row.plain("value")
+    if not isinstance(value, bool | int | float | str):
+        raise MalformedInput("A setting is set to a text, a number, yes or no.", field="value")
+    return value
+
+
+def _call_for_help(watcher: Watcher, given: Fields) -> str:
+    call = call_for_help.call_for_help(watcher.root, watcher.store, given.text("words", ""))
+    call_for_help.send(watcher.root, call, seen=False)
+    return "Gathered. Look through it; nobody sees it before you send it."
+
+
 def _leave(watcher: Watcher, given: Fields) -> str:
     # The site hears of it by the answer to this order; after that the token opens nothing any more.
     left = leave(watcher.root, sync.utc_now(), given.flag("keep_all", False), tell=False)
@@ -304,6 +323,8 @@ DO: Mapping[str, Callable[[Watcher, Fields], str]] = {
     OrderKind.DROP_BACKUP: _drop,
     OrderKind.STEP: _step,
     OrderKind.SET_BACK: _set_back,
+    OrderKind.SET_OWN: _set_own,
+    OrderKind.CALL_FOR_HELP: _call_for_help,
     OrderKind.LEAVE: _leave,
     OrderKind.COPY_WORLD: _copy_world,
     OrderKind.RENAME_WORLD: _rename_world,

@@ -42,6 +42,7 @@ from .rollcall.api.crew import router as crew
 from .rollcall.api.playthroughs import router as played
 from .shapes import Refusal
 from .trials.api import router as trials
+from .trials.helping.api import router as helping
 from .web import server_error
 from .wrong_fields import in_words
 
@@ -80,6 +81,10 @@ STATUS = {
     "bench-full": 429,
     "cannot-try": 409,
     "draft-changed": 409,
+    "call-closed": 409,
+    "too-many-calls": 429,
+    "already-taken": 409,
+    "no-folder": 409,
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 
@@ -190,6 +195,7 @@ for router in (
     files_of_packs,
     installations,
     trials,
+    helping,
     crew,
     played,
     agent,

@@ -1,12 +1,16 @@
 """Who may do what, at every door: each role, a stranger, and nobody. Strangers are told that there is nothing."""
 
 import re
+from uuid import UUID
 
 import pytest
 from django.db import transaction
 
 from convoy_site.api import api
 from convoy_site.people.models import Membership
+from convoy_site.trials.helping.services import gather
+from convoy_site.trials.helping.shapes import HelpCallIn
+from convoy_site.trials.models import HelpCall
 from tests.third_game import block
 
 from .conftest import World
@@ -31,6 +35,7 @@ KEEPERS = {**dict.fromkeys(SEE, 403), "nobody": 401}
 """None of these keeps the site; what a keeper may is tested with the keeper's place."""
 FELLWRIGHT = block("fellwright.toml")
 CLOSED = {"address": "http://10.0.0.1/shelf"}
+STEP = {"do": "step", "text": "Close the other launcher."}
 OF_TILLERWAY = {"game": "tillerway", "name": "Closed"}
 
 DOORS = [
@@ -67,6 +72,14 @@ DOORS = [
     ("GET", f"/api/packs/{{pack}}/narrowings/{NOBODYS}", None, NEVER),
     ("DELETE", f"/api/packs/{{pack}}/narrowings/{NOBODYS}", None, {**CURATE, "owner": 404, "curator": 404}),
     ("PATCH", f"/api/packs/{{pack}}/trials/{NOBODYS}", {"pinned": True}, {**CURATE, "owner": 404, "curator": 404}),
+    ("GET", "/api/packs/{pack}/calls", None, SEE),
+    ("GET", "/api/calls/{call}", None, SEE),
+    ("POST", "/api/calls/{call}/send", None, MINE),
+    ("DELETE", "/api/calls/{call}", None, MINE),
+    ("POST", "/api/calls/{call}/answers", {"text": "Look at the log."}, SEE),
+    ("POST", "/api/calls/{call}/answers", {"proposal": STEP}, CURATE),
+    ("POST", "/api/calls/{call}/answers/9/take", None, NEVER),
+    ("POST", "/api/calls/{call}/close", {"was": "Fog"}, SEE),
     ("GET", "/api/packs/{pack}/draft", None, SEE),
     ("GET", "/api/packs/{pack}/draft/edits", None, SEE),
     ("POST", "/api/packs/{pack}/draft/edits", EDITS, CURATE),
@@ -265,6 +278,7 @@ AGENT_DOORS = [
     ("GET", f"/api/agent/beside/{NOBODYS}/releases/1.0.0"),
     ("GET", "/api/agent/releases/1.0.0"),
     ("GET", f"/api/agent/own/{'0' * 64}"),
+    ("POST", "/api/agent/help"),
     ("POST", "/api/agent/report"),
     ("POST", "/api/agent/progress"),
     ("POST", "/api/agent/order"),
@@ -275,8 +289,16 @@ AGENT_DOORS = [
 ]
 
 
+def called(world: World) -> UUID:
+    """The member's call for help, which was sent."""
+    made = HelpCall.objects.filter(pack=world.pack).first()
+    return (made or gather(world.installation, HelpCallIn(text="## Starts", send=True))).pk
+
+
 def filled(world: World, text: str) -> str:
     known = {"crew": world.crew.id, "pack": world.pack.id, "code": world.code, "installation": world.installation.id}
+    if "{call}" in text:
+        known["call"] = called(world)
     return re.sub(r"\{(\w+)\}", lambda found: str(known.get(found[1], found[0])), text)
 
 

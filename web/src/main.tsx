@@ -50,6 +50,7 @@ const HandOut = lazy(() => import("./places/outside/HandOut"));
 const News = lazy(() => import("./places/news/News"));
 const OpenPack = lazy(() => import("./places/outside/OpenPack"));
 const Aboard = lazy(() => import("./places/crew/Aboard"));
+const Call = lazy(() => import("./places/help/Call"));
 const Release = lazy(() => import("./places/pack/Release"));
 
 const Broken = () => (
@@ -67,6 +68,7 @@ const router = createBrowserRouter([
       { path: "sign-in", element: <SignIn /> },
       { path: "join/:code?", element: <Join /> },
       { path: "installations/:installationId", element: <Installation /> },
+      { path: "calls/:callId", element: <Call /> },
       { path: "crews/:crewId", element: <CrewPeople /> },
       { path: "account", element: <Account /> },
       { path: "account/address/:key", element: <ConfirmAddress /> },

@@ -75,7 +75,7 @@ def play(
         say(f"Its log: {', '.join(counts) or 'nothing'}. Read it: convoy runs {run.id} --folder {folder}")
         if run.new_files:
             say(f"It wrote settings that were not there before: {', '.join(run.new_files[:6])}")
-    raise typer.Exit(DONE if run.to_main_screen is not None and run.ended != "crashed" else LEFT)
+    raise typer.Exit(DONE if run.is_good else LEFT)
 
 
 def _started(folder: Path, how: How, confirm: Ask, ask: Ask, tell: Callable[[str], None]) -> playing.Played:

@@ -13,6 +13,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import IO, Any
 
+from convoy_core.log.entries import Ended
+
 from ..storage import disk, sealed
 
 KEPT = 12
@@ -43,6 +45,11 @@ class Run:
     counts: dict[str, int]
     new_files: tuple[str, ...] = ()
     pinned: bool = False
+
+    @property
+    def is_good(self) -> bool:
+        """It reached the main screen, and did not crash."""
+        return self.to_main_screen is not None and self.ended != Ended.CRASHED
 
 
 class Runs:

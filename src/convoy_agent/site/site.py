@@ -243,6 +243,11 @@ class Site:
         except (SiteAway, SiteRefused, AttributeError):
             return None
 
+    def call_for_help(self, told: Mapping[str, Any]) -> str:
+        """Sends what was gathered; gives the page at which its member finds it. Raises SiteAway, SiteRefused."""
+        answer = _ask(self._client, "POST", "agent/help", **_as_json(told)).json()
+        return str(answer.get("address", "")) if isinstance(answer, dict) else ""
+
     def _refuse_away(self) -> None:
         if self.away:
             raise SiteAway("The site does not answer.", now="Try again later.")

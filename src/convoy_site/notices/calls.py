@@ -29,7 +29,7 @@ from ..packs.services import pack_for
 from ..people import audit
 from ..people.events import Happened
 from ..people.models import Event, User
-from ..people.rights import Action, NotFound
+from ..people.rights import Action, Forbidden, NotFound
 from ..people.tries import TooMany
 from .models import Call, CallState, Hook
 from .sentences import Told
@@ -45,7 +45,12 @@ MOST_HOOKS = 10
 KEPT = timedelta(days=30)
 """How long calls stay in the log."""
 
-OF_PACKS = tuple(one for one in Happened if one not in (Happened.ROLE, Happened.ABOARD, Happened.HANDED_OVER))
+OF_PEOPLE = (Happened.CALLED_FOR_HELP, Happened.HELP_ANSWERED, Happened.HELP_CLOSED)
+"""What is between a member and their curators: told to them, and to no other program, feed or hook."""
+
+OF_PACKS = tuple(
+    one for one in Happened if one not in (Happened.ROLE, Happened.ABOARD, Happened.HANDED_OVER, *OF_PEOPLE)
+)
 
 
 def hooks_of(user: User, pack_id: UUID) -> QuerySet[Hook]:
@@ -62,6 +67,10 @@ def _hook(user: User, pack_id: UUID, hook_id: UUID) -> Hook:
 @transaction.atomic
 def make_hook(user: User, pack_id: UUID, address: str, kinds: Sequence[Happened]) -> Hook:
     """Raises ClosedAddress for what is none of the web; where it leads is judged at each call."""
+    if any(kind not in OF_PACKS for kind in kinds):
+        raise Forbidden(
+            "Programs are not told of that.", "It is between people.", "Choose among what happens to packs."
+        )
     pack = pack_for(user, pack_id, Action.HAND_OUT)
     Pack.objects.select_for_update().get(pk=pack.pk)
     if pack.hooks.count() >= MOST_HOOKS:

@@ -88,6 +88,9 @@ def concerned(event: Event, pack: Pack | None) -> QuerySet[User]:
         return crew.filter(memberships__crew=event.crew, memberships__role=Role.OWNER).exclude(pk=event.by_id or 0)
     if event.what in _CREWS or pack is None:
         return found
+    if event.what in calls.OF_PEOPLE:
+        keeps = Q(memberships__crew=event.crew, memberships__role__in=(Role.OWNER, Role.CURATOR))
+        return found.filter(keeps | Q(username=event.about["username"])).distinct()
     if event.what in (Happened.PROPOSED, Happened.ANSWERED, Happened.LEAD_NEW):
         return found.filter(memberships__crew=event.crew, memberships__role__in=(Role.OWNER, Role.CURATOR)).distinct()
     keeps = Q(memberships__crew=event.crew, memberships__role__in=(Role.OWNER, Role.CURATOR))

@@ -24,6 +24,7 @@ class Action(StrEnum):
     GAMES = "bring games"
     KEYS = "change who may sign"
     INVITE = "invite people"
+    HELP = "answer calls for help"
     END = "retire packs, move them, or end the crew"
 
 
@@ -38,6 +39,7 @@ MAY: dict[Action, frozenset[Role]] = {
     Action.GAMES: frozenset({Role.OWNER}),
     Action.KEYS: frozenset({Role.OWNER}),
     Action.INVITE: frozenset({Role.OWNER, Role.CURATOR}),
+    Action.HELP: frozenset({Role.OWNER, Role.CURATOR}),
     Action.END: frozenset({Role.OWNER}),
 }
 

@@ -1,8 +1,12 @@
-"""Trial runs: what was tried, by whom, how it went, and what the game said."""
+"""Trial runs: what was tried, by whom, how it went, and what the game said; and calls for help."""
+
+import uuid
 
 from django.db import models
 
+from ..installations.models import Installation
 from ..packs.models import Pack
+from ..people.models import User
 from ..releases.models import Making, Release
 
 
@@ -53,3 +57,58 @@ class Narrowing(Making):
 
     class Meta:
         ordering = ["-at"]
+
+
+class HelpState(models.TextChoices):
+    """A call that is *gathered* is seen by its member alone, until they send it."""
+
+    GATHERED = "gathered"
+    OPEN = "open"
+    CLOSED = "closed"
+
+
+class HelpCall(models.Model):
+    """Everything private was replaced on the member's machine: what was there never came here."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    pack = models.ForeignKey(Pack, models.CASCADE, related_name="help_calls")
+    member = models.ForeignKey(User, models.CASCADE, related_name="help_calls")
+    installation = models.ForeignKey(Installation, models.SET_NULL, null=True, related_name="help_calls")
+    number = models.CharField(max_length=200, blank=True)
+    """The release that lay there, as the agent told it."""
+    words = models.CharField(max_length=2000, blank=True)
+    text = models.TextField()
+    cause = models.CharField(max_length=600, blank=True)
+    """Why the last start failed, as a sentence; empty where nothing is known."""
+    alike = models.CharField(max_length=400, blank=True, db_index=True)
+    """Equal for calls whose starts ended by the same cause; empty where nothing is known of it."""
+    mods = models.JSONField(default=list)
+    """That its cause names."""
+    starts = models.JSONField(default=list)
+    """The newest ones, as rows of `began`, `release`, `sentence`, `good`."""
+    state = models.CharField(max_length=10, choices=HelpState.choices, default=HelpState.GATHERED)
+    at = models.DateTimeField(auto_now_add=True)
+    sent_at = models.DateTimeField(null=True)
+    closed_at = models.DateTimeField(null=True)
+    closed_by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
+    was = models.CharField(max_length=500, blank=True)
+    """What it was, in words."""
+
+    class Meta:
+        ordering = ["-at"]
+        indexes = [models.Index(fields=["pack", "state"])]
+
+
+class HelpWord(models.Model):
+    """One answer. `proposal`: what is to be done (`proposals.Proposal` as data); empty for words alone."""
+
+    call = models.ForeignKey(HelpCall, models.CASCADE, related_name="answers")
+    by = models.ForeignKey(User, models.CASCADE, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    text = models.CharField(max_length=2000, blank=True)
+    proposal = models.JSONField(default=dict)
+    taken_at = models.DateTimeField(null=True)
+    taken_by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["pk"]

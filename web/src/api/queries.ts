@@ -132,6 +132,21 @@ export const useTrialLog = (pack_id: string, trial_id: string, query: LogWanted,
     staleTime: Number.POSITIVE_INFINITY,
   });
 
+/** One's own calls for help with a pack; for curators those that were sent to them, too. */
+export const useHelpCalls = (id: string, live = false) =>
+  useQuery({
+    queryKey: ["pack", id, "calls"],
+    queryFn: () => told(api.GET("/api/packs/{pack_id}/calls", of(id))),
+    refetchInterval: live ? LIVE : CALM,
+  });
+
+export const useHelpCall = (call_id: string) =>
+  useQuery({
+    queryKey: ["call", call_id],
+    queryFn: () => told(api.GET("/api/calls/{call_id}", { params: { path: { call_id } } })),
+    refetchInterval: CALM,
+  });
+
 export const useOverlap = (id: string) =>
   useQuery({
     queryKey: ["pack", id, "overlap"],

@@ -224,6 +224,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/help": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Gather
+         * @description A call for help as an agent gathered it. Its member alone sees it until they send it.
+         */
+        post: operations["agent_help"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/known/{sha256}": {
         parameters: {
             query?: never;
@@ -454,6 +474,107 @@ export interface paths {
          * @description A world was copied, brought over or called otherwise: what was chosen for it goes along.
          */
         post: operations["agent_into_world"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Call */
+        get: operations["help_call"];
+        put?: never;
+        post?: never;
+        /**
+         * Drop
+         * @description Takes one's own call back, with what was said to it.
+         */
+        delete: operations["drop_help_call"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call_id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Says something to a call; curators may propose something that can be taken with one press.
+         */
+        post: operations["answer_help_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call_id}/answers/{number}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Does what was proposed.
+         */
+        post: operations["take_help"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description Closes a call with what it was.
+         */
+        post: operations["close_help_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call_id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send
+         * @description Lets the crew's curators see what was gathered.
+         */
+        post: operations["send_help_call"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1640,6 +1761,26 @@ export interface paths {
          * @description One pack on the evening's board: the end of its line, the next departure, and what is open in it.
          */
         get: operations["board"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packs/{pack_id}/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calls
+         * @description One's own; for curators also what was sent to them. Open ones first, then the newest.
+         */
+        get: operations["help_calls"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5604,7 +5745,7 @@ export interface components {
          * @description Source: docs/rules.md, "Words": notice.
          * @enum {string}
          */
-        Happened: "release" | "trial" | "opened" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "lead-new" | "proposed" | "answered" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
+        Happened: "release" | "trial" | "opened" | "withdrawal" | "departure-set" | "departure-moved" | "departure-off" | "playthrough-opened" | "playthrough-ended" | "milestone" | "lead-new" | "proposed" | "answered" | "called-for-help" | "help-answered" | "help-closed" | "role" | "aboard" | "handed-over" | "renamed" | "pack-moved" | "retired" | "brought-back";
         /** HashesIn */
         HashesIn: {
             /** Hashes */
@@ -5669,6 +5810,261 @@ export interface components {
             /** Parts */
             parts: components["schemas"]["PartOut"][];
         };
+        /**
+         * HelpAlikeOut
+         * @description Other calls of the crew by the same cause: of how many people, and what they were.
+         */
+        HelpAlikeOut: {
+            /** Ends */
+            ends: components["schemas"]["HelpEndOut"][];
+            /** People */
+            people: number;
+        };
+        /** HelpAnswerIn */
+        HelpAnswerIn: {
+            /** Proposal */
+            proposal?: (components["schemas"]["HoldProposal"] | components["schemas"]["SettingProposal"] | components["schemas"]["ReleaseProposal"] | components["schemas"]["StepProposal"]) | null;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
+         * HelpAnswerOut
+         * @description `says`: the proposal as a sentence; `mine`: whether the reader may take it, now.
+         */
+        HelpAnswerOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Mine */
+            mine: boolean;
+            /** Number */
+            number: number;
+            /** Proposal */
+            proposal: {
+                [key: string]: unknown;
+            };
+            /** Says */
+            says: string;
+            /** Taken At */
+            taken_at: string | null;
+            /** Taken By */
+            taken_by: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * HelpCallIn
+         * @description What an agent gathered, with everything private replaced there. `send`: its member has seen it, and wants it
+         *     sent; else it waits for them.
+         */
+        HelpCallIn: {
+            cause?: components["schemas"]["HelpCauseIn"] | null;
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+            /**
+             * Send
+             * @default false
+             */
+            send: boolean;
+            /**
+             * Starts
+             * @default []
+             */
+            starts: components["schemas"]["HelpStartIn"][];
+            /** Text */
+            text: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /** HelpCallMade */
+        HelpCallMade: {
+            /** Address */
+            address: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+        };
+        /**
+         * HelpCallOut
+         * @description `installation_id`: of the reader's own. `last_good`: the newest start that went well.
+         */
+        HelpCallOut: {
+            alike: components["schemas"]["HelpAlikeOut"];
+            /** Answers */
+            answers: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Cause */
+            cause: string;
+            /** Closed At */
+            closed_at: string | null;
+            /** Closed By */
+            closed_by: string;
+            /** Curates */
+            curates: boolean;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Installation */
+            installation: string;
+            /** Installation Id */
+            installation_id: string | null;
+            last_good: components["schemas"]["HelpStartOut"] | null;
+            /** Member */
+            member: string;
+            /** Mods */
+            mods: string[];
+            /** Number */
+            number: string;
+            /** Own */
+            own: boolean;
+            /**
+             * Pack Id
+             * Format: uuid
+             */
+            pack_id: string;
+            /** Said */
+            said: components["schemas"]["HelpAnswerOut"][];
+            /** Sent At */
+            sent_at: string | null;
+            /** Starts */
+            starts: components["schemas"]["HelpStartOut"][];
+            state: components["schemas"]["HelpState"];
+            /** Text */
+            text: string;
+            /** Was */
+            was: string;
+            /** Words */
+            words: string;
+        };
+        /** HelpCallRow */
+        HelpCallRow: {
+            /** Answers */
+            answers: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Cause */
+            cause: string;
+            /** Closed At */
+            closed_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Installation */
+            installation: string;
+            /** Member */
+            member: string;
+            /** Number */
+            number: string;
+            /** Own */
+            own: boolean;
+            /**
+             * Pack Id
+             * Format: uuid
+             */
+            pack_id: string;
+            /** Sent At */
+            sent_at: string | null;
+            state: components["schemas"]["HelpState"];
+            /** Was */
+            was: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * HelpCauseIn
+         * @description `known`: the id of the profile's message that explains it; empty where it is only likely.
+         */
+        HelpCauseIn: {
+            /**
+             * Known
+             * @default
+             */
+            known: string;
+            /**
+             * Mod
+             * @default
+             */
+            mod: string;
+            /**
+             * Other
+             * @default
+             */
+            other: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /** HelpCloseIn */
+        HelpCloseIn: {
+            /** Was */
+            was: string;
+        };
+        /**
+         * HelpEndOut
+         * @description What calls by the same cause were in the end.
+         */
+        HelpEndOut: {
+            /** Times */
+            times: number;
+            /** Was */
+            was: string;
+        };
+        /**
+         * HelpStartIn
+         * @description `good`: it reached the main screen, and did not crash.
+         */
+        HelpStartIn: {
+            /** Began */
+            began: string;
+            /** Good */
+            good: boolean;
+            /** Release */
+            release: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /** HelpStartOut */
+        HelpStartOut: {
+            /** Began */
+            began: string;
+            /** Good */
+            good: boolean;
+            /** Release */
+            release: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * HelpState
+         * @description A call that is *gathered* is seen by its member alone, until they send it.
+         * @enum {string}
+         */
+        HelpState: "gathered" | "open" | "closed";
         /** HistoryIn */
         HistoryIn: {
             /** Backup */
@@ -5762,6 +6158,21 @@ export interface components {
         HoldOut: {
             /** Hold */
             hold: string;
+        };
+        /**
+         * HoldProposal
+         * @description In the draft: a mod stays at a build, for everybody, with the next release.
+         */
+        HoldProposal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "hold";
+            /** Mod */
+            mod: string;
+            /** Version */
+            version: string;
         };
         /**
          * HoldsOut
@@ -7435,6 +7846,11 @@ export interface components {
             thorough: boolean;
             what: components["schemas"]["OrderKind"];
             /**
+             * Words
+             * @default
+             */
+            words: string;
+            /**
              * World
              * @default
              */
@@ -7444,7 +7860,7 @@ export interface components {
          * OrderKind
          * @enum {string}
          */
-        OrderKind: "look" | "sync" | "undo" | "put back" | "back up" | "restore" | "drop backup" | "step" | "set back" | "leave" | "copy world" | "rename world" | "hand on";
+        OrderKind: "look" | "sync" | "undo" | "put back" | "back up" | "restore" | "drop backup" | "step" | "set back" | "set own" | "call for help" | "play" | "leave" | "copy world" | "rename world" | "hand on";
         /** OrderOut */
         OrderOut: {
             /** Given */
@@ -8910,6 +9326,19 @@ export interface components {
             withdrawn: string;
         };
         /**
+         * ReleaseProposal
+         * @description The member stays at an earlier release until they choose otherwise.
+         */
+        ReleaseProposal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "release";
+            /** Number */
+            number: string;
+        };
+        /**
          * ReleaseRow
          * @description `withdrawn`: why nobody is to install it any more; empty for one that stands. `open`: members may follow it who
          *     did not choose otherwise; `only_open`: none would be left without it. `may_promote`: a trial one that stands.
@@ -9524,6 +9953,23 @@ export interface components {
             path: string;
         };
         /**
+         * SettingProposal
+         * @description On the member's machine: a key says something else than the pack has it, and stays so.
+         */
+        SettingProposal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "setting";
+            /** Key */
+            key: string[];
+            /** Path */
+            path: string;
+            /** Value */
+            value: boolean | number | string;
+        };
+        /**
          * SettingRowOut
          * @description One key. `value`: as its build carries it; `released`: as the last release has it, null where it has none.
          */
@@ -9881,6 +10327,19 @@ export interface components {
             path: string;
             /** Seen */
             seen: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
+         * StepProposal
+         * @description Something that only the member can do.
+         */
+        StepProposal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "step";
             /** Text */
             text: string;
         };
@@ -11102,6 +11561,39 @@ export interface operations {
             };
         };
     };
+    agent_help: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HelpCallIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpCallMade"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     agent_known: {
         parameters: {
             query?: never;
@@ -11486,6 +11978,201 @@ export interface operations {
                 "application/json": components["schemas"]["IntoWorldIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    help_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpCallOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    drop_help_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    answer_help_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HelpAnswerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_help: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    close_help_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HelpCloseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    send_help_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -14204,6 +14891,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    help_calls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pack_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HelpCallRow"][];
                 };
             };
             /** @description Refused: what, why, and what now. */

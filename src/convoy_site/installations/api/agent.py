@@ -7,7 +7,6 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from ninja import Path, Router
-from ninja.security import HttpBearer
 
 from convoy_core.trust.charter import Duty
 
@@ -51,20 +50,7 @@ from ..shapes.agent import (
     WantedFileOut,
 )
 from ..standings import followed, target_of
-
-
-class FromAgent(HttpRequest):
-    """A request of an agent that has shown its installation's token."""
-
-    auth: Installation
-
-
-class AgentToken(HttpBearer):
-    """Lets in who shows the token of a paired installation, and hands that installation on."""
-
-    def authenticate(self, request: HttpRequest, token: str) -> Installation | None:
-        return joining.by_token(token)
-
+from ..tokens import AgentToken, FromAgent
 
 router = Router(tags=["agent"], auth=AgentToken())
 

@@ -390,6 +390,7 @@ class OrderIn(Schema):
     done: bool = True
     keep_all: bool = False
     settings: list[SettingPlaceIn] = Field(default=[], max_length=400)
+    words: Annotated[str, Field(max_length=2000)] = ""
     world: Annotated[str, Field(max_length=300)] = ""
     name: Annotated[str, Field(max_length=80)] = ""
 

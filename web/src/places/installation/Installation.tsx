@@ -8,6 +8,7 @@ import { Emblem } from "../../parts/marks";
 import { Loaded, Remark } from "../../parts/notices";
 import { moment } from "../../parts/words";
 import { Ahead } from "./Ahead";
+import { AskForHelp } from "./AskForHelp";
 import type { Page } from "./asking";
 import { Backups } from "./Backups";
 import { Beside } from "./Beside";
@@ -84,6 +85,7 @@ function Shown({ one }: { one: Page }) {
         </Box>
         <Box sx={{ display: "grid", gap: 2, minWidth: 0 }}>
           {!one.by_listing && <NextDeparture one={one} />}
+          {!one.by_listing && one.release && <AskForHelp one={one} />}
           <Choices one={one} />
           {!one.sealed_until && <OwnSettings one={one} />}
           <Worlds one={one} />

@@ -10,6 +10,7 @@ import { usePack, useRollCall } from "../../api/queries";
 import { stateColour, stateShape } from "../../parts/marks";
 import { Empty, Loaded } from "../../parts/notices";
 import { many } from "../../parts/words";
+import { CallsForHelp } from "../help/CallsForHelp";
 import { Departures } from "./Departures";
 import { ListingDrop } from "./ListingDrop";
 import { Playthroughs } from "./Playthroughs";
@@ -26,6 +27,7 @@ export default function Crew() {
     <Box sx={{ maxWidth: 1240, mx: "auto", p: { xs: 1.5, sm: 3 }, pt: { xs: 1.5, sm: 2 } }}>
       {pack && <Departures pack={pack} />}
       {pack && <Playthroughs pack={pack} />}
+      {pack && <CallsForHelp packId={packId} />}
       <Loaded query={called}>{(data) => <Called data={data} packId={packId} />}</Loaded>
       {pack && (
         <Typography variant="body2" sx={{ mt: 1 }}>
