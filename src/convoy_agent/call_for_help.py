@@ -20,12 +20,13 @@ from convoy_core.outside.game_profile import read_profile
 from convoy_core.sync.plan import describe
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.log_shape import BAD, EntrySeverity
-from convoy_core.words.wording import counted
+from convoy_core.words.wording import counted, listed
 
 from . import sync
 from .folder import machine as machines
 from .folder.folder import Folder
 from .folder.own_settings import own_settings, tells_of
+from .narrowing_here import narrowed
 from .play import in_words
 from .playing.own import own_known, without_private
 from .playing.runs import Run, Runs
@@ -68,7 +69,7 @@ def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc
     hashes = {build.archive.sha256 for build in _builds(folder)} | {status.fingerprint}
     redaction = Redaction(own_known(frozenset(hashes)))
     runs = Runs(folder.own)
-    kept = runs.all()
+    kept = [one for one in runs.all() if not one.narrowing]
     last = _log(folder, runs, kept[0]) if kept else None
     parts = (
         _head(status, words, now),
@@ -76,6 +77,7 @@ def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc
         _machine(root),
         _starts(kept),
         _said(folder, runs, kept, last) if kept else (),
+        _narrowed(folder),
         () if status.sealed_until else _settings(folder),
     )
     text, replaced = redaction.of("\n".join(line for part in parts for line in part) + "\n")
@@ -163,6 +165,18 @@ def _said(folder: Folder, runs: Runs, kept: list[Run], last: Log | None) -> Iter
         yield from _entry(one, id(one) in fresh)
     if len(loud) > MOST_ROWS:
         yield f"… and {len(loud) - MOST_ROWS} more."
+
+
+def _narrowed(folder: Folder) -> Iterator[str]:
+    """What narrowing a fault down came to, in the release that lies there."""
+    told = narrowed(folder)
+    if told is None or told["release"] != folder.record().release:
+        return
+    yield from ("", "## Narrowed down", "")
+    names = {build.mod: build.name for build in _builds(folder)}
+    them = listed([names.get(mod, mod) for mod in told["culprits"]]) or "It fails with no mods at all"
+    works = {True: "; without them everything else works", False: "; it fails without them, too"}
+    yield f"{them}{works.get(told['without_it_works'], '')}. {told['tries']} tries, {told['at'][:10]}."
 
 
 def _entry(one: Entry, is_new: bool) -> Iterator[str]:

@@ -117,6 +117,18 @@ class NotInStep(ConvoyError):
     code = "not-in-step"
 
 
+class BeingNarrowed(ConvoyError):
+    """A fault is being narrowed down in the folder: until that ends, nothing else changes it."""
+
+    code = "being-narrowed"
+
+
+class CannotNarrow(ConvoyError):
+    """Nothing is being narrowed down, or nothing can be."""
+
+    code = "cannot-narrow"
+
+
 class CannotPlay(ConvoyError):
     """The game could not be started, or nothing says how."""
 

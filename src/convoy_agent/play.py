@@ -19,6 +19,8 @@ from convoy_core.machine.verdict import Machine, judge
 from convoy_core.outside.calling import arguments_of
 from convoy_core.outside.game_profile import read_profile
 from convoy_core.outside.patterns import matcher
+from convoy_core.sync.deviations import Deviation
+from convoy_core.sync.starts import StartState
 from convoy_core.words.profile import GameProfile
 from convoy_core.words.wording import counted, listed
 from convoy_io.games import GameRun, Limits, Stopped, run_game
@@ -28,9 +30,11 @@ from .errors import CannotPlay, NotInStep, SiteAway, SiteRefused
 from .folder import machine as machines
 from .folder.allowed import Ask, nobody_to_ask
 from .folder.folder import Folder
+from .folder.off import switch_off, switch_on
 from .folder.releases import share_of
 from .playing.program import confirmed
 from .playing.runs import Run, Runs
+from .playing.telling import Telling
 from .site.connecting import connect
 from .storage.files import walk
 from .storage.store import Store
@@ -43,7 +47,8 @@ MOST_NEW = 200
 @dataclass(frozen=True)
 class How:
     """What the member wants of a start. `anyway`: although the folder is not in step; `profile`: of a folder that
-    follows a file; `memory_mb`: 0 for what this machine can give.
+    follows a file; `memory_mb`: 0 for what this machine can give; `alone`: what lies among the pack's files and is
+    not of it is off while it runs.
     """
 
     plain: bool = False
@@ -53,6 +58,7 @@ class How:
     profile: Path | None = None
     memory_mb: int = 0
     anyway: bool = False
+    alone: bool = False
 
 
 @dataclass(frozen=True)
@@ -80,19 +86,18 @@ def play(
     looking at the folder raises; the game has not been started then.
     """
     folder = Folder(root)
-    status = sync.status(root, store, now=now)
-    if not how.plain:
-        _refuse_out_of_step(status, how.anyway)
-    profile = _profile(folder, how.profile)
+    narrowing = folder.is_narrowing
+    deviations = {} if narrowing else _looked(root, store, how, now)
+    profile, departs = _profile(folder, how.profile)
     if profile.start is None:
         raise CannotPlay(f"The profile of {profile.name} does not say how it is started.", now="Start it by yourself.")
-    recipe = folder.installed_recipe(folder.pairing())
+    record, recipe = folder.record(), folder.installed_recipe(folder.pairing())
     program = confirmed(folder, profile.start, how.program, ask)
     given = how.memory_mb or _figure(recipe, root)
     values = {"folder": str(folder.root), "memory_mb": str(given), "server": how.server, "window": how.window}
     known = {name: one for name, one in values.items() if one not in ("", "0")}
     arguments = arguments_of(profile.start, known, how.plain)
-    backed_up = not how.plain and _backed_up(root, said, now)
+    backed_up = not (how.plain or narrowing) and _backed_up(root, said, now)
     lock = share_of(recipe, folder.pairing()) if recipe else None
     with folder.playing():
         began, runs = now(), Runs(folder.own)
@@ -100,22 +105,57 @@ def play(
         before = _settings_files(folder, lock)
         names = {build.mod: build.name for build in lock.builds} if lock else {}
         said(f"Starting {program.name}. Its log is watched; this ends when the game does.")
-        with runs.log_writer(id) as copy:
-            run = run_game([str(program), *arguments], folder.root, profile, names, Limits(), wanted, copy, environment)
+        tells = departs and not (how.plain or narrowing)
+        telling = Telling(folder.pairing(), tells, began.isoformat(), record.named, not deviations)
+        off = [path for path, what in deviations.items() if what is Deviation.EXTRA] if how.alone else []
+        if off:
+            said(f"Off while it runs, as nobody else has them: {listed(sorted(off)[:6])}.")
+        switch_off(folder.root, folder.own, off)
+        try:
+            with runs.log_writer(id) as copy:
+                run = run_game(
+                    [str(program), *arguments], folder.root, profile, names, Limits(), _heard(wanted, telling), copy,
+                    environment,
+                )  # fmt: skip
+            if run.exit is not None:
+                telling.say(StartState.CRASHED if _ended(run) == Ended.CRASHED else StartState.CLOSED)
+        finally:
+            switch_on(folder.root, folder.own)
+            telling.close()
         if run.exit is None:
             runs.forget(id)
             raise CannotPlay(f"{program} could not be started.", run.trouble, "Say which program with --program.")
         new = tuple(sorted(_settings_files(folder, lock) - before))[:MOST_NEW]
         kept = Run(
-            id, status.release, began.isoformat(timespec="seconds"), round(run.seconds, 1),
+            id, record.release, began.isoformat(timespec="seconds"), round(run.seconds, 1),
             None if run.to_main_screen is None else round(run.to_main_screen, 1), run.memory_mb, given, how.plain,
             str(_ended(run)), run.exit, str(run.stopped or ""), run.log.cause.sentence if run.log.cause else "",
-            {str(severity): count for severity, count in run.log.by_severity().items()}, new,
+            {str(severity): count for severity, count in run.log.by_severity().items()}, new, narrowing=narrowing,
         )  # fmt: skip
         runs.keep(kept)
         if kept.to_main_screen is not None:
             runs.count(run.seconds)
     return Played(kept, run.log, backed_up, in_words(kept))
+
+
+def _heard(wanted: Wanted, telling: Telling) -> Wanted:
+    def heard(up: float | None) -> Stopped | None:
+        telling.say(StartState.STARTING if up is None else StartState.UP)
+        return wanted(up)
+
+    return heard
+
+
+def _looked(root: Path, store: Store, how: How, now: Now) -> Mapping[str, Deviation]:
+    """What differs from the release. Raises NotInStep, unless it is to be started anyway."""
+    status = sync.status(root, store, now=now)
+    if how.plain:
+        return status.deviations
+    only_extras = how.alone and all(one is Deviation.EXTRA for one in status.deviations.values())
+    is_right = not status.is_other and status.release == status.followed
+    if not (only_extras and is_right):
+        _refuse_out_of_step(status, how.anyway)
+    return status.deviations
 
 
 def _refuse_out_of_step(status: sync.Status, anyway: bool) -> None:
@@ -133,16 +173,16 @@ def _refuse_out_of_step(status: sync.Status, anyway: bool) -> None:
     )
 
 
-def _profile(folder: Folder, said: Path | None) -> GameProfile:
-    """From a file, else from the site, else as it was kept last."""
+def _profile(folder: Folder, said: Path | None) -> tuple[GameProfile, bool]:
+    """From a file, else from the site, else as it was kept last; and whether a departure is near."""
     place = folder.own / "game.toml"
-    text = ""
+    text, departs = "", False
     if said is not None:
         text = said.read_text("utf-8")
     else:
         try:
             with connect(folder.pairing()) as site:
-                text = site.game()
+                text, departs = site.game()
         except (SiteAway, SiteRefused):
             text = place.read_text("utf-8") if place.is_file() else ""
     if not text:
@@ -154,7 +194,7 @@ def _profile(folder: Folder, said: Path | None) -> GameProfile:
     profile = read_profile(text)
     folder.own.mkdir(exist_ok=True)
     place.write_text(text, "utf-8")
-    return profile
+    return profile, departs
 
 
 def _figure(recipe: Recipe | None, root: Path) -> int:

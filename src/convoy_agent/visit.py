@@ -227,6 +227,13 @@ class Visit:
         """A share with content in the worlds in which it was placed, and that are still there."""
         return in_worlds(share, record.worlds, self.folder.worlds_there(share.terms))
 
+    def installed(self, recipe: Recipe) -> Lock:
+        """What lies there of a release that is installed, and of collections beside it; of worlds nothing."""
+        record, share = self.folder.record(), share_of(recipe, self.pairing)
+        left_out = self.head.left_out - _lying(record, share)
+        own = self._beside(recipe, share.without(left_out), self.taking.recorded(record), left_out)
+        return in_worlds(own.lock, {}, ())
+
     def _before(self, recipe: Recipe, share: Lock, record: Record) -> Beside | None:
         """What is installed, as far as it is known: what happens to worlds is said against it. `share`: of `recipe`."""
         installed = recipe

@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
+from threading import Event, Thread
 from typing import Any
 
 from convoy_core.lock.lock import LockedBuild
@@ -24,11 +25,12 @@ from convoy_core.words.wording import counted, listed
 
 from . import backing_up, by_hand, call_for_help, setting_back, sync, taking_back, worlds
 from .change import Wish
-from .errors import ErrandsLeft, LineLimit, SiteAway, SiteRefused
+from .errors import ErrandsLeft, LineLimit, SiteAway, SiteRefused, SomebodyElse
 from .fetching.inbox import Lookout, wait_for
 from .folder.allowed import Allowed, Ask, nobody_to_ask
 from .folder.folder import Folder
 from .leave import leave
+from .play import How, play
 from .site.connecting import connect
 from .site.head import Order, Pairing
 from .site.progress import Screen
@@ -79,6 +81,8 @@ class Watcher:
         self._waiting: Fields | None = None
         """A sync that was asked for and waits for errands: it goes on when the last one has come."""
         self.gone = False
+        self._game: Thread | None = None
+        """A game that was started for the page: it is watched beside, and orders go on."""
 
     def run(self, once: bool = False, seconds: float = float("inf")) -> None:
         """Goes on until it is stopped, or the installation is left. `once`: until no order is waiting."""
@@ -89,6 +93,7 @@ class Watcher:
             did = self._turn(look=not (once and obeyed))
             obeyed = obeyed or did
             if once and not did:
+                self._until_closed()
                 return
             if not did and not self.gone:
                 # Not all at the same moment: thousands were started by the same evening.
@@ -172,6 +177,36 @@ class Watcher:
         if taken and self._missing:
             sync.status(self.root, self.store)
         return not self._missing
+
+    def start(self, how: How) -> str:
+        """Starts the game; gives what is known by the time that it runs, or raises why it does not."""
+        if self._game is not None and self._game.is_alive():
+            raise SomebodyElse("The game runs already.", now="Close it first.")
+        runs, trouble = Event(), list[ConvoyError]()
+
+        def wanted(up: float | None) -> None:
+            runs.set()
+
+        def played() -> None:
+            try:
+                done = play(self.root, self.store, how, said=self.said, wanted=wanted)
+                self.said(done.sentence)
+                self._looked_at = 0.0
+            except ConvoyError as error:
+                trouble.append(error)
+            finally:
+                runs.set()
+
+        self._game = Thread(target=played, daemon=False)
+        self._game.start()
+        runs.wait()
+        if trouble:
+            raise trouble[0]
+        return "The game is started."
+
+    def _until_closed(self) -> None:
+        if self._game is not None:
+            self._game.join()
 
     def begin(self, given: Fields) -> None:
         self._waiting, self._missing = given, []
@@ -280,6 +315,10 @@ def _call_for_help(watcher: Watcher, given: Fields) -> str:
     return "Gathered. Look through it; nobody sees it before you send it."
 
 
+def _play(watcher: Watcher, given: Fields) -> str:
+    return watcher.start(How(alone=given.flag("alone", False), plain=given.flag("plain", False)))
+
+
 def _leave(watcher: Watcher, given: Fields) -> str:
     # The site hears of it by the answer to this order; after that the token opens nothing any more.
     left = leave(watcher.root, sync.utc_now(), given.flag("keep_all", False), tell=False)
@@ -325,6 +364,7 @@ DO: Mapping[str, Callable[[Watcher, Fields], str]] = {
     OrderKind.SET_BACK: _set_back,
     OrderKind.SET_OWN: _set_own,
     OrderKind.CALL_FOR_HELP: _call_for_help,
+    OrderKind.PLAY: _play,
     OrderKind.LEAVE: _leave,
     OrderKind.COPY_WORLD: _copy_world,
     OrderKind.RENAME_WORLD: _rename_world,

@@ -10,7 +10,7 @@ from collections.abc import Callable, Collection
 from pathlib import Path
 
 from convoy_core.handing_out.share import is_rendered
-from convoy_core.lock.lock import Lock
+from convoy_core.lock.lock import Lock, PlacedFile
 from convoy_core.lock.rendering import render
 from convoy_core.outside.paths import checked_path
 
@@ -20,11 +20,16 @@ from .zips import ArchiveWrong, opened
 def lay_fresh(
     lock: Lock, archive: Callable[[str], Path], folder: Path, mods: Collection[str], wrote: Callable[[int], None]
 ) -> None:
-    """Of the builds of `mods` every file at its place, with the pack's settings in it. `wrote`: told of every block's
+    """Of the builds of `mods` every file at its place, with the pack's settings in it; what lay under the file of a
+    build that is not among them comes to light. `wrote`: told of every block's
     size; what it raises ends it. Raises ArchiveWrong, HostileArchive, OSError.
     """
+    lock = lock.only(set(mods))
+    of: dict[str, list[PlacedFile]] = {}
+    for file in lock.files:
+        of.setdefault(file.mod, []).append(file)
     for build in lock.builds:
-        files = [file for file in lock.files if file.mod == build.mod] if build.mod in mods else []
+        files = of.get(build.mod, [])
         if not files:
             continue
         with opened(archive(build.archive.sha256)) as source:

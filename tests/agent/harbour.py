@@ -189,6 +189,9 @@ class Harbour(Press):
         self.into_worlds: list[dict[str, Any]] = []
         self.profile = (Path(__file__).parents[2] / "demo/games/tillerway.toml").read_text()
         """Of the pack's game, as the site hands it out."""
+        self.departs = False
+        self.starts: list[dict[str, Any]] = []
+        self.help: list[dict[str, Any]] = []
         self.left = self.asked = self.words = 0
         self.calls: dict[str, int] = {}
         self.codes_used = 0
@@ -202,6 +205,8 @@ class Harbour(Press):
             Route("/word", self._word),
             Route("/api/agent/releases/{number}", self._release),
             Route("/api/agent/game", self._game),
+            Route("/api/agent/started", self._told, methods=["POST"]),
+            Route("/api/agent/help", self._told, methods=["POST"]),
             Route("/api/agent/charters/{after:int}", self._charters),
             Route("/api/agent/beside", self._take, methods=["POST"]),
             Route("/api/agent/beside/look", self._take, methods=["POST"]),
@@ -299,7 +304,13 @@ class Harbour(Press):
         return JSONResponse({"done": True})
 
     async def _game(self, request: Request) -> Response:
-        return JSONResponse({"profile": self.profile})
+        return JSONResponse({"profile": self.profile, "departs": self.departs})
+
+    async def _told(self, request: Request) -> Response:
+        """Starts, and calls for help."""
+        told = json.loads(await request.body())
+        (self.starts if request.url.path.endswith("started") else self.help).append(told)
+        return JSONResponse({"done": True, "address": "http://site/calls/1"})
 
     async def _release(self, request: Request) -> Response:
         number, press = request.path_params["number"], self._meant(request)

@@ -1,4 +1,4 @@
-"""Calls for help: seen by nobody before they are sent, answered, taken with one press, and found again by their cause."""
+"""Calls for help: seen by nobody before they are sent, answered, taken with one press, found by their cause."""
 
 from __future__ import annotations
 
@@ -72,9 +72,8 @@ def test_a_call_is_its_members_alone_until_they_send_it(world: World) -> None:
 def test_what_is_proposed_is_taken_once_and_by_whom_it_is_for(world: World) -> None:
     call = gathered(world, send=True)
     member, curator = world.as_("member"), world.as_("curator")
-    hold = {"do": "hold", "mod": "weir-core", "version": "1.3.0"}
-    versions = [each["version"] for each in curator.get(f"{world.at}/mods/weir-core")[1]["builds"]]
-    hold["version"] = versions[-1]
+    builds = curator.get(f"{world.at}/mods/weir-core")[1]["builds"]
+    hold = {"do": "hold", "mod": "weir-core", "version": builds[-1]["version"]}
     curator.post(
         f"{world.at}/draft/edits", {"revision": world.revision(), "edits": [{"do": "add", "mod": "weir-core"}]}
     )
@@ -99,8 +98,8 @@ def test_what_is_proposed_is_taken_once_and_by_whom_it_is_for(world: World) -> N
     assert member.post(at(call, f"/answers/{numbers[1]}/take"))[1]["code"] == "already-taken"
     assert member.post(at(call, f"/answers/{numbers[3]}/take"))[0] == 200
     assert curator.post(at(call, f"/answers/{numbers[0]}/take"))[0] == 200
-    line = next(line for line in curator.get(f"{world.at}/draft")[1]["lines"] if line["mod"] == "weir-core")
-    assert line["held"] and line["version"] == versions[-1] and line["held_because"].startswith("Helps ")
+    line = world.pack.draft.lines.get(mod="weir-core")
+    assert line.held_version == hold["version"] and line.held_because.startswith("Helps ")
     assert [bool(one["taken_at"]) for one in member.get(at(call))[1]["said"]] == [True, True, False, True]
 
 
@@ -123,8 +122,8 @@ def test_a_closed_call_says_what_it_was_to_whoever_has_the_same(world: World) ->
 
 @pytest.mark.parametrize(
     "odd",
-    [{"text": ""}, {"text": "x" * 200_001}, {"starts": STARTS * 7}, {"words": "\0"}, {"cause": {"sentence": 3}}, {"words": "x" * 2001}],
-)  # fmt: skip
+    [{"text": ""}, {"text": "x" * 200_001}, {"starts": STARTS * 7}, {"words": "\0"}, {"cause": {"sentence": 3}}],
+)
 def test_what_no_agent_sends_is_refused(world: World, odd: dict[str, Any]) -> None:
     assert world.agent().post("/api/agent/help", {"text": TEXT, **odd})[0] == 422
     assert not HelpCall.objects.exists()

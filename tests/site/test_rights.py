@@ -279,6 +279,7 @@ AGENT_DOORS = [
     ("GET", "/api/agent/releases/1.0.0"),
     ("GET", f"/api/agent/own/{'0' * 64}"),
     ("POST", "/api/agent/help"),
+    ("POST", "/api/agent/started"),
     ("POST", "/api/agent/report"),
     ("POST", "/api/agent/progress"),
     ("POST", "/api/agent/order"),

@@ -21,7 +21,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "own": ("update",),
     "archive_store": ("store",),
     "resolving": ("resolve", "why", "why-not"),
-    "narrowing": ("narrow",),
+    "narrowing": ("narrow", "narrow-here"),
     "logs": ("log",),
     "conflicting": ("conflicts",),
     "plain_files": ("inspect", "scan"),

@@ -47,6 +47,7 @@ def play(
     game: Annotated[Path | None, typer.Option("--game", help="The game's profile, without a site.")] = None,
     first: Annotated[bool, typer.Option("--sync", help="Sync first, where it is not in step.")] = False,
     anyway: Annotated[bool, typer.Option("--anyway", help="Start it although it is not in step.")] = False,
+    alone: Annotated[bool, typer.Option("--alone", help="What nobody else has is off while it runs.")] = False,
     yes: Annotated[bool, typer.Option("--yes", help="The program named with --program is the right one.")] = False,
     as_json: JsonOption = False,
 ) -> None:
@@ -54,7 +55,7 @@ def play(
     ask = asking(as_json)
     # What is said beforehand is said of the program alone: neither of going back, nor of ending a game.
     confirm = (lambda question: True) if yes and program else ask
-    how = How(plain, server, window, program, game, memory, anyway)
+    how = How(plain, server, window, program, game, memory, anyway, alone)
     tell = (lambda text: None) if as_json else say
     try:
         done = _started(folder, how, confirm, ask, tell)

@@ -11,6 +11,8 @@
 .convoy/beside/        collections beside (`beside`)     .convoy/runs/      starts of the game (`playing.runs`)
 .convoy/program.json   what the member lets be run     .convoy/playing    held while the game runs
 .convoy/trust.json     charter, newest word (`trust`)  .convoy/allowed.json  what the page may ask for here
+.convoy/off/           what is off while the game runs   (`off`)
+.convoy/narrowing.json what was tried (`narrowing_here`) .convoy/narrowing/   what is put by for that (`put_by`)
 
 Files end in .json and are `sealed`. A loss is told (`Folder.remarks`), and what can be made anew is.
 """
@@ -37,19 +39,22 @@ from convoy_core.trust.statement import Named
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.profile import WORLD
 
-from ..errors import FolderRefused, NotPaired, SomebodyElse
+from ..errors import BeingNarrowed, FolderRefused, NotPaired, SomebodyElse
 from ..site.head import Head, Pairing, beside_of, milestones_of, pinned_of
 from ..storage import disk, sealed
 from ..storage.disk import is_link
 from ..storage.files import free_name, hashed, move, trouble_told, walk
 from .beside import BesideKept
 from .history import Entry, History
+from .off import switch_on
 from .record import UNSEEN, Record, read_record, rebuilt
 from .releases import Releases, share_of
 
 Thing = TypeVar("Thing")
 
-OWN_FOLDERS = ("backups", "history", "releases", "before", "settings", "staging", "aside", "inbox", "damaged")
+OWN_FOLDERS = (
+    "backups", "history", "releases", "before", "settings", "staging", "aside", "inbox", "damaged", "narrowing", "off",
+)  # fmt: skip
 """Folders of the agent's own in which no entry may be a link, but for what a member brought into the inbox."""
 
 
@@ -125,11 +130,24 @@ class Folder:
                 "Ask for a new pairing command on the installation's page, and add --again.",
             ) from error
 
+    @property
+    def is_narrowing(self) -> bool:
+        """Whether mods are put by here, as a fault is being narrowed down."""
+        return (self.own / "narrowing").is_dir()
+
     @contextmanager
-    def held(self) -> Iterator[None]:
-        """One agent at a time. Raises SomebodyElse at once when another works here."""
+    def held(self, narrowing: bool = False) -> Iterator[None]:
+        """One agent at a time. Raises SomebodyElse at once when another works here, and BeingNarrowed unless it is for
+        `narrowing` itself.
+        """
         self.pairing()
         self._refuse_links()
+        if self.is_narrowing and not narrowing:
+            raise BeingNarrowed(
+                f"A fault is being narrowed down in {self.root}.",
+                "Mods and worlds are put by until that ends or pauses, and nothing else is changed meanwhile.",
+                "Go on with “convoy narrow-here”; “convoy narrow-here pause” puts everything back.",
+            )
         lock = FileLock(self.own / "lock")
         with trouble_told(self.root):
             try:
@@ -141,6 +159,7 @@ class Folder:
             try:
                 with suppress(OSError):
                     self.inbox.mkdir(exist_ok=True)
+                self._switch_on()
                 yield
             finally:
                 lock.release()
@@ -164,6 +183,15 @@ class Folder:
         """Asked before anything is changed under a game that may hold it. Raises SomebodyElse."""
         with self.playing():
             return
+
+    def _switch_on(self) -> None:
+        """What was off while a game was played, and stayed so as that run was killed."""
+        if (self.own / "off").is_dir():
+            with suppress(SomebodyElse), self.playing():
+                self.remarks += [
+                    f"{path} stays in .convoy/off, as something lies in its place."
+                    for path in switch_on(self.root, self.own)
+                ]
 
     def _refuse_links(self) -> None:
         """What the agent writes among its own files must stay there: a folder may come from somebody else."""

@@ -45,6 +45,8 @@ class Run:
     counts: dict[str, int]
     new_files: tuple[str, ...] = ()
     pinned: bool = False
+    narrowing: bool = False
+    """A try with some of the mods: it says nothing of the pack."""
 
     @property
     def is_good(self) -> bool:

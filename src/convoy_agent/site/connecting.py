@@ -43,7 +43,7 @@ class NoSite(Site):
             "Say “convoy sync” with the file that holds it.",
         )
 
-    def game(self) -> str:
+    def game(self) -> tuple[str, bool]:
         raise _none()
 
     def credentials(self, address: str) -> dict[str, str]:

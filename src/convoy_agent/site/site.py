@@ -130,13 +130,13 @@ class Site:
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError, MalformedInput) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
 
-    def game(self) -> str:
-        """The profile of the pack's game, as TOML: how it is started, and what its log says. Not signed: it names
-        nothing that is run.
+    def game(self) -> tuple[str, bool]:
+        """The profile of the pack's game, as TOML: how it is started, and what its log says (not signed: it names
+        nothing that is run); and whether a departure is near, so that its crew wants to know of a start.
         """
         told = _ask(self._client, "GET", "agent/game").json()
         try:
-            return str(told["profile"])
+            return str(told["profile"]), told["departs"] is True
         except (KeyError, TypeError) as error:
             raise SiteAway("The site does not answer as a True Convoy site.", str(error)) from error
 
@@ -242,6 +242,10 @@ class Site:
             return str(reply.json().get("hold", ""))
         except (SiteAway, SiteRefused, AttributeError):
             return None
+
+    def started(self, **told: Any) -> None:
+        """How a start stands. Raises SiteAway, SiteRefused."""
+        _ask(self._client, "POST", "agent/started", **_as_json(told), timeout=5, seconds=10)
 
     def call_for_help(self, told: Mapping[str, Any]) -> str:
         """Sends what was gathered; gives the page at which its member finds it. Raises SiteAway, SiteRefused."""

@@ -134,7 +134,7 @@ class Lock:
 
     def share(self, place: Side) -> Lock:
         """What belongs on a player's machine or on the server (docs/rules.md, "Words")."""
-        share = self._only({build.mod for build in self.builds if build.side.goes_to(place)})
+        share = self.only({build.mod for build in self.builds if build.side.goes_to(place)})
         terms = self.terms.share(place)
         return share if terms is self.terms else replace(share, terms=terms)
 
@@ -160,7 +160,7 @@ class Lock:
         chosen = {build.mod for build in self.builds if build.chosen}
         reached, once = self._reached_from(chosen - gone), self._reached_from(chosen)
         # A brought-in build that no need leads to is there for a reason that this lock does not tell: it stays.
-        return self._only({mod for mod in self.by_mod if mod in reached or mod not in once})
+        return self.only({mod for mod in self.by_mod if mod in reached or mod not in once})
 
     def _reached_from(self, mods: Collection[str]) -> set[str]:
         reached: set[str] = set()
@@ -172,7 +172,7 @@ class Lock:
                 waiting += [need for need in self.by_mod[mod].needs if need in self.by_mod]
         return reached
 
-    def _only(self, mods: Collection[str]) -> Lock:
+    def only(self, mods: Collection[str]) -> Lock:
         """This lock with these mods alone; what lay under another's file comes to light."""
         if len(mods) == len(self.builds):
             return self

@@ -175,7 +175,8 @@ def left(installation: Installation) -> None:
     installation.has, installation.harmless, installation.about = {}, [], {}
     installation.progress, installation.progress_at, installation.watched_at = {}, None, None
     installation.other_number = installation.other_sha256 = ""
-    installation.save(update_fields=[*REPORTED, "token_hash", "watched_at"])
+    installation.start = {}
+    installation.save(update_fields=[*REPORTED, "token_hash", "watched_at", "start"])
 
 
 def remove(user: User, installation_id: UUID) -> None:

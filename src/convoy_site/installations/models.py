@@ -140,6 +140,8 @@ class Installation(models.Model):
     progress = models.JSONField(default=dict)
     """What the agent is doing: phase, done and total bytes, seconds left, what, error. Empty at rest."""
     progress_at = models.DateTimeField(null=True)
+    start = models.JSONField(default=dict)
+    """The last start of the game around a departure: began, release, in_step, state, at. Empty where none was told."""
 
     @property
     def written(self) -> dict[str, str]:

@@ -10,10 +10,13 @@ from django.utils import timezone
 
 from convoy_core.lock.change_log import Change, changes
 from convoy_core.sync.standing import State
+from convoy_core.sync.starts import StartState
 from convoy_core.words.errors import ConvoyError
+from convoy_core.words.model import Side
 
 from ..installations.models import Coming, Departure
 from ..installations.standings import Stood
+from ..installations.starts import start_for
 from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people.events import Happened, tell
@@ -166,6 +169,30 @@ def still_to_do(
                 best[one.installation.member_id] = one
     mine = ((user.pk, best.get(user.pk)) for user in people)
     return {pk: _to_do(one, wanted) for pk, one in mine if not (one and _is_ready(one, wanted))}
+
+
+@dataclass(frozen=True)
+class Started:
+    """`right`: with what the departure needs, and nothing differed."""
+
+    who: str
+    state: StartState
+    release: str
+    right: bool
+    began: datetime
+
+
+def started(departure: Departure, newest: Release | None, stood: Sequence[Stood]) -> list[Started]:
+    """Who has started the game for a departure, the first first; servers, too."""
+    wanted = needed_release(departure, newest)
+    found = []
+    for one in stood:
+        if told := start_for(one.installation, departure):
+            right = wanted is not None and told["in_step"] and told["sha256"] == wanted.sha256
+            who = one.installation.name if one.installation.side == Side.SERVER else one.installation.member.shown
+            began = datetime.fromisoformat(told["began"])
+            found.append(Started(who, StartState(told["state"]), told["release"], right, began))
+    return sorted(found, key=lambda one: (one.began, one.who))
 
 
 def _is_ready(one: Stood, wanted: Release | None) -> bool:

@@ -9,6 +9,7 @@ from pydantic import Field
 from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.recipe import ReleaseChannel
 from convoy_core.sync.standing import State
+from convoy_core.sync.starts import StartState
 from convoy_core.words.model import Side
 
 from ..installations.shapes.member import FitOut, ProgressOut, StandingOut
@@ -172,6 +173,16 @@ class WaitingOut(Schema):
     to_do: str
 
 
+class StartedOut(Schema):
+    """Somebody who has started the game for a departure. `right`: what it needs, and nothing differed."""
+
+    who: str
+    state: StartState
+    release: str
+    right: bool
+    began: datetime
+
+
 class DepartureOut(Schema):
     """`needed` is the release that it asks for, empty while none is open; `release` the same where it was chosen and is
     still open, empty where whatever is newest is meant. `last`: the release of the evening before, with what changed
@@ -190,6 +201,7 @@ class DepartureOut(Schema):
     silent: list[str]
     ready: int
     waiting: list[WaitingOut]
+    started: list[StartedOut]
     last: str
     changes: list[ChangeOut]
 

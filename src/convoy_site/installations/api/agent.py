@@ -9,6 +9,7 @@ from django.http.response import HttpResponseBase
 from ninja import Path, Router
 
 from convoy_core.trust.charter import Duty
+from convoy_core.trust.statement import Named
 
 from ...catalogue import own
 from ...catalogue.readings import Reported
@@ -23,7 +24,7 @@ from ...releases.services import current_release
 from ...releases.statements import said_with_releases, statements_of
 from ...sending import send_file
 from ...shapes import Done, Short
-from .. import agents, beside, brought, choices, joining, orders, progress, reports, standings
+from .. import agents, beside, brought, choices, joining, orders, progress, reports, standings, starts
 from ..kept import Progress
 from ..models import Installation
 from ..shapes.agent import (
@@ -45,6 +46,7 @@ from ..shapes.agent import (
     ReadFilesIn,
     ReportIn,
     SignedOut,
+    StartedIn,
     TakenOut,
     WantedArchiveOut,
     WantedFileOut,
@@ -262,7 +264,14 @@ def readings(request: FromAgent, body: ReadFilesIn) -> TakenOut:
 @router.get("/agent/game", response=GameToStart, operation_id="agent_game")
 def game(request: FromAgent) -> GameToStart:
     """The profile of the pack's game: how it is started, and what its log says."""
-    return GameToStart(profile=request.auth.pack.game.profile_text)
+    return GameToStart(profile=request.auth.pack.game.profile_text, departs=starts.departs(request.auth))
+
+
+@router.post("/agent/started", response=Done, operation_id="agent_started")
+def started(request: FromAgent, body: StartedIn) -> Done:
+    """How a start of the game stands. Kept around a departure only."""
+    starts.take_start(request.auth, body.began, Named(body.release, body.release_sha256), body.in_step, body.state)
+    return Done()
 
 
 @router.get("/agent/releases/{number}", operation_id="agent_release")

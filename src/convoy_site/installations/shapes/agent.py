@@ -9,6 +9,7 @@ from convoy_core.lock.beside import MOST_BESIDE
 from convoy_core.settings.readings import MOST_KEYS
 from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.plan import Act
+from convoy_core.sync.starts import StartState
 
 from ...shapes import Moment, Schema, Sha256, Short
 from ..reports import MAX_DEVIATIONS
@@ -31,9 +32,20 @@ class ChartersOut(Schema):
 
 
 class GameToStart(Schema):
-    """`profile`: TOML (docs/games.md). It names no program that is run."""
+    """`profile`: TOML (docs/games.md). It names no program that is run. `departs`: a departure is near, and the crew
+    wants to know who has started the right thing.
+    """
 
     profile: str
+    departs: bool
+
+
+class StartedIn(Schema):
+    began: Moment
+    release: Short
+    release_sha256: Annotated[str, Field(pattern="^([0-9a-f]{64})?$")] = ""
+    in_step: bool
+    state: StartState
 
 
 class PairIn(Schema):

@@ -391,6 +391,8 @@ class OrderIn(Schema):
     keep_all: bool = False
     settings: list[SettingPlaceIn] = Field(default=[], max_length=400)
     words: Annotated[str, Field(max_length=2000)] = ""
+    plain: bool = False
+    alone: bool = False
     world: Annotated[str, Field(max_length=300)] = ""
     name: Annotated[str, Field(max_length=80)] = ""
 

@@ -1,5 +1,6 @@
 """The crew's view: the roll call, the line, departures, comparing by a listing, and finding people and packs."""
 
+from dataclasses import asdict
 from typing import Literal
 from uuid import UUID
 
@@ -40,6 +41,7 @@ from ..shapes import (
     LinePerson,
     LinePlaythrough,
     RollCall,
+    StartedOut,
     StopOut,
     TheLine,
     WaitingOut,
@@ -242,6 +244,7 @@ def _departure_out(
         silent=list(ready.silent),
         ready=ready.ready,
         waiting=[WaitingOut(who=who, to_do=to_do) for who, to_do in ready.waiting],
+        started=[StartedOut(**asdict(each)) for each in departures.started(one, newest, stood)],
         last=last,
         changes=[ChangeOut(**change.as_data()) for change in changed],
     )
