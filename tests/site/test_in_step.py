@@ -557,6 +557,35 @@ def test_readiness_counts_who_comes_and_has_what_is_needed(world: World) -> None
     assert world.as_("member").post(f"{at}/answer", {"comes": True})[0] == 404
 
 
+def started(world: World, state: str, **more: Any) -> int:
+    release = world.pack.releases.get(number="1.0.0")
+    told = {"began": timezone.now().isoformat(), "release": "1.0.0", "release_sha256": release.sha256, "in_step": True}
+    return world.agent().post("/api/agent/started", {**told, "state": state, **more})[0]
+
+
+def test_the_crew_sees_who_has_started_the_right_thing_around_a_departure_alone(world: World) -> None:
+    _, [told] = depart(world)
+    at = f"{world.at}/departures"
+    assert world.agent().get("/api/agent/game")[1]["departs"] is False
+    assert started(world, "up") == 200 and world.as_("owner").get(at)[1][0]["started"] == []
+    soon = (timezone.now() + timedelta(hours=1)).isoformat()
+    assert world.as_("owner").send("PUT", f"{at}/{told['id']}", {"at": soon, "release": "", "note": ""})[0] == 200
+    assert world.agent().get("/api/agent/game")[1]["departs"] is True
+    for state, more, right in (
+        ("starting", {}, True), ("up", {"in_step": False}, False), ("crashed", {"release_sha256": "0" * 64}, False),
+    ):  # fmt: skip
+        assert started(world, state, **more) == 200
+        [one] = world.as_("owner").get(at)[1][0]["started"]
+        assert (one["who"], one["state"], one["right"]) == ("member", state, right)
+    assert started(world, "dancing") == 422
+    # It is of that evening; and whoever leaves the pack takes it along.
+    world.as_("owner").send("DELETE", f"{at}/{told['id']}")
+    depart(world, at=(timezone.now() + timedelta(days=7)).isoformat())
+    assert world.as_("owner").get(at)[1][0]["started"] == []
+    world.agent().post("/api/agent/left")
+    assert Installation.objects.get(pk=world.installation.pk).start == {}
+
+
 def test_a_departure_may_ask_for_an_earlier_release_and_says_what_changed_since_last_time(world: World) -> None:
     depart(world, release="1.0.0")
     two_releases(world)

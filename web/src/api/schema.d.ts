@@ -460,6 +460,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/started": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Started
+         * @description How a start of the game stands. Kept around a departure only.
+         */
+        post: operations["agent_started"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/worlds": {
         parameters: {
             query?: never;
@@ -4989,6 +5009,8 @@ export interface components {
             set_by: string;
             /** Silent */
             silent: string[];
+            /** Started */
+            started: components["schemas"]["StartedOut"][];
             /** Waiting */
             waiting: components["schemas"]["WaitingOut"][];
         };
@@ -5679,9 +5701,12 @@ export interface components {
         };
         /**
          * GameToStart
-         * @description `profile`: TOML (docs/games.md). It names no program that is run.
+         * @description `profile`: TOML (docs/games.md). It names no program that is run. `departs`: a departure is near, and the crew
+         *     wants to know who has started the right thing.
          */
         GameToStart: {
+            /** Departs */
+            departs: boolean;
             /** Profile */
             profile: string;
         };
@@ -7790,6 +7815,11 @@ export interface components {
          */
         OrderIn: {
             /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
+            /**
              * Anyway
              * @default false
              */
@@ -7829,6 +7859,11 @@ export interface components {
              * @default []
              */
             only: string[];
+            /**
+             * Plain
+             * @default false
+             */
+            plain: boolean;
             /**
              * Settings
              * @default []
@@ -10279,6 +10314,47 @@ export interface components {
             withdrawn: string;
         };
         /**
+         * StartState
+         * @enum {string}
+         */
+        StartState: "starting" | "up" | "closed" | "crashed";
+        /** StartedIn */
+        StartedIn: {
+            /**
+             * Began
+             * Format: date-time
+             */
+            began: string;
+            /** In Step */
+            in_step: boolean;
+            /** Release */
+            release: string;
+            /**
+             * Release Sha256
+             * @default
+             */
+            release_sha256: string;
+            state: components["schemas"]["StartState"];
+        };
+        /**
+         * StartedOut
+         * @description Somebody who has started the game for a departure. `right`: what it needs, and nothing differed.
+         */
+        StartedOut: {
+            /**
+             * Began
+             * Format: date-time
+             */
+            began: string;
+            /** Release */
+            release: string;
+            /** Right */
+            right: boolean;
+            state: components["schemas"]["StartState"];
+            /** Who */
+            who: string;
+        };
+        /**
          * State
          * @enum {string}
          */
@@ -11943,6 +12019,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ReportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    agent_started: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartedIn"];
             };
         };
         responses: {

@@ -73,6 +73,7 @@ export function Standing({ one }: { one: Page }) {
           </Button>
         </Box>
       )}
+      {one.watching && one.release && !one.by_listing && <Play one={one} />}
       {!one.machine && !one.watching && !one.paired && <Commands one={one} />}
       {!one.machine && !one.watching && one.paired && one.target && (
         <Typography variant="body2">
@@ -81,6 +82,30 @@ export function Standing({ one }: { one: Page }) {
         </Typography>
       )}
     </Paper>
+  );
+}
+
+/** Starts the game that was confirmed on the machine. What nobody else has can be off meanwhile. */
+function Play({ one }: { one: Page }) {
+  const order = useOrder(one.id);
+  const busy = isBusy(one.progress);
+  const extras = one.standing.differences.some((each) => each.what === "extra");
+  const ready =
+    one.release === one.target && one.standing.differences.every((each) => each.what === "extra" || !each.counts);
+  return (
+    <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
+      <Button
+        variant="outlined"
+        disabled={busy || order.isPending || !ready}
+        onClick={() => order.mutate({ what: "play", alone: extras })}
+      >
+        {extras ? "Play, without what nobody else has" : "Play"}
+      </Button>
+      <Button disabled={busy || order.isPending} onClick={() => order.mutate({ what: "play", plain: true })}>
+        Start it without mods
+      </Button>
+      <RefusalRemark error={order.error} />
+    </Box>
   );
 }
 

@@ -11,7 +11,7 @@ import { Answer } from "../../parts/Answer";
 import { ChangeList } from "../../parts/ChangeList";
 import { RefusalRemark } from "../../parts/notices";
 import { Pick } from "../../parts/Pick";
-import { asTyped, many, moment } from "../../parts/words";
+import { asTyped, clock, many, moment } from "../../parts/words";
 
 type Departure = Shape["DepartureOut"];
 
@@ -80,6 +80,7 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
         </Box>
         <Box sx={{ minWidth: 260, flex: 1.4 }}>
           <Ready one={one} />
+          <Started one={one} />
         </Box>
       </Box>
       {moving && <DepartureForm pack={pack} one={one} close={() => setMoving(false)} />}
@@ -94,6 +95,42 @@ function OneDeparture({ one, pack, may }: { one: Departure; pack: Shape["PackOut
     </Paper>
   );
 }
+
+/** Who has started the game for it, and whether with the right thing. */
+function Started({ one }: { one: Departure }) {
+  if (!one.started.length) return null;
+  return (
+    <Box component="ul" aria-label="Started" sx={{ listStyle: "none", m: 0, mt: 0.75, p: 0, fontSize: "0.9rem" }}>
+      {one.started.map((each) => {
+        const { shape, colour } = STARTS[each.state];
+        return (
+          <li key={each.who + each.began}>
+            <Box component="span" sx={{ color: each.right ? colour : "warning.main", fontWeight: 600 }}>
+              <span aria-hidden>{each.right ? shape : "◆"}</span> {each.who}
+            </Box>{" "}
+            {SAYS[each.state]} at {clock(each.began)}
+            {!each.right &&
+              (each.release === one.needed ? ", with something else in it" : `, with ${each.release || "no release"}`)}
+          </li>
+        );
+      })}
+    </Box>
+  );
+}
+
+const STARTS: Record<Shape["StartState"], { shape: string; colour: string }> = {
+  starting: { shape: "○", colour: "text.secondary" },
+  up: { shape: "●", colour: "primary.main" },
+  closed: { shape: "–", colour: "text.secondary" },
+  crashed: { shape: "■", colour: "error.main" },
+};
+
+const SAYS: Record<Shape["StartState"], string> = {
+  starting: "is starting it, begun",
+  up: "plays, since",
+  closed: "has played, from",
+  crashed: "crashed, started",
+};
 
 function Ready({ one }: { one: Departure }) {
   return (
