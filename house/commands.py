@@ -85,6 +85,8 @@ def start_stack(
         "CONVOY_LETTERS": f"http://127.0.0.1:{letters_port}",
         "CONVOY_ORIGINS": f"http://127.0.0.1:{web_port}",
         "CONVOY_BENCH": str(data / "bench" / "bench.toml"),
+        "CONVOY_STANDIN_GAMES": str(data / "bench" / "programs"),
+        "GAME_STAYS": "5",
         "PYTHONUNBUFFERED": "1",
     }
     say("starting the sources")

@@ -97,7 +97,12 @@ def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc
 
 
 def _start(one: Run) -> dict[str, Any]:
-    return {"began": one.began, "release": one.release, "sentence": in_words(one)[:600], "good": one.is_good}
+    return {
+        "began": one.began,
+        "release": one.release,
+        "sentence": in_words(one)[:600],
+        "good": one.is_good and not one.plain,
+    }
 
 
 def _builds(folder: Folder) -> Iterable[Any]:
@@ -151,7 +156,7 @@ def _said(folder: Folder, runs: Runs, kept: list[Run], last: Log | None) -> Iter
     if last is None:
         yield "Its log is not there any more."
         return
-    good = next((one for one in kept[1:] if one.is_good), None)
+    good = next((one for one in kept[1:] if one.is_good and not one.plain), None)
     before = _log(folder, runs, good) if good else None
     fresh = {id(one) for one in compared(before, last).new} if before else set()
     yield from ("", "## What the last one said", "")

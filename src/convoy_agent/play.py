@@ -233,7 +233,7 @@ def in_words(run: Run) -> str:
     """How a start ended, in one sentence or two."""
     minutes = round(run.seconds / 60)
     long = counted(minutes, "minute") if minutes else f"{run.seconds:.0f} seconds"
-    up = f"It reached the main screen after {run.to_main_screen:.0f} s" if run.to_main_screen is not None else ""
+    up = f"It reached the main screen after {run.to_main_screen:.1f} s" if run.to_main_screen is not None else ""
     if run.stopped:
         return f"{up or 'It never reached the main screen'}; it was stopped after {long}: {run.stopped}."
     if run.ended == Ended.CRASHED:

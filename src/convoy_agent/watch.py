@@ -65,8 +65,11 @@ class Watcher:
         said: Callable[[str], None],
         screen: Screen,
         ask: Ask = nobody_to_ask,
+        program: Path | None = None,
     ) -> None:
         self.root, self.store, self.said, self.screen, self.ask = root, store, said, screen, ask
+        self._program = program
+        """The game, as its member named it for this watch; else the one that was confirmed before."""
         self._lookout = Lookout(store, [*places, Folder(root).inbox])
         self._looked_at = 0.0
         self._followed: tuple[object, ...] | None = None
@@ -178,18 +181,19 @@ class Watcher:
             sync.status(self.root, self.store)
         return not self._missing
 
-    def start(self, how: How) -> str:
+    def start(self, plain: bool, alone: bool) -> str:
         """Starts the game; gives what is known by the time that it runs, or raises why it does not."""
         if self._game is not None and self._game.is_alive():
             raise SomebodyElse("The game runs already.", now="Close it first.")
         runs, trouble = Event(), list[ConvoyError]()
+        how = How(plain, program=self._program, alone=alone)
 
         def wanted(up: float | None) -> None:
             runs.set()
 
         def played() -> None:
             try:
-                done = play(self.root, self.store, how, said=self.said, wanted=wanted)
+                done = play(self.root, self.store, how, lambda question: bool(self._program), self.said, wanted)
                 self.said(done.sentence)
                 self._looked_at = 0.0
             except ConvoyError as error:
@@ -316,7 +320,7 @@ def _call_for_help(watcher: Watcher, given: Fields) -> str:
 
 
 def _play(watcher: Watcher, given: Fields) -> str:
-    return watcher.start(How(alone=given.flag("alone", False), plain=given.flag("plain", False)))
+    return watcher.start(given.flag("plain", False), given.flag("alone", False))
 
 
 def _leave(watcher: Watcher, given: Fields) -> str:

@@ -193,6 +193,7 @@ FILES_DIRECT = os.environ.get("CONVOY_FILES_DIRECT") == "1"
 """Whether members fetch kept files from the store itself, by an address that is signed and soon runs out."""
 
 STANDIN_MACHINES = DATA / "machines"
+STANDIN_GAMES = os.environ.get("CONVOY_STANDIN_GAMES", "")
 """Folders that stand for members' machines in the demo; the worker runs the agent only in there."""
 
 WORD_ADDRESS = os.environ.get("CONVOY_WORD", f"{ADDRESS}/statements").rstrip("/")

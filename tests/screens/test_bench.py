@@ -30,6 +30,7 @@ def test_a_crash_is_read_mended_tried_again_and_published(people: People) -> Non
     tolliver.sees("Reached the main screen after", "9 of 9 mods came up")
     tolliver.go(f"{pack}/publish")
     tolliver.sees("On the bench:", "Reached the main screen after")
+    tolliver.fill("Number", "1.0.0")
     tolliver.press("Publish release 1.0.0")
     tolliver.sees("Release 1.0.0 is published")
     tolliver.go(f"{pack}/releases/1.0.0")

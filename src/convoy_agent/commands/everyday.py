@@ -125,6 +125,9 @@ def watch(
         bool, typer.Option("--install", help="From now on, start this with your session; begin at once.")
     ] = False,
     remove: Annotated[bool, typer.Option("--remove", help="Start it with your session no longer.")] = False,
+    program: Annotated[
+        Path | None, typer.Option("--program", help="Your game, which the page may have started.")
+    ] = None,
     allow_all: Annotated[
         bool, typer.Option("--allow-all", help="Let the page ask for whatever takes files away, too.")
     ] = False,
@@ -136,7 +139,8 @@ def watch(
         _with_session(folder, install)
         return
     with Bar(quiet=once) as screen:
-        Watcher(folder, keep_store(), [downloads or hand.downloads()], say, screen, asking(quiet=once)).run(once)
+        ask, places = asking(quiet=once), [downloads or hand.downloads()]
+        Watcher(folder, keep_store(), places, say, screen, ask, program).run(once)
 
 
 @commands.command(rich_help_panel=PLAY)

@@ -11,6 +11,7 @@ from django.conf import settings
 from procrastinate.contrib.django import app
 
 from ..people.models import User
+from ..releases.services import recipe_of
 from .joining import pairing_command
 from .models import Installation
 from .orders import give_up_order
@@ -48,6 +49,20 @@ def paired(installation: Installation) -> bool:
     return run_agent(installation, *words, str(folder), "--as-it-is")
 
 
+def _game_of(installation: Installation) -> Path | None:
+    """The stand-in of the pack's game, which lies on every stand-in machine."""
+    place = Path(settings.STANDIN_GAMES or "/nowhere") / installation.pack.game_id
+    return place if place.is_file() else None
+
+
+def _base_of(installation: Installation) -> str:
+    """Which game is on such a machine: the one that the pack is for."""
+    if installation.release_id is None:
+        return ""
+    base = recipe_of(installation.release_id).lock.base
+    return f"{base.version} {base.loader} {base.loader_version or ''}".strip()
+
+
 def run_agent(installation: Installation, *arguments: str) -> bool:
     """Runs the agent; when it fails without having said so itself, its last words become the progress."""
     machine = installation.machine
@@ -60,7 +75,9 @@ def run_agent(installation: Installation, *arguments: str) -> bool:
     command = [sys.executable, "-m", "convoy_agent", "--store", str(place / "store"), *arguments]
     if arguments[0] == "watch":
         command += ["--downloads", str(place / "downloads")]
-    environment = {**os.environ, "CONVOY_MACHINE": str(place / "machine.json")}
+        if game := _game_of(installation):
+            command += ["--program", str(game)]
+    environment = {**os.environ, "CONVOY_MACHINE": str(place / "machine.json"), "CONVOY_BASE": _base_of(installation)}
     try:
         done = subprocess.run(command, capture_output=True, text=True, timeout=SYNC_SECONDS, env=environment)
     except subprocess.TimeoutExpired:

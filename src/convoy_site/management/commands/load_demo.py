@@ -200,7 +200,7 @@ class Command(BaseCommand):
         self._slow_water(people, crew.id, deck)
         self._hollow_line(people, crew.id)
         self._spring(people, crew.id)
-        on_the_bench(people["tolliver"], crew.id)
+        on_the_bench(people, crew.id)
         invite(maren, crew.id, Role.MEMBER, 3, 14, "Odwin's cousins", "")
 
     def _news(self, people: dict[str, User], pack: Pack) -> None:

@@ -37,8 +37,8 @@ function Shown({ one }: { one: Shape["HelpCallOut"] }) {
             <Link component={RouterLink} to={one.curates ? `/packs/${one.pack_id}/crew` : "/"}>
               {pack?.name}
             </Link>
-            {one.installation && <> · {one.installation}</>} · {when(one.sent_at ?? one.at)} ·{" "}
-            <CallMark state={one.state} />
+            {one.installation && one.installation !== pack?.name && <> · {one.installation}</>} ·{" "}
+            {when(one.sent_at ?? one.at)} · <CallMark state={one.state} />
           </Typography>
         </Box>
       </Box>

@@ -35,13 +35,14 @@ export function CallsForHelp({ packId }: { packId: string }) {
   );
 }
 
-export function CallLine({ one }: { one: Shape["HelpCallRow"] }) {
+/** `narrow`: in a column of a page, each part below the other. */
+export function CallLine({ one, narrow = false }: { one: Shape["HelpCallRow"]; narrow?: boolean }) {
   return (
     <Box
       component="article"
       sx={{
         display: "grid",
-        gridTemplateColumns: { xs: "1fr", sm: "120px 1fr 210px" },
+        gridTemplateColumns: narrow ? "1fr" : { xs: "1fr", sm: "120px 1fr 210px" },
         columnGap: 2,
         py: 0.75,
         borderTop: 1,
@@ -56,7 +57,7 @@ export function CallLine({ one }: { one: Shape["HelpCallRow"] }) {
         {one.cause && one.words && <Box sx={{ fontSize: "0.9rem" }}>“{one.words}”</Box>}
         {one.was && <Box sx={{ fontSize: "0.9rem" }}>It was: {one.was}</Box>}
       </Box>
-      <Box sx={{ fontSize: "0.85rem", color: "text.secondary", textAlign: { sm: "right" } }}>
+      <Box sx={{ fontSize: "0.85rem", color: "text.secondary", textAlign: narrow ? "left" : { sm: "right" } }}>
         {one.own ? "you" : one.member}, {when(one.sent_at ?? one.at)}
         {one.answers > 0 && ` · ${many(one.answers, "answer")}`}
       </Box>

@@ -19,7 +19,7 @@ export function AskForHelp({ one }: { one: Page }) {
   return (
     <Section title="Help">
       {mine.map((call) => (
-        <CallLine key={call.id} one={call} />
+        <CallLine key={call.id} one={call} narrow />
       ))}
       {one.watching ? (
         <Box
