@@ -18,6 +18,7 @@ from convoy_core.checks import (
     Playing,
     Severity,
     Subject,
+    Tried,
     Under,
     Unreviewed,
     Way,
@@ -94,6 +95,8 @@ RIGHT = subject((locked("a"), {LAMP: "strength = 5\n"}), tweaks=[tweak])
 
 FENWICK = Playing("p1", "The Fenwick run", Rule.NOT_THE_WORLD, lock((bound, {})))
 STEADY = Under("c1", "Steady Hands", "1.0")
+
+TRIED = Tried(True, "A ran aground.", ("a", "b"), {"a": "failed", "c": "loaded"}, "2026-11-27")
 
 CASES: list[tuple[str, Subject, Subject]] = [
     (
@@ -267,6 +270,11 @@ CASES: list[tuple[str, Subject, Subject]] = [
     ),
     ("unread", subject((fair, FAIR), (night, NIGHT), read=False), subject((fair, FAIR), (night, NIGHT))),
     ("unreadable", subject((fair, FAIR), (night, {TOLLS: "[tolls"})), subject((fair, FAIR), (night, NIGHT))),
+    (
+        "failed-trial",
+        subject((locked("a"), {}), lines={"a": DraftLine("A")}, tried=replace(TRIED, came_up=False)),
+        subject((locked("a"), {}), lines={"a": DraftLine("A")}, tried=TRIED),
+    ),
     ("errand", subject((locked("a", pickup=Pickup.BY_HAND), {})), subject((locked("a"), {}))),
 ]  # fmt: skip
 

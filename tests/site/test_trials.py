@@ -12,8 +12,9 @@ import pytest
 
 from convoy_core.words.log_shape import Mend
 from convoy_site.catalogue import reaching
+from convoy_site.catalogue.models import Verdict
 from convoy_site.packs.services import edit_draft
-from convoy_site.packs.shapes.edits import AddMod, AddMods, EditIn, RemoveMod
+from convoy_site.packs.shapes.edits import AddMod, AddMods, EditIn, RemoveMod, SayVerdict
 from convoy_site.releases.as_files.packing import subject_of
 from convoy_site.releases.models import MakingState
 from convoy_site.releases.services import publish
@@ -90,9 +91,28 @@ def test_two_that_fail_together_are_named_and_the_next_good_run_is_held_against_
     assert bad["outcome"]["against"] == good["id"] and bad["outcome"]["new"] >= 3
     _, log = on_bench.as_("owner").get(f"{on_bench.at}/trials/{bad['id']}/log?severity=error&fresh=true")
     assert log["entries"][0]["mod"] == "ghost-barge" and log["first_bad"] == 0
+    _evidence(on_bench)
     change(on_bench, RemoveMod(do="remove", mod="ghost-barge"))
     again = tried(on_bench)
     assert again["outcome"]["came_up"] and again["outcome"]["against"] == good["id"]
+
+
+def _evidence(world: World) -> None:
+    """The trial is a check's, of exactly this draft, and a verdict's, of exactly this build."""
+
+    def found() -> list[dict[str, Any]]:
+        findings = world.as_("owner").get(f"{world.at}/findings")[1]["findings"]
+        return [one for one in findings if one["check"] == "failed-trial"]
+
+    assert "Ghost Barge and Moon Tables fail together" in found()[0]["what"]
+    world.pack.draft.refresh_from_db()
+    version = world.pack.draft.picks["ghost-barge"]
+    for works, note, kept in ((True, "for me", "for me"), (False, "sinks", "sinks; bench, ")):
+        change(world, SayVerdict(do="verdict", mod="ghost-barge", version=version, works=works, note=note))
+        assert Verdict.objects.get(mod="ghost-barge").note.startswith(kept)
+        world.pack.trials.filter(release=None).update(revision=world.revision())
+    change(world, AddMod(do="add", mod="fog-over-fen"))
+    assert found() == []
 
 
 def test_one_that_hangs_is_ended_by_the_benchs_limit(on_bench: World, settings: Any) -> None:

@@ -9,6 +9,7 @@ from . import (
     aside,
     astray,
     errands,
+    failed_trial,
     gone,
     held_back,
     idle_library,
@@ -37,11 +38,12 @@ from . import (
     wrong_version,
 )  # fmt: skip
 from .finding import Finding, Severity, Way
-from .subject import DraftLine, Follower, NoBuild, Patch, Playing, Subject, Under, Unreviewed
+from .subject import DraftLine, Follower, NoBuild, Patch, Playing, Subject, Tried, Under, Unreviewed
 
 ALL: tuple[Callable[[Subject], list[Finding]], ...] = (
     unsettled.check,
     under.check,
+    failed_trial.check,
     wrong_loader.check,
     wrong_version.check,
     refused_archive.check,
@@ -88,6 +90,7 @@ __all__ = [
     "Playing",
     "Severity",
     "Subject",
+    "Tried",
     "Under",
     "Unreviewed",
     "Way",

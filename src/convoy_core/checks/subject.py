@@ -11,6 +11,7 @@ from ..conflicts.laying import Laid, Layer, Meeting, lay
 from ..lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile
 from ..lock.playthroughs import Rule
 from ..lock.terms import Terms
+from ..log.fates import Fate
 from ..machine.memory import Needed
 from ..machine.verdict import Machine
 from ..outside.patterns import matcher
@@ -105,6 +106,24 @@ class Unreviewed:
     note: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """How the bench's last start of exactly this draft went. `named`: the mods that its cause names; `fates`: by mod
+    *loaded*, *silent* or *failed*; `on`: the day, as ISO 8601 has it.
+    """
+
+    came_up: bool
+    sentence: str
+    named: tuple[str, ...]
+    fates: Mapping[str, str]
+    on: str
+
+    @property
+    def worse(self) -> list[tuple[str, str]]:
+        """Mods that did not come up, with their fate."""
+        return sorted((mod, fate) for mod, fate in self.fates.items() if fate != Fate.LOADED)[:60]
+
+
 @dataclass(frozen=True)
 class Subject:
     """`layers`: builds in order with the files that each lays down. `readings`: by the file's sha256. `gone`: mods
@@ -137,6 +156,8 @@ class Subject:
     """By mod the crew's own builds whose claims wait; nothing where the crew does not ask for it."""
     written: Mapping[str, str] = field(default_factory=dict)
     """Settings files that no build carries and that the game, or a mod, wrote on somebody's machine: path to sha256."""
+    tried: Tried | None = None
+    """None where the bench has not started the draft as it is."""
     names: Mapping[str, str] = field(default_factory=dict)
     """What mods are called that have no build in the draft."""
     comparisons: Comparisons = field(default_factory=Comparisons, repr=False, compare=False)

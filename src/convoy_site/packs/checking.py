@@ -1,6 +1,6 @@
 """What the checks look at, gathered from the draft, the catalogue, the readings and whoever follows the pack.
 
-Releases and installations stand above packs; what the checks ask of them they hand down when the site starts
+Releases, installations and trials stand above packs; what the checks ask of them they hand down when the site starts
 (`ASKED`).
 """
 
@@ -12,7 +12,7 @@ from uuid import UUID
 
 from django.db.models import Count, Max, Q
 
-from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Playing, Subject, Way, run_checks
+from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Playing, Subject, Tried, Way, run_checks
 from convoy_core.conflicts.clashes import Comparisons
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
@@ -46,10 +46,12 @@ class Around:
     """The open playthroughs of a pack."""
     written: Callable[[Pack], Mapping[str, str]]
     """Settings files that no build carries and that somebody's game wrote, path to sha256, likewise."""
+    tried: Callable[[Pack], Tried | None]
+    """How the bench's last start of the draft as it is went."""
 
 
-ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack: (), lambda pack: {})
-"""Set by releases and installations when the site starts."""
+ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack: (), lambda pack: {}, lambda pack: None)
+"""Set by releases, installations and trials when the site starts."""
 
 
 def subject_of(draft: Draft) -> Subject:
@@ -104,6 +106,7 @@ def subject_of(draft: Draft) -> Subject:
         needed=drafts.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
         written=ASKED.written(pack),
+        tried=ASKED.tried(pack),
         unreviewed=waiting(pack, [build for build, _ in layers]),
         comparisons=_comparisons,
     )
@@ -266,7 +269,7 @@ def _mark(draft: Draft) -> tuple[object, ...]:
     playing = tuple((one.id, one.name, one.rule) for one in ASKED.playing(pack))
     return (
         draft.revision, _reviewed(pack), edits, builds, sources, read, *followed.values(), *released.values(), playing,
-        pack.game.profile,
+        pack.game.profile, ASKED.tried(pack),
     )  # fmt: skip
 
 

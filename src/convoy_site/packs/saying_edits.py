@@ -7,6 +7,7 @@ from typing import Any
 
 from django.utils import timezone
 
+from convoy_core.log.fates import Fate
 from convoy_core.outside.claims import read_claims
 from convoy_core.outside.fields import Fields
 from convoy_core.words.wording import listed
@@ -14,6 +15,7 @@ from convoy_core.words.wording import listed
 from ..catalogue.models import Addition, Build, Verdict
 from ..catalogue.services import shelf
 from ..people.models import User
+from . import checking
 from .applied import AlreadyThere, Applied, NoSuchLine, NoSuchMod, name_in
 from .models import Draft
 from .shapes.edits import LayDown, SayMore, SayVerdict
@@ -44,11 +46,30 @@ def _verdict(draft: Draft, edit: SayVerdict, user: User) -> Applied:
         Verdict.objects.filter(**about).delete()
         verb = f"{edit.version}: no verdict on {label} any more"
     else:
-        told = {"archive_sha256": build.archive_sha256, "works": edit.works, "note": edit.note, "by": user}
+        told = {
+            "archive_sha256": build.archive_sha256,
+            "works": edit.works,
+            "note": _with_evidence(draft, edit),
+            "by": user,
+        }
         Verdict.objects.update_or_create(**about, defaults={**told, "on": timezone.localdate()})
         verb = f"{edit.version} {'works' if edit.works else 'does not work'} on {label}"
     # What stood there may have to go, or what was kept away may come: its mod settles anew.
     return Applied((edit.mod,), verb, (name,), refresh=(edit.mod,) if edit.works is not None else ())
+
+
+def _with_evidence(draft: Draft, edit: SayVerdict) -> str:
+    """What was said, with what the bench saw of this very build in the draft as it is, where that says the same."""
+    tried = checking.ASKED.tried(draft.pack)
+    if tried is None or draft.picks.get(edit.mod) != edit.version:
+        return edit.note
+    fate = tried.fates.get(edit.mod)
+    seen = ""
+    if edit.works and tried.came_up and fate == Fate.LOADED:
+        seen = f"bench, {tried.on}: it came up"
+    elif not edit.works and not tried.came_up and (fate == Fate.FAILED or edit.mod in tried.named):
+        seen = f"bench, {tried.on}: it failed"
+    return "; ".join(filter(None, (edit.note, seen)))[:200]
 
 
 def _more(draft: Draft, edit: SayMore, user: User) -> Applied:
