@@ -7,7 +7,7 @@ It is made here and shown; who gets it is its member's to say. Source: docs/rule
 from __future__ import annotations
 
 import gzip
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -30,6 +30,7 @@ from .narrowing_here import narrowed
 from .play import in_words
 from .playing.own import own_known, without_private
 from .playing.runs import Run, Runs
+from .playing.told import as_told
 from .site.connecting import connect
 from .storage.store import Store
 from .visit import Now
@@ -71,16 +72,18 @@ def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc
     runs = Runs(folder.own)
     kept = [one for one in runs.all() if not one.narrowing]
     last = _log(folder, runs, kept[0]) if kept else None
+    good = _good(folder, runs, kept[1:])
+    fresh = {id(one) for one in compared(good, last).new} if good and last else set()
     parts = (
         _head(status, words, now),
         _standing(status),
         _machine(root),
         _starts(kept),
-        _said(folder, runs, kept, last) if kept else (),
+        _said(last, fresh) if kept else (),
         _narrowed(folder),
         () if status.sealed_until else _settings(folder),
     )
-    text, replaced = redaction.of("\n".join(line for part in parts for line in part) + "\n")
+    text, _ = redaction.of("\n".join(line for part in parts for line in part) + "\n")
     told: dict[str, Any] = {
         "text": text,
         "words": words[:2000],
@@ -93,7 +96,12 @@ def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc
             "sentence": cause.sentence[:600], "known": cause.known or "", "mod": cause.mod or "",
             "other": cause.other or "",
         }  # fmt: skip
-    return Call(text, replaced, without_private(told, redaction))
+    told = without_private(told, redaction)
+    if last:
+        new = {at for at, one in enumerate(last.entries) if id(one) in fresh}
+        logs = {"last": as_told(last, new, redaction), "good": as_told(good, (), redaction) if good else []}
+        told["logs"] = logs
+    return Call(text, redaction.replaced(), told)
 
 
 def _start(one: Run) -> dict[str, Any]:
@@ -151,14 +159,17 @@ def _starts(kept: list[Run]) -> Iterator[str]:
     yield from (f"- {one.began}, release {one.release}: {in_words(one)}" for one in kept[:5])
 
 
-def _said(folder: Folder, runs: Runs, kept: list[Run], last: Log | None) -> Iterator[str]:
+def _good(folder: Folder, runs: Runs, earlier: list[Run]) -> Log | None:
+    """What the last good start said."""
+    good = next((one for one in earlier if one.is_good and not one.plain), None)
+    return _log(folder, runs, good) if good else None
+
+
+def _said(last: Log | None, fresh: Collection[int]) -> Iterator[str]:
     """What the last start said, and what of it the last good one had not."""
     if last is None:
         yield "Its log is not there any more."
         return
-    good = next((one for one in kept[1:] if one.is_good and not one.plain), None)
-    before = _log(folder, runs, good) if good else None
-    fresh = {id(one) for one in compared(before, last).new} if before else set()
     yield from ("", "## What the last one said", "")
     if last.cause:
         yield last.cause.sentence

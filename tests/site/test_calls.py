@@ -135,6 +135,28 @@ def test_no_more_calls_are_open_than_anybody_answers(world: World) -> None:
     assert world.agent().post("/api/agent/help", {"text": TEXT, "send": True})[1]["code"] == "too-many-calls"
 
 
+def test_a_log_is_searched_with_what_stands_around_and_seen_by_whom_the_call_is(world: World) -> None:
+    def entry(at: int, text: str, **more: Any) -> dict[str, Any]:
+        told = {"at": "", "severity": "information", "origin": "game", "mod": None, "text": text, "lines": [],
+                "from_line": at, "to_line": at, "count": 1, "known": None, "new": False}  # fmt: skip
+        return told | more
+
+    last = [entry(at, f"line {at}") for at in range(40)]
+    last[20] |= {"text": "Ran aground", "severity": "error", "mod": "lanterns", "new": True}
+    call = gathered(world, logs={"last": last, "good": last[:3]})
+    log = at(call, "/log/last")
+    member = world.as_("member")
+    assert member.get(at(call))[1]["logs"] == ["last", "good"] and world.as_("curator").get(log)[0] == 404
+    found = member.get(f"{log}?text=AGROUND&around=2")[1]
+    assert [one["number"] for one in found["entries"]] == [18, 19, 20, 21, 22]
+    assert [one["beside"] for one in found["entries"]] == [True, True, False, True, True]
+    assert (found["found"], found["shown"], found["whole"], found["first_bad"]) == (1, 5, 40, 2)
+    assert member.get(f"{log}?fresh=true")[1]["found"] == 1 and member.get(at(call, "/log/good"))[1]["whole"] == 3
+    assert member.get(at(call, "/log/worst"))[0] == 422 and member.get(f"{log}?around=21")[0] == 422
+    for odd in ({"last": [entry(1, "x" * 2001)]}, {"last": [entry(1, "x", severity="loud")]}, {"last": last * 26}):
+        assert world.agent().post("/api/agent/help", {"text": TEXT, "logs": odd})[0] == 422
+
+
 def test_whoever_left_the_crew_neither_sees_nor_is_told(world: World) -> None:
     call = gathered(world, send=True)
     world.crew.memberships.filter(user=world.users["member"]).delete()

@@ -1,13 +1,12 @@
 """Trials: asked for, looked at, stopped; and what the game said."""
 
 from collections import Counter
-from typing import Annotated, Any
+from typing import Annotated
 from uuid import UUID
 
 from ninja import Query, Router
 
 from convoy_core.log.fates import Fate
-from convoy_core.words.log_shape import BAD, EntrySeverity
 
 from ..packs import drafts
 from ..people.rights import SignedIn
@@ -19,10 +18,10 @@ from . import services
 from .bench import has_bench
 from .models import Narrowing, Trial
 from .outcome import Outcome, read_outcome
+from .reading import page
 from .shapes import (
     BenchOut,
     CulpritsOut,
-    EntryOut,
     FateOut,
     LeftOutOut,
     LogWanted,
@@ -39,9 +38,6 @@ from .shapes import (
 from .ways import ways_of, ways_without
 
 router = Router(tags=["trials"])
-
-PORTION = 200
-"""Entries of a log that are given at once."""
 
 SHOWN = 30
 
@@ -105,20 +101,7 @@ def pin(request: SignedIn, pack_id: UUID, trial_id: UUID, body: PinIn) -> Done:
 @router.get("/packs/{pack_id}/trials/{trial_id}/log", response=TrialLog, operation_id="trial_log")
 def log(request: SignedIn, pack_id: UUID, trial_id: UUID, wanted: Annotated[LogWanted, Query()]) -> TrialLog:
     """Entries of its log, PORTION at a time."""
-    entries = services.log_of(request.user, pack_id, trial_id).entries
-    found = [(at, one) for at, one in enumerate(entries) if _is_wanted(one, wanted)]
-    whose = Counter[str]()
-    for one in entries:
-        if one["mod"]:
-            whose[one["mod"]] += one["count"]
-    first_bad = next((place for place, (_, one) in enumerate(found) if one["severity"] in BAD), -1)
-    return TrialLog(
-        found=len(found),
-        whole=len(entries),
-        first_bad=first_bad,
-        mods=[mod for mod, _ in whose.most_common(100)],
-        entries=[EntryOut(number=at, **one) for at, one in found[wanted.first : wanted.first + PORTION]],
-    )
+    return page(services.log_of(request.user, pack_id, trial_id).entries, wanted)
 
 
 @router.post("/packs/{pack_id}/trials/{trial_id}/narrowing", response=NarrowingOut, operation_id="narrow_down")
@@ -167,18 +150,6 @@ def _narrowing(one: Narrowing) -> NarrowingOut:
         ways=ways_without(pack, culprits),
         is_current=_is_current(one.trial),
     )
-
-
-_ORDER = {severity: at for at, severity in enumerate(EntrySeverity)}
-
-
-def _is_wanted(entry: dict[str, Any], wanted: LogWanted) -> bool:
-    if _ORDER[EntrySeverity(entry["severity"])] < _ORDER[wanted.severity]:
-        return False
-    if (wanted.mod and entry["mod"] != wanted.mod) or (wanted.fresh and not entry["new"]):
-        return False
-    words = wanted.text.casefold()
-    return not words or any(words in line.casefold() for line in (entry["text"], entry["origin"], *entry["lines"]))
 
 
 def _is_current(one: Trial) -> bool:

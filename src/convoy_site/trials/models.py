@@ -99,6 +99,14 @@ class HelpCall(models.Model):
         indexes = [models.Index(fields=["pack", "state"])]
 
 
+class HelpLog(models.Model):
+    """What the last start said, and the last good one, by entries. Nothing of it where no start was made."""
+
+    call = models.OneToOneField(HelpCall, models.CASCADE, primary_key=True, related_name="log")
+    data = models.BinaryField()
+    """JSON, packed with gzip: `last` and `good`."""
+
+
 class HelpWord(models.Model):
     """One answer. `proposal`: what is to be done (`proposals.Proposal` as data); empty for words alone."""
 

@@ -115,7 +115,7 @@ class BenchOut(Schema):
 
 
 class EntryOut(Schema):
-    """`at` as the log wrote it; lines count from 1."""
+    """`at` as the log wrote it; lines count from 1. `beside`: it only stands around what was looked for."""
 
     number: int
     at: str
@@ -129,26 +129,29 @@ class EntryOut(Schema):
     count: int
     known: str | None
     new: bool
+    beside: bool
 
 
 class LogWanted(Schema):
     """`severity`: this bad or worse; `text`: words that are in it, small or capital; `mod`: whose; `fresh`: only what
-    the last good run had not; `first`: from this entry of the answer on.
+    the last good run had not; `around`: so many entries on either side, too; `first`: from this entry of the answer on.
     """
 
     severity: EntrySeverity = EntrySeverity.DEBUG
     text: Short = ""
     mod: Short = ""
     fresh: bool = False
+    around: Annotated[int, Field(ge=0, le=20)] = 0
     first: Annotated[int, Field(ge=0, le=10_000)] = 0
 
 
 class TrialLog(Schema):
-    """`found`: how many there are; `first_bad`: the number of the first error; -1 for none. `mods`: whose entries there
-    are, most first.
+    """`found`: how many there are, `shown` with those around them; `first_bad`: the number of the first error; -1 for
+    none. `mods`: whose entries there are, most first.
     """
 
     found: int
+    shown: int
     whole: int
     first_bad: int
     mods: list[str]

@@ -112,23 +112,34 @@ export const useTrialOfRelease = (pack_id: string, number: string) =>
 
 export type LogWanted = NonNullable<paths["/api/packs/{pack_id}/trials/{trial_id}/log"]["get"]["parameters"]["query"]>;
 
-/** A log's entries, a portion at a time; `ready` once there is one. */
-export const useTrialLog = (pack_id: string, trial_id: string, query: LogWanted, ready: boolean) =>
+/** Whose log is read, and how. */
+export interface LogSource {
+  key: string[];
+  read: (query: LogWanted) => Promise<Shape["TrialLog"]>;
+}
+
+export const trialLog = (pack_id: string, trial_id: string): LogSource => ({
+  key: ["trial", trial_id],
+  read: (query) =>
+    told(api.GET("/api/packs/{pack_id}/trials/{trial_id}/log", { params: { path: { pack_id, trial_id }, query } })),
+});
+
+export const helpLog = (call_id: string, which: "last" | "good"): LogSource => ({
+  key: ["call", call_id, which],
+  read: (query) => told(api.GET("/api/calls/{call_id}/log/{which}", { params: { path: { call_id, which }, query } })),
+});
+
+/** A log's entries, a portion at a time. */
+export const useLog = (source: LogSource, query: LogWanted) =>
   useInfiniteQuery({
-    queryKey: ["log", trial_id, query],
-    queryFn: ({ pageParam }) =>
-      told(
-        api.GET("/api/packs/{pack_id}/trials/{trial_id}/log", {
-          params: { path: { pack_id, trial_id }, query: { ...query, first: pageParam } },
-        }),
-      ),
+    queryKey: ["log", ...source.key, query],
+    queryFn: ({ pageParam }) => source.read({ ...query, first: pageParam }),
     initialPageParam: 0,
     getNextPageParam: (last, pages) => {
       const read = pages.reduce((sum, page) => sum + page.entries.length, 0);
-      return read < last.found ? read : undefined;
+      return read < last.shown ? read : undefined;
     },
     placeholderData: keepPreviousData,
-    enabled: ready,
     staleTime: Number.POSITIVE_INFINITY,
   });
 

@@ -581,6 +581,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calls/{call_id}/log/{which}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log
+         * @description Entries of what the last start said, or the last good one.
+         */
+        get: operations["help_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calls/{call_id}/send": {
         parameters: {
             query?: never;
@@ -5284,11 +5304,13 @@ export interface components {
         };
         /**
          * EntryOut
-         * @description `at` as the log wrote it; lines count from 1.
+         * @description `at` as the log wrote it; lines count from 1. `beside`: it only stands around what was looked for.
          */
         EntryOut: {
             /** At */
             at: string;
+            /** Beside */
+            beside: boolean;
             /** Count */
             count: number;
             /** From Line */
@@ -5892,6 +5914,13 @@ export interface components {
         HelpCallIn: {
             cause?: components["schemas"]["HelpCauseIn"] | null;
             /**
+             * @default {
+             *       "good": [],
+             *       "last": []
+             *     }
+             */
+            logs: components["schemas"]["HelpLogsIn"];
+            /**
              * Number
              * @default
              */
@@ -5926,7 +5955,8 @@ export interface components {
         };
         /**
          * HelpCallOut
-         * @description `installation_id`: of the reader's own. `last_good`: the newest start that went well.
+         * @description `logs`: of which starts there is one, *last* and *good*. `installation_id`: of the reader's own. `last_good`: the
+         *     newest start that went well.
          */
         HelpCallOut: {
             alike: components["schemas"]["HelpAlikeOut"];
@@ -5955,10 +5985,16 @@ export interface components {
             /** Installation Id */
             installation_id: string | null;
             last_good: components["schemas"]["HelpStartOut"] | null;
+            /** Logs */
+            logs: string[];
             /** Member */
             member: string;
             /** Mods */
             mods: string[];
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
             /** Number */
             number: string;
             /** Own */
@@ -6058,6 +6094,49 @@ export interface components {
             times: number;
             /** Was */
             was: string;
+        };
+        /**
+         * HelpEntryIn
+         * @description One entry of a log (docs/formats.md, *A log*).
+         */
+        HelpEntryIn: {
+            /** At */
+            at: string;
+            /** Count */
+            count: number;
+            /** From Line */
+            from_line: number;
+            /** Known */
+            known: string | null;
+            /** Lines */
+            lines: string[];
+            /** Mod */
+            mod: string | null;
+            /** New */
+            new: boolean;
+            /** Origin */
+            origin: string;
+            severity: components["schemas"]["EntrySeverity"];
+            /** Text */
+            text: string;
+            /** To Line */
+            to_line: number;
+        };
+        /**
+         * HelpLogsIn
+         * @description What the last start said, and the last good one before it.
+         */
+        HelpLogsIn: {
+            /**
+             * Good
+             * @default []
+             */
+            good: components["schemas"]["HelpEntryIn"][];
+            /**
+             * Last
+             * @default []
+             */
+            last: components["schemas"]["HelpEntryIn"][];
         };
         /**
          * HelpStartIn
@@ -6998,9 +7077,14 @@ export interface components {
         /**
          * LogWanted
          * @description `severity`: this bad or worse; `text`: words that are in it, small or capital; `mod`: whose; `fresh`: only what
-         *     the last good run had not; `first`: from this entry of the answer on.
+         *     the last good run had not; `around`: so many entries on either side, too; `first`: from this entry of the answer on.
          */
         LogWanted: {
+            /**
+             * Around
+             * @default 0
+             */
+            around: number;
             /**
              * First
              * @default 0
@@ -10738,8 +10822,8 @@ export interface components {
         };
         /**
          * TrialLog
-         * @description `found`: how many there are; `first_bad`: the number of the first error; -1 for none. `mods`: whose entries there
-         *     are, most first.
+         * @description `found`: how many there are, `shown` with those around them; `first_bad`: the number of the first error; -1 for
+         *     none. `mods`: whose entries there are, most first.
          */
         TrialLog: {
             /** Entries */
@@ -10750,6 +10834,8 @@ export interface components {
             found: number;
             /** Mods */
             mods: string[];
+            /** Shown */
+            shown: number;
             /** Whole */
             whole: number;
         };
@@ -12259,6 +12345,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    help_log: {
+        parameters: {
+            query?: {
+                severity?: "debug" | "information" | "warning" | "error" | "fatal";
+                text?: string;
+                mod?: string;
+                fresh?: boolean;
+                around?: number;
+                first?: number;
+            };
+            header?: never;
+            path: {
+                call_id: string;
+                which: "last" | "good";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialLog"];
                 };
             };
             /** @description Refused: what, why, and what now. */
@@ -18598,6 +18723,7 @@ export interface operations {
                 text?: string;
                 mod?: string;
                 fresh?: boolean;
+                around?: number;
                 first?: number;
             };
             header?: never;

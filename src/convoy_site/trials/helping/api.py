@@ -1,9 +1,10 @@
 """Calls for help: gathered by an agent, sent by its member, answered by curators."""
 
 from collections.abc import Sequence
+from typing import Annotated, Literal
 from uuid import UUID
 
-from ninja import Router
+from ninja import Query, Router
 
 from ...installations.tokens import AgentToken, FromAgent
 from ...packs import drafts
@@ -11,6 +12,8 @@ from ...people.rights import SignedIn
 from ...people.tries import count_use
 from ...shapes import Done
 from ..models import HelpCall, HelpState, HelpWord
+from ..reading import page
+from ..shapes import LogWanted, TrialLog
 from . import proposals, services
 from .shapes import (
     HelpAlikeOut,
@@ -52,7 +55,10 @@ def call(request: SignedIn, call_id: UUID) -> HelpCallOut:
     one = services.call(request.user, call_id)
     said = list(one.answers.select_related("by", "taken_by"))
     found, good = services.alike(one), services.last_good(one)
-    names = drafts.names_of(one.pack, {*one.mods, *(word.proposal.get("mod", "") for word in said)} - {""})
+    logs = services.logs_of(one)
+    mods = {entry["mod"] or "" for entries in logs.values() for entry in entries}
+    mods |= {*one.mods, *(word.proposal.get("mod", "") for word in said)}
+    names = drafts.names_of(one.pack, mods - {""})
     return HelpCallOut(
         **_row(one, request, len(said)).model_dump(),
         text=one.text,
@@ -63,8 +69,18 @@ def call(request: SignedIn, call_id: UUID) -> HelpCallOut:
         said=_said(request, one, said, names),
         curates=services.answers_calls(request.user, one.pack),
         closed_by=one.closed_by.shown if one.closed_by else "",
+        logs=list(logs),
+        names=names,
         installation_id=one.installation_id if one.member_id == request.user.pk else None,
     )
+
+
+@router.get("/calls/{call_id}/log/{which}", response=TrialLog, operation_id="help_log")
+def log(
+    request: SignedIn, call_id: UUID, which: Literal["last", "good"], wanted: Annotated[LogWanted, Query()]
+) -> TrialLog:
+    """Entries of what the last start said, or the last good one."""
+    return page(services.logs_of(services.call(request.user, call_id)).get(which, []), wanted)
 
 
 @router.post("/calls/{call_id}/send", response=Done, operation_id="send_help_call")

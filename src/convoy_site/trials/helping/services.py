@@ -2,6 +2,8 @@
 it was sent.
 """
 
+import gzip
+import json
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -21,7 +23,7 @@ from ...packs.services import pack_for
 from ...people.events import Happened, tell
 from ...people.models import User
 from ...people.rights import MAY, Action, NotFound, allow, role_in
-from ..models import HelpCall, HelpState, HelpWord
+from ..models import HelpCall, HelpLog, HelpState, HelpWord
 from .shapes import HelpCallIn, HelpCauseIn, HelpStartIn, Proposal
 
 MOST_OPEN = 20
@@ -72,9 +74,20 @@ def gather(one: Installation, told: HelpCallIn) -> HelpCall:
         mods=[mod for mod in (cause.mod, cause.other) if mod] if cause else [],
         starts=[start.dict() for start in told.starts],
     )
+    logs = told.logs.dict()
+    if logs["last"]:
+        data = gzip.compress(json.dumps(logs, ensure_ascii=False).encode(), 6, mtime=0)
+        HelpLog.objects.create(call=made, data=data)
     if told.send:
         _send(made)
     return made
+
+
+def logs_of(one: HelpCall) -> dict[str, list[dict[str, Any]]]:
+    """By *last* and *good* the entries of what was said, as far as something was."""
+    found = HelpLog.objects.filter(call=one).first()
+    told = json.loads(gzip.decompress(bytes(found.data))) if found else {}
+    return {which: entries for which, entries in told.items() if entries}
 
 
 def _alike(cause: HelpCauseIn | None) -> str:

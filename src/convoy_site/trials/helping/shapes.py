@@ -6,6 +6,8 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
+from convoy_core.words.log_shape import EntrySeverity
+
 from ...installations.shapes.agent import Plain
 from ...shapes import Schema, Short
 from ..models import HelpState
@@ -70,6 +72,32 @@ class HelpCauseIn(Schema):
     other: Short = ""
 
 
+class HelpEntryIn(Schema):
+    """One entry of a log (docs/formats.md, *A log*)."""
+
+    at: Annotated[Plain, Field(max_length=80)]
+    severity: EntrySeverity
+    origin: Annotated[Plain, Field(max_length=200)]
+    mod: Annotated[Plain, Field(max_length=80)] | None
+    text: Annotated[Plain, Field(max_length=2000)]
+    lines: Annotated[list[Annotated[Plain, Field(max_length=2000)]], Field(max_length=60)]
+    from_line: Annotated[int, Field(ge=0, lt=2**53)]
+    to_line: Annotated[int, Field(ge=0, lt=2**53)]
+    count: Annotated[int, Field(ge=1, lt=2**53)]
+    known: Short | None
+    new: bool
+
+
+Entries = Annotated[list[HelpEntryIn], Field(max_length=1000)]
+
+
+class HelpLogsIn(Schema):
+    """What the last start said, and the last good one before it."""
+
+    last: Entries = []
+    good: Entries = []
+
+
 class HelpCallIn(Schema):
     """What an agent gathered, with everything private replaced there. `send`: its member has seen it, and wants it
     sent; else it waits for them.
@@ -80,6 +108,7 @@ class HelpCallIn(Schema):
     number: Short = ""
     cause: HelpCauseIn | None = None
     starts: Annotated[list[HelpStartIn], Field(max_length=12)] = []
+    logs: HelpLogsIn = HelpLogsIn()
     send: bool = False
 
 
@@ -147,7 +176,9 @@ class HelpStartOut(HelpStartIn):
 
 
 class HelpCallOut(HelpCallRow):
-    """`installation_id`: of the reader's own. `last_good`: the newest start that went well."""
+    """`logs`: of which starts there is one, *last* and *good*. `installation_id`: of the reader's own. `last_good`: the
+    newest start that went well.
+    """
 
     text: str
     starts: list[HelpStartOut]
@@ -157,4 +188,6 @@ class HelpCallOut(HelpCallRow):
     said: list[HelpAnswerOut]
     curates: bool
     closed_by: str
+    logs: list[str]
+    names: dict[str, str]
     installation_id: UUID | None

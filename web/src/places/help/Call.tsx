@@ -6,11 +6,12 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../../api/client";
-import { useChange, useHelpCall, usePack } from "../../api/queries";
+import { helpLog, useChange, useHelpCall, usePack } from "../../api/queries";
 import { Copy } from "../../parts/Copy";
 import { Emblem } from "../../parts/marks";
 import { Loaded, RefusalRemark, Remark } from "../../parts/notices";
 import { many, when } from "../../parts/words";
+import { Logs } from "../pack/bench/Logs";
 import { TriedRelease } from "../pack/bench/Tried";
 import { Answers } from "./Answers";
 import { about, CallMark } from "./said";
@@ -76,6 +77,16 @@ function Shown({ one }: { one: Shape["HelpCallOut"] }) {
           <Gathered text={one.text} />
         </Paper>
       </Box>
+      {one.logs.includes("last") && (
+        <Paper variant="outlined" sx={{ p: 2, mt: 2 }}>
+          <Logs
+            last={helpLog(one.id, "last")}
+            good={one.logs.includes("good") ? helpLog(one.id, "good") : null}
+            severity="information"
+            names={one.names}
+          />
+        </Paper>
+      )}
     </>
   );
 }

@@ -9,7 +9,7 @@ import Typography from "@mui/material/Typography";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useDeferredValue, useEffect, useRef, useState } from "react";
 import type { Shape } from "../../../api/client";
-import { type LogWanted, useTrialLog } from "../../../api/queries";
+import { type LogSource, type LogWanted, useLog } from "../../../api/queries";
 import { Empty, RefusalRemark } from "../../../parts/notices";
 import { type Option, Pick } from "../../../parts/Pick";
 import { many } from "../../../parts/words";
@@ -27,18 +27,25 @@ const LEVELS: Option<Severity>[] = [
 ];
 
 interface Props {
-  packId: string;
-  trialId: string;
-  outcome: Shape["OutcomeOfTrial"];
+  title: string;
+  source: LogSource;
+  /** What is read of it at first. */
+  severity: Severity;
+  /** Whether some of it is marked as new since the last good run. */
+  marked: boolean;
+  /** Entries that were counted and not kept. */
+  leftOut?: number;
   names: Record<string, string>;
 }
 
-export function Log({ packId, trialId, outcome, names }: Props) {
-  const [wanted, setWanted] = useState<LogWanted>({ severity: outcome.came_up ? "warning" : "information" });
+const AROUND = 3;
+
+export function Log({ title, source, severity, marked, leftOut = 0, names }: Props) {
+  const [wanted, setWanted] = useState<LogWanted>({ severity });
   const [text, setText] = useState("");
   const words = useDeferredValue(text);
   const [chosen, setChosen] = useState<Set<number>>(new Set());
-  const log = useTrialLog(packId, trialId, { ...wanted, text: words }, true);
+  const log = useLog(source, { ...wanted, text: words });
   const first = log.data?.pages[0];
   const entries = log.data?.pages.flatMap((page) => page.entries) ?? [];
   const picked = entries.filter((entry) => chosen.has(entry.number));
@@ -48,9 +55,9 @@ export function Log({ packId, trialId, outcome, names }: Props) {
     setChosen(next);
   };
   return (
-    <Box component="section" aria-label="What the game said">
+    <Box component="section" aria-label={title} sx={{ minWidth: 0 }}>
       <Typography variant="h3" component="h2" sx={{ mb: 1 }}>
-        What it said
+        {title}
       </Typography>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mb: 1 }}>
         <TextField
@@ -76,7 +83,7 @@ export function Log({ packId, trialId, outcome, names }: Props) {
           sx={{ width: 200 }}
           onChange={(mod) => setWanted({ ...wanted, mod })}
         />
-        {outcome.against && (
+        {marked && (
           <FormControlLabel
             control={
               <Checkbox
@@ -88,9 +95,19 @@ export function Log({ packId, trialId, outcome, names }: Props) {
             label="New since the last good run"
           />
         )}
+        <FormControlLabel
+          control={
+            <Checkbox
+              size="small"
+              checked={Boolean(wanted.around)}
+              onChange={(event) => setWanted({ ...wanted, around: event.target.checked ? AROUND : 0 })}
+            />
+          }
+          label="With what stands around it"
+        />
         <Box role="status" sx={{ ml: "auto", fontSize: "0.85rem", color: "text.secondary", minHeight: 20 }}>
           {first && `${first.found} of ${many(first.whole, "entry", "entries")}`}
-          {outcome.left_out > 0 && ` · ${outcome.left_out} more were only counted`}
+          {leftOut > 0 && ` · ${leftOut} more were only counted`}
         </Box>
         {picked.length > 0 && (
           <Button size="small" onClick={() => navigator.clipboard.writeText(picked.map(asText).join("\n"))}>
@@ -192,7 +209,7 @@ function One({ entry, names, chosen, toggle }: Omit<RowsProps, "entries" | "firs
         borderBottom: 1,
         borderColor: "divider",
         fontSize: "0.85rem",
-        bgcolor: chosen.has(entry.number) ? "action.selected" : undefined,
+        bgcolor: chosen.has(entry.number) ? "action.selected" : entry.beside ? "background.default" : undefined,
       }}
     >
       <Checkbox

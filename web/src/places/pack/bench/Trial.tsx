@@ -7,14 +7,14 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../../../api/client";
-import { useChange, usePack, useTrial } from "../../../api/queries";
+import { trialLog, useChange, usePack, useTrial } from "../../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../../parts/notices";
 import { type Option, Pick } from "../../../parts/Pick";
 import { many, when } from "../../../parts/words";
 import { LastEdit } from "../LastEdit";
 import { RehearsalDialog } from "../Rehearsal";
 import { useEditing } from "../useEditing";
-import { Log } from "./Log";
+import { Logs } from "./Logs";
 import { called, FateMark, isOpen, verdict } from "./said";
 import { Ways } from "./Ways";
 
@@ -35,7 +35,13 @@ export default function Trial() {
               <NarrowDown packId={packId} one={one} outcome={one.outcome} may={may} />
               <Figures one={one} outcome={one.outcome} />
               <Fates packId={packId} one={one} />
-              <Log packId={packId} trialId={trialId} outcome={one.outcome} names={namesOf(one)} />
+              <Logs
+                last={trialLog(packId, trialId)}
+                good={one.outcome.against ? trialLog(packId, one.outcome.against) : null}
+                severity={one.outcome.came_up ? "warning" : "information"}
+                leftOut={one.outcome.left_out}
+                names={namesOf(one)}
+              />
             </>
           )}
         </>
