@@ -39,6 +39,8 @@ CHUNK = 256 * 1024
 MOST_ROWS = 40
 """Rows of one kind: differences, settings, entries. Whoever helps asks for more where it is needed."""
 
+MOST_REPORT_LINES = 60
+
 MOST_LINES = 12
 """Lines of one entry: a stack's top tells."""
 
@@ -80,6 +82,7 @@ def call_for_help(root: Path, store: Store, words: str = "", now: Now = sync.utc
         _machine(root),
         _starts(kept),
         _said(last, fresh) if kept else (),
+        _reports(kept[0]) if kept else (),
         _narrowed(folder),
         () if status.sealed_until else _settings(folder),
     )
@@ -181,6 +184,13 @@ def _said(last: Log | None, fresh: Collection[int]) -> Iterator[str]:
         yield from _entry(one, id(one) in fresh)
     if len(loud) > MOST_ROWS:
         yield f"… and {len(loud) - MOST_ROWS} more."
+
+
+def _reports(run: Run) -> Iterator[str]:
+    """Crash reports of the last start, as they begin."""
+    for path, text in run.reports:
+        yield from ("", f"## Crash report: {path}", "")
+        yield from (f"    {line}" for line in text.splitlines()[:MOST_REPORT_LINES])
 
 
 def _narrowed(folder: Folder) -> Iterator[str]:

@@ -130,7 +130,8 @@ def play(
             id, record.release, began.isoformat(timespec="seconds"), round(run.seconds, 1),
             None if run.to_main_screen is None else round(run.to_main_screen, 1), run.memory_mb, given, how.plain,
             str(_ended(run)), run.exit, str(run.stopped or ""), run.log.cause.sentence if run.log.cause else "",
-            {str(severity): count for severity, count in run.log.by_severity().items()}, new, narrowing=narrowing,
+            {str(severity): count for severity, count in run.log.by_severity().items()}, new,
+            reports=tuple((one.path, one.text) for one in run.reports), narrowing=narrowing,
         )  # fmt: skip
         runs.keep(kept)
         if kept.to_main_screen is not None:

@@ -12,7 +12,7 @@ import signal
 import stat
 import subprocess
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from enum import StrEnum
@@ -22,6 +22,8 @@ from typing import BinaryIO
 import psutil
 
 from convoy_core.log import Log, LogReader
+from convoy_core.outside.paths import AGENT_FOLDER
+from convoy_core.outside.patterns import matcher
 from convoy_core.words.profile import GameProfile
 
 TICK = 0.05
@@ -33,6 +35,10 @@ AT_ONCE = 4 * 2**20
 
 CLOSES_WITHIN = 5.0
 """Seconds that a game has to close by itself, once it is told to, before it is ended."""
+
+MOST_REPORTS = 3
+MOST_REPORT = 8 * 1024
+"""Bytes of a crash report that are kept: what fell over stands at its top."""
 
 MB = 2**20
 
@@ -57,6 +63,14 @@ class Limits:
 
 
 @dataclass(frozen=True, slots=True)
+class Report:
+    """A crash report that a start left behind: its path in the installation, and its beginning."""
+
+    path: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
 class GameRun:
     """`to_main_screen`: seconds, None where it was never reached. `memory_mb`: the most it took, as seen every TICK.
     `exit`: as the system has it, negative for a signal; None where the program could not be started, with `trouble`.
@@ -69,6 +83,7 @@ class GameRun:
     exit: int | None
     stopped: Stopped | None
     trouble: str = ""
+    reports: tuple[Report, ...] = ()
 
     @property
     def came_up(self) -> bool:
@@ -89,6 +104,7 @@ def run_game(
     screen was reached; what it gives stops the game. `log_copy`: told of every piece of the log.
     """
     follow = _Follow(folder, profile, names, log_copy)
+    before = _reports_in(folder, profile)
     started = time.monotonic()
     try:
         process = subprocess.Popen(
@@ -116,7 +132,32 @@ def run_game(
         """What it wrote at last."""
     log = follow.end()
     reached = up - started if up is not None else (time.monotonic() - started if log.main_screen else None)
-    return GameRun(log, time.monotonic() - started, reached, memory // MB, process.returncode, stopped)
+    reports = tuple(_reports(folder, _reports_in(folder, profile) - before))
+    return GameRun(log, time.monotonic() - started, reached, memory // MB, process.returncode, stopped, reports=reports)
+
+
+def _reports_in(folder: Path, profile: GameProfile) -> set[tuple[str, int, int]]:
+    """Crash reports that lie there: path, size and time of change."""
+    found = set()
+    for pattern in profile.log.reports if profile.log else ():
+        fixed = pattern.partition("*")[0].rpartition("/")[0]
+        wanted = matcher((pattern,))
+        for at, _, files in os.walk(folder / fixed):
+            for name in files:
+                path = (Path(at) / name).relative_to(folder).as_posix()
+                if wanted.fullmatch(path) and not path.startswith(f"{AGENT_FOLDER}/"):
+                    with suppress(OSError), open_plain(folder, path) as file:
+                        told = os.fstat(file.fileno())
+                        found.add((path, told.st_size, told.st_mtime_ns))
+    return found
+
+
+def _reports(folder: Path, new: set[tuple[str, int, int]]) -> Iterator[Report]:
+    """The newest of those that came, or were written anew."""
+    for path, _, _ in sorted(new, key=lambda one: (-one[2], one[0]))[:MOST_REPORTS]:
+        with suppress(OSError), open_plain(folder, path) as file:
+            text = file.read(MOST_REPORT).decode("utf-8", "replace")
+            yield Report(path, "".join(char for char in text if char in "\n\t" or char.isprintable()))
 
 
 def _over(limits: Limits, seconds: float, is_up: bool, memory: int, said: int) -> Stopped | None:

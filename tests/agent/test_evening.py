@@ -175,6 +175,7 @@ def test_what_a_page_has_gathered_is_sent_to_nobody_and_nothing_private_leaves(
     assert [one["good"] for one in told["starts"]] == [False, True]
     assert "‹secret 1›" in json.dumps(told["logs"]["last"], ensure_ascii=False) and told["logs"]["good"]
     assert {one["mod"] for one in told["logs"]["last"] if one["new"]} >= {"ledger"}
+    assert "## Crash report: logs/wrecks/" in told["text"] and "Stopped with 2 aboard." in told["text"]
     assert "annika" not in json.dumps(told).casefold() and "Zx81kLm02pQ" not in json.dumps(told)
     command = [sys.executable, "-m", "convoy_agent", "--store", str(member.store.root), "help-me", "Still"]
     for more, many in ((["--json"], 1), (["--json", "--send"], 2), ([], 2)):

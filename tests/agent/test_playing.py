@@ -7,6 +7,7 @@ import subprocess
 import sys
 import threading
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -240,6 +241,12 @@ def test_a_link_that_the_game_left_where_its_log_lies_leads_nowhere(tmp_path: Pa
     command = [sys.executable, "-c", f"import os, time; os.symlink({str(secret)!r}, 'logs/helm.log'); time.sleep(0.3)"]
     run = run_game(command, folder, TILLERWAY, {}, Limits())
     assert (run.log.lines, run.to_main_screen) == (0, None)
+    # Neither is a crash report, and none of what the agent keeps is one.
+    reports = replace(TILLERWAY.log, reports=("logs/*", ".convoy/*"))
+    code = "import os; os.makedirs('.convoy'); open('.convoy/a', 'w').write('token'); os.symlink('{}', 'logs/wreck'); "
+    code += "open('logs/real', 'w').write('fell\\x1b[31m')"
+    run = run_game([sys.executable, "-c", code.format(secret)], folder, replace(TILLERWAY, log=reports), {}, Limits())
+    assert [(one.path, one.text) for one in run.reports] == [("logs/real", "fell[31m")]
     os.mkfifo(folder / "pipe")
     with pytest.raises(OSError, match="no plain file"):
         open_plain(folder, "pipe")

@@ -328,7 +328,9 @@ def test_every_door_of_the_api_is_in_the_table() -> None:
         for method in operations
     }
     shapes = [(method, re.sub(r"\{[^}]*\}", "{}", path.split("?")[0])) for method, path, *_ in DOORS]
-    example = r"/(curator|last|tillerway|harbour-shelf|weir-core|table|1\.0\.0|9|0{64}|0{8}-0{4}-0{4}-0{4}-0{12})(?=/|$)"
+    example = (
+        r"/(curator|last|tillerway|harbour-shelf|weir-core|table|1\.0\.0|9|0{64}|0{8}-0{4}-0{4}-0{4}-0{12})(?=/|$)"
+    )
     shapes += AGENT_DOORS
     tested = {(method, re.sub(example, "/{}", path)) for method, path in shapes}
     tested |= {("POST", "/api/agent/pair"), ("POST", "/api/agent/pair/look")}

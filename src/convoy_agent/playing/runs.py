@@ -45,6 +45,8 @@ class Run:
     counts: dict[str, int]
     new_files: tuple[str, ...] = ()
     pinned: bool = False
+    reports: tuple[tuple[str, str], ...] = ()
+    """Crash reports that it left: path, and how it begins."""
     narrowing: bool = False
     """A try with some of the mods: it says nothing of the pack."""
 
@@ -129,4 +131,5 @@ class _LogCopy:
 
 
 def _read(told: Any) -> Run:
-    return Run(**{**told, "new_files": tuple(told.get("new_files", ()))})
+    reports = tuple((str(path), str(text)) for path, text in told.get("reports", ()))
+    return Run(**{**told, "new_files": tuple(told.get("new_files", ())), "reports": reports})

@@ -29,6 +29,7 @@ from .shapes import (
     NarrowingOut,
     OutcomeOfTrial,
     PinIn,
+    ReportOut,
     TrialIn,
     TrialLog,
     TrialOut,
@@ -72,6 +73,7 @@ def trial(request: SignedIn, pack_id: UUID, trial_id: UUID) -> TrialOut:
         **_row(one).model_dump(),
         without=one.without,
         fates=sorted(rows, key=lambda row: (order[row.fate], row.name.casefold())),
+        reports=[ReportOut(path=path, text=text) for path, text in outcome.reports] if outcome else [],
         ways=ways_of(one.pack, outcome.cause) if outcome and outcome.cause else [],
         narrowing=one.narrowings.values_list("pk", flat=True).first(),
     )
@@ -177,7 +179,7 @@ def _row(one: Trial) -> TrialRow:
 
 
 def _outcome(found: Outcome) -> OutcomeOfTrial:
-    told = {name: one for name, one in found.as_data().items() if name not in ("fates", "against")}
+    told = {name: one for name, one in found.as_data().items() if name not in ("fates", "against", "reports")}
     fates = Counter(found.fates.values())
     return OutcomeOfTrial(
         **told,

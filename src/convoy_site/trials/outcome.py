@@ -56,14 +56,24 @@ class Outcome:
     """What was said last, where it never came to an end of its own."""
     new: int = 0
     gone: int = 0
+    reports: tuple[tuple[str, str], ...] = ()
+    """Crash reports that it left: path, and how it begins."""
 
     def as_data(self) -> dict[str, Any]:
-        return {**asdict(self), "new_files": list(self.new_files)}
+        return {**asdict(self), "new_files": list(self.new_files), "reports": [list(one) for one in self.reports]}
 
 
 def read_outcome(told: dict[str, Any]) -> Outcome:
     cause = told["cause"]
-    return Outcome(**{**told, "cause": Cause(**cause) if cause else None, "new_files": tuple(told["new_files"])})
+    reports = tuple((path, text) for path, text in told.get("reports", ()))
+    return Outcome(
+        **{
+            **told,
+            "cause": Cause(**cause) if cause else None,
+            "new_files": tuple(told["new_files"]),
+            "reports": reports,
+        }
+    )
 
 
 @dataclass(frozen=True)
@@ -94,6 +104,7 @@ def judged(
         {str(severity): count for severity, count in log.by_severity().items()},
         cause, {mod: str(fate) for mod, fate in fates_of(_speaking(lock, there), log).items()},
         tuple(new_files), log.lines, sum(log.left_out.values()), against, _last(log, lock), new, gone,
+        tuple((one.path, one.text) for one in run.reports),
     )  # fmt: skip
     return outcome, kept
 

@@ -96,11 +96,19 @@ class TrialRow(Schema):
     outcome: OutcomeOfTrial | None
 
 
+class ReportOut(Schema):
+    """A crash report, as it begins."""
+
+    path: str
+    text: str
+
+
 class TrialOut(TrialRow):
     """`ways`: what can be done about the cause, in the draft as it is now."""
 
     without: list[LeftOutOut]
     fates: list[FateOut]
+    reports: list[ReportOut]
     ways: list[WayOut]
     narrowing: UUID | None
     """The newest search for what it fails by."""

@@ -9535,6 +9535,16 @@ export interface components {
             serial: number;
         };
         /**
+         * ReportOut
+         * @description A crash report, as it begins.
+         */
+        ReportOut: {
+            /** Path */
+            path: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * ResetSettings
          * @description Sets them no more: some keys, all of some files, or all there are. `set`: in that set alone; by itself
          *     everywhere but in sets that members choose.
@@ -10873,6 +10883,8 @@ export interface components {
             outcome: components["schemas"]["OutcomeOfTrial"] | null;
             /** Pinned */
             pinned: boolean;
+            /** Reports */
+            reports: components["schemas"]["ReportOut"][];
             /** Seconds Left */
             seconds_left: number | null;
             state: components["schemas"]["MakingState"];

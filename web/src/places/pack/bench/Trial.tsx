@@ -35,6 +35,7 @@ export default function Trial() {
               <NarrowDown packId={packId} one={one} outcome={one.outcome} may={may} />
               <Figures one={one} outcome={one.outcome} />
               <Fates packId={packId} one={one} />
+              <Reports one={one} />
               <Logs
                 last={trialLog(packId, trialId)}
                 good={one.outcome.against ? trialLog(packId, one.outcome.against) : null}
@@ -48,6 +49,25 @@ export default function Trial() {
       )}
     </Loaded>
   );
+}
+
+/** What the game wrote where it fell. */
+function Reports({ one }: { one: One }) {
+  return one.reports.map((report) => (
+    <Box key={report.path} component="details" open sx={{ my: 1.5 }}>
+      <summary>
+        Crash report <code>{report.path}</code>
+      </summary>
+      <Box
+        component="pre"
+        tabIndex={0}
+        aria-label={`Crash report ${report.path}`}
+        sx={{ m: 0, p: 1, maxHeight: 240, overflow: "auto", fontSize: "0.8rem", bgcolor: "background.paper" }}
+      >
+        {report.text}
+      </Box>
+    </Box>
+  ));
 }
 
 const namesOf = (one: One) => Object.fromEntries(one.fates.map((fate) => [fate.mod, fate.name]));
