@@ -248,6 +248,11 @@ def test_what_a_trial_fails_by_is_found_and_a_killed_worker_asks_nothing_twice(o
     assert (found["without_it_works"], found["sure"], told["state"]) == (True, 1.0, "done")
     assert found["tries"] == len(told["tries"]) <= 2 * told["planned"]
     assert [way["text"] for way in told["ways"]] == ["Leave out Ghost Barge", "Leave out Moon Tables"]
+    # Each way out was started, and nothing in the draft has changed.
+    rehearsed = {way["text"]: way["outcome"] for way in told["rehearsed"]}
+    assert rehearsed["Leave out Ghost Barge"] == rehearsed["Leave out Moon Tables"] == "works"
+    assert rehearsed["Lay Moon Tables down before Ghost Barge"] == "fails" and told["is_current"]
+    assert all(way["edits"] and way["seconds"] > 0 for way in told["rehearsed"])
     # Half of the answers are lost with the worker: the search goes on from there, and ends alike.
     row = Narrowing.objects.get(pk=told["id"])
     kept = row.answers

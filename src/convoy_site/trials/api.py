@@ -34,6 +34,7 @@ from .shapes import (
     TrialLog,
     TrialOut,
     TrialRow,
+    TriedWay,
     TryOut,
 )
 from .ways import ways_of, ways_without
@@ -150,6 +151,7 @@ def _narrowing(one: Narrowing) -> NarrowingOut:
         tries=[TryOut(**answer) for answer in one.answers],
         found=told,
         ways=ways_without(pack, culprits),
+        rehearsed=[TriedWay(**row) for row in one.rehearsed],
         is_current=_is_current(one.trial),
     )
 

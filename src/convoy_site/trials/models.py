@@ -53,6 +53,8 @@ class Narrowing(Making):
     """Ids, in the order in which they are tried."""
     answers = models.JSONField(default=list)
     found = models.JSONField(default=dict)
+    rehearsed = models.JSONField(default=list)
+    """Ways out that were started, as rows of `text`, `edits`, `outcome`, `seconds`."""
     ended_at = models.DateTimeField(null=True)
 
     class Meta:

@@ -5,6 +5,7 @@ over from one that was killed asks again only what was not answered.
 """
 
 from dataclasses import asdict
+from itertools import islice
 from uuid import UUID
 
 from django.db import transaction
@@ -26,6 +27,7 @@ from .models import Narrowing, Trial
 from .outcome import read_outcome
 from .starting import Prepared
 from .trying import Changed
+from .ways_out import as_kept, ways_out
 
 TASK = "convoy_site.trials.tasks.narrow_down"
 
@@ -105,7 +107,9 @@ def stop(user: User, pack_id: UUID, narrowing_id: UUID) -> None:
 def narrow_down(narrowing_id: UUID) -> None:
     """What the worker does."""
     rows = Narrowing.objects.filter(pk=narrowing_id)
-    one = rows.select_related("trial__pack__crew", "trial__pack__game", "trial__pack__draft", "trial__release").first()
+    one = rows.select_related(
+        "trial__pack__crew", "trial__pack__game", "trial__pack__draft", "trial__release", "by"
+    ).first()
     if one is None or one.stop or one.state not in services.OPEN:
         return
     pack = one.trial.pack
@@ -114,7 +118,9 @@ def narrow_down(narrowing_id: UUID) -> None:
     try:
         _refuse_changed(one.trial, pack)
         found = _searched(one, pack)
-        rows.update(state=MakingState.DONE, found=asdict(found), ended_at=timezone.now())
+        rows.update(found=asdict(found))
+        _rehearse(one, pack, found)
+        rows.update(state=MakingState.DONE, ended_at=timezone.now())
     except Ended:
         rows.update(state=MakingState.STOPPED, ended_at=timezone.now())
     except ConvoyError as error:
@@ -155,6 +161,21 @@ def _searched(one: Narrowing, pack: Pack) -> Found:
     except StopIteration as end:
         found: Found = end.value
         return found
+
+
+def _rehearse(one: Narrowing, pack: Pack, found: Found) -> None:
+    """Starts each way out, so that it is offered with how it went. Of what fails at times one start says nothing."""
+    if not found.culprits or one.chance < 1 or one.trial.release_id is not None:
+        return
+    follow = Follow(one, STAYS)
+    kept = list(one.rehearsed)
+    for way, subject in islice(ways_out(one.by, pack, found.culprits), len(kept), None):
+        prepared = starting.prepare_subject(subject, follow.passed)
+        run, _ = starting.start(pack, prepared, prepared.there, follow.passed, follow.wanted)
+        if run.stopped is Stopped.ASKED or follow.is_stopped():
+            return
+        kept.append(as_kept(way, _outcome(run), run.seconds))
+        Narrowing.objects.filter(pk=one.pk).update(rehearsed=kept)
 
 
 def suspects_of(prepared: Prepared) -> Suspects:

@@ -190,6 +190,13 @@ class CulpritsOut(Schema):
     fails: bool
 
 
+class TriedWay(WayOut):
+    """A way out that was started on the bench."""
+
+    outcome: Outcome
+    seconds: float
+
+
 class NarrowingOut(Schema):
     """`planned`: about how many tries one culprit takes. `ways`: what can be done, in the draft as it is now."""
 
@@ -206,4 +213,6 @@ class NarrowingOut(Schema):
     tries: list[TryOut]
     found: CulpritsOut | None
     ways: list[WayOut]
+    rehearsed: list[TriedWay]
+    """Ways out that were started already, each with how it went."""
     is_current: bool

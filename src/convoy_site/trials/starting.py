@@ -19,7 +19,7 @@ from convoy_io.laying import lay_fresh
 from ..kept_files import StorageAway
 from ..packs.models import Pack
 from ..receiving import SPARE_BYTES
-from ..releases.as_files.packing import subject_of
+from ..releases.as_files.packing import Subject, subject_of
 from . import archives
 from .bench import NoBench, bench_game, command
 
@@ -59,7 +59,10 @@ class Prepared:
 
 def prepare(pack: Pack, number: str, moved: Moved) -> Prepared:
     """Has the archives lie here. `moved`: told of every block's size; what it raises ends it."""
-    subject = subject_of(pack, number)
+    return prepare_subject(subject_of(pack, number), moved)
+
+
+def prepare_subject(subject: Subject, moved: Moved) -> Prepared:
     lock = in_worlds(subject.recipe.lock.share(Side.PLAYER), {}, ())
     missing = archives.gather(subject, moved)
     known = {build.mod for build in lock.builds}

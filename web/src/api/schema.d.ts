@@ -7548,6 +7548,8 @@ export interface components {
             mods: string[];
             /** Planned */
             planned: number;
+            /** Rehearsed */
+            rehearsed: components["schemas"]["TriedWay"][];
             state: components["schemas"]["MakingState"];
             /** Told */
             told: string;
@@ -10985,6 +10987,21 @@ export interface components {
             line: string;
             /** Mends */
             mends: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TriedWay
+         * @description A way out that was started on the bench.
+         */
+        TriedWay: {
+            /** Edits */
+            edits: (components["schemas"]["AddMod"] | components["schemas"]["AddMods"] | components["schemas"]["RemoveMod"] | components["schemas"]["SwitchLine"] | components["schemas"]["HoldLine"] | components["schemas"]["TakeBuild"] | components["schemas"]["UpdateMods"] | components["schemas"]["ChangeBase"] | components["schemas"]["DescribeLine"] | components["schemas"]["MoveLines"] | components["schemas"]["CopyLines"] | components["schemas"]["TakeOver"] | components["schemas"]["SetSettings"] | components["schemas"]["ResetSettings"] | components["schemas"]["KeepSet"] | components["schemas"]["DropSet"] | components["schemas"]["CopySet"] | components["schemas"]["SetSteps"] | components["schemas"]["SetParts"] | components["schemas"]["SetWinner"] | components["schemas"]["SetAside"] | components["schemas"]["SetAsideAlso"] | components["schemas"]["PlaceOwn"] | components["schemas"]["LayDown"] | components["schemas"]["SayVerdict"] | components["schemas"]["SayMore"] | components["schemas"]["TakeUp"] | components["schemas"]["DropCollection"] | components["schemas"]["MoveCollection"] | components["schemas"]["Detach"] | components["schemas"]["TakeFromLead"] | components["schemas"]["TakeProposal"] | components["schemas"]["LeaveLead"] | components["schemas"]["TakeBack"])[];
+            /** Is Choice */
+            is_choice: boolean;
+            outcome: components["schemas"]["Outcome"];
+            /** Seconds */
+            seconds: number;
             /** Text */
             text: string;
         };

@@ -5,12 +5,12 @@ import Link from "@mui/material/Link";
 import Typography from "@mui/material/Typography";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, type Shape, told } from "../../../api/client";
-import { useChange, useNarrowing, usePack } from "../../../api/queries";
+import { type Edit, useChange, useNarrowing, usePack } from "../../../api/queries";
 import { Loaded, RefusalRemark, Remark } from "../../../parts/notices";
 import { many, when } from "../../../parts/words";
 import { LastEdit } from "../LastEdit";
 import { RehearsalDialog } from "../Rehearsal";
-import { useEditing } from "../useEditing";
+import { type Editing, useEditing } from "../useEditing";
 import { Ways } from "./Ways";
 
 type One = Shape["NarrowingOut"];
@@ -36,6 +36,7 @@ const isOpen = (one: One) => one.state === "waits" || one.state === "working";
 
 function title(one: One): string {
   if (one.state === "waits") return "Waits for the bench";
+  if (one.state === "working" && one.found) return "Found; now ways out are tried";
   if (one.state === "working") return `Narrowing it down, try ${one.tries.length + 1}`;
   if (one.state === "stopped") return "Stopped before anything was found";
   if (one.state === "failed" || !one.found) return one.told || "It could not be narrowed down";
@@ -105,8 +106,56 @@ function Found({ packId, one, found, may }: { packId: string; one: One; found: S
               : ""}
         </strong>{" "}
         {found.sure < 1 && `Sure to ${(100 * found.sure).toFixed(1)} in 100.`}
-        {may && one.is_current && <Ways ways={one.ways} editing={editing} />}
+        {may && one.is_current && !one.rehearsed.length && <Ways ways={one.ways} editing={editing} />}
       </Remark>
+      <Rehearsed one={one} editing={may && one.is_current ? editing : null} />
+    </Box>
+  );
+}
+
+/** Ways out, each of which the bench has started. */
+function Rehearsed({ one, editing }: { one: One; editing: Editing | null }) {
+  if (!one.rehearsed.length) return null;
+  return (
+    <Box component="section" aria-label="Ways out" sx={{ mt: 2 }}>
+      <Typography variant="h3" component="h2" sx={{ mb: 0.5 }}>
+        Ways out, each of them tried
+      </Typography>
+      {one.rehearsed.map((way) => {
+        const { word, colour, shape } = WORDS[way.outcome];
+        return (
+          <Box
+            key={way.text}
+            sx={{
+              display: "grid",
+              gridTemplateColumns: { xs: "1fr 110px", sm: "minmax(0, 1fr) 110px 90px" },
+              columnGap: 1.5,
+              alignItems: "center",
+              minHeight: 36,
+              borderTop: 1,
+              borderColor: "divider",
+              fontSize: "0.9rem",
+            }}
+          >
+            <span>{way.text}</span>
+            <Box sx={{ color: colour, fontWeight: 600 }}>
+              <span aria-hidden>{shape}</span> {word}
+            </Box>
+            {editing && way.outcome === "works" && (
+              <Button
+                size="small"
+                variant="outlined"
+                sx={{ py: 0, gridColumn: { xs: "1 / -1", sm: "auto" } }}
+                aria-label={way.text}
+                disabled={editing.pending}
+                onClick={() => editing.edit(...(way.edits as Edit[]))}
+              >
+                Do so
+              </Button>
+            )}
+          </Box>
+        );
+      })}
     </Box>
   );
 }
