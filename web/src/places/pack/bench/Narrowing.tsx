@@ -36,8 +36,7 @@ const isOpen = (one: One) => one.state === "waits" || one.state === "working";
 
 function title(one: One): string {
   if (one.state === "waits") return "Waits for the bench";
-  if (one.state === "working" && one.found) return "Found; now ways out are tried";
-  if (one.state === "working") return `Narrowing it down, try ${one.tries.length + 1}`;
+  if (one.state === "working" && !one.found) return `Narrowing it down, try ${one.tries.length + 1}`;
   if (one.state === "stopped") return "Stopped before anything was found";
   if (one.state === "failed" || !one.found) return one.told || "It could not be narrowed down";
   if (!one.found.fails) return "All of it together did not fail this time";
@@ -115,11 +114,12 @@ function Found({ packId, one, found, may }: { packId: string; one: One; found: S
 
 /** Ways out, each of which the bench has started. */
 function Rehearsed({ one, editing }: { one: One; editing: Editing | null }) {
-  if (!one.rehearsed.length) return null;
+  const working = one.state === "working";
+  if (!one.rehearsed.length && !working) return null;
   return (
     <Box component="section" aria-label="Ways out" sx={{ mt: 2 }}>
       <Typography variant="h3" component="h2" sx={{ mb: 0.5 }}>
-        Ways out, each of them tried
+        {working ? "Ways out are being tried …" : "Ways out, each of them tried"}
       </Typography>
       {one.rehearsed.map((way) => {
         const { word, colour, shape } = WORDS[way.outcome];
@@ -146,7 +146,7 @@ function Rehearsed({ one, editing }: { one: One; editing: Editing | null }) {
                 size="small"
                 variant="outlined"
                 sx={{ py: 0, gridColumn: { xs: "1 / -1", sm: "auto" } }}
-                aria-label={way.text}
+                aria-label={`Do so: ${way.text}`}
                 disabled={editing.pending}
                 onClick={() => editing.edit(...(way.edits as Edit[]))}
               >
