@@ -42,6 +42,7 @@ from .rollcall.api.crew import router as crew
 from .rollcall.api.playthroughs import router as played
 from .shapes import Refusal
 from .trials.api import router as trials
+from .trials.bench_api import router as benches
 from .trials.helping.api import router as helping
 from .web import server_error
 from .wrong_fields import in_words
@@ -85,6 +86,7 @@ STATUS = {
     "too-many-calls": 429,
     "already-taken": 409,
     "no-folder": 409,
+    "too-many-benches": 409,
 }
 """HTTP status by error code; every other refusal of the rules is 422: the request was read and cannot be done."""
 
@@ -196,6 +198,7 @@ for router in (
     installations,
     trials,
     helping,
+    benches,
     crew,
     played,
     agent,

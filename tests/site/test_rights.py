@@ -72,6 +72,9 @@ DOORS = [
     ("GET", f"/api/packs/{{pack}}/narrowings/{NOBODYS}", None, NEVER),
     ("DELETE", f"/api/packs/{{pack}}/narrowings/{NOBODYS}", None, {**CURATE, "owner": 404, "curator": 404}),
     ("PATCH", f"/api/packs/{{pack}}/trials/{NOBODYS}", {"pinned": True}, {**CURATE, "owner": 404, "curator": 404}),
+    ("GET", "/api/keeper/benches", None, KEEPERS),
+    ("POST", "/api/keeper/benches", {"name": "Shed"}, KEEPERS),
+    ("DELETE", f"/api/keeper/benches/{NOBODYS}", None, KEEPERS),
     ("GET", "/api/packs/{pack}/calls", None, SEE),
     ("GET", "/api/calls/{call}", None, SEE),
     ("GET", "/api/calls/{call}/log/last", None, SEE),
@@ -266,6 +269,14 @@ DOORS = [
     ("POST", "/api/keeper/sources/look", CLOSED, KEEPERS),
     ("POST", "/api/keeper/sources", {**CLOSED, **OF_TILLERWAY}, KEEPERS),
 ]
+BENCH_DOORS = [
+    ("POST", "/api/bench/next"),
+    ("GET", f"/api/bench/trials/{NOBODYS}/own/{'0' * 64}"),
+    ("POST", f"/api/bench/trials/{NOBODYS}/progress"),
+    ("POST", f"/api/bench/trials/{NOBODYS}/result"),
+]
+"""For machines of a keeper's own; what they may is tested with them."""
+
 AGENT_DOORS = [
     ("GET", "/api/agent/head"),
     ("GET", "/api/agent/offer"),
@@ -331,13 +342,13 @@ def test_every_door_of_the_api_is_in_the_table() -> None:
     example = (
         r"/(curator|last|tillerway|harbour-shelf|weir-core|table|1\.0\.0|9|0{64}|0{8}-0{4}-0{4}-0{4}-0{12})(?=/|$)"
     )
-    shapes += AGENT_DOORS
+    shapes += AGENT_DOORS + BENCH_DOORS
     tested = {(method, re.sub(example, "/{}", path)) for method, path in shapes}
     tested |= {("POST", "/api/agent/pair"), ("POST", "/api/agent/pair/look")}
     assert described == tested
 
 
-@pytest.mark.parametrize(("method", "path"), AGENT_DOORS)
+@pytest.mark.parametrize(("method", "path"), AGENT_DOORS + BENCH_DOORS)
 def test_agents_need_their_own_token(world: World, method: str, path: str) -> None:
     for asker in (world.as_("owner"), world.agent("wrong token"), world.agent(" ")):
         assert asker.send(method, path, {})[0] == 401

@@ -11,6 +11,9 @@ from typing import Any
 import pytest
 
 from convoy_core.words.log_shape import Mend
+from convoy_io import sandbox
+from convoy_io.judging import Cause
+from convoy_io.sandbox import why_no_sandbox
 from convoy_site.catalogue import reaching
 from convoy_site.catalogue.models import Verdict
 from convoy_site.packs.services import edit_draft
@@ -19,10 +22,9 @@ from convoy_site.releases.as_files.packing import subject_of
 from convoy_site.releases.models import MakingState
 from convoy_site.releases.services import publish
 from convoy_site.trials import archives, bench, narrowing, services, starting, trying
-from convoy_site.trials.bench import bench_game, why_no_sandbox
+from convoy_site.trials.bench import bench_game
 from convoy_site.trials.following import Follow
 from convoy_site.trials.models import Narrowing, Trial
-from convoy_site.trials.outcome import Cause
 from convoy_site.trials.ways import ways_of
 from convoy_standins.game import bench_file
 
@@ -214,7 +216,9 @@ def test_no_profile_names_what_is_run(on_bench: World) -> None:
     game.profile_text = game.profile_text.replace('linux = "tillerway"', 'linux = "bin/sh"')
     game.save()
     program = bench_game("tillerway").program
-    called = bench.command(bench_game("tillerway"), game.profile, game.profile.bases()[0], Path("/x"), 512, plain=False)
+    called = sandbox.command(
+        bench_game("tillerway"), game.profile, game.profile.bases()[0], Path("/x"), 512, plain=False
+    )
     assert called[called.index("--chdir") + 2] == str(program)
     assert called[-4:] == ["--home", "/game", "--heap", "512"] and "bin/sh" not in called
 

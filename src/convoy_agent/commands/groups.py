@@ -23,6 +23,7 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "resolving": ("resolve", "why", "why-not"),
     "narrowing": ("narrow", "narrow-here"),
     "logs": ("log",),
+    "benching": ("bench",),
     "conflicting": ("conflicts",),
     "plain_files": ("inspect", "scan"),
     "settings": ("settings",),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 from urllib.parse import quote, urljoin
 
@@ -277,6 +278,57 @@ class Site:
         """Which build an archive is, in words; empty when the site does not know it."""
         told = _ask(self._client, "GET", f"agent/known/{sha256}").json()
         return str(told.get("name", "")) if isinstance(told, dict) else ""
+
+
+class BenchLine:
+    """What a keeper's bench asks of a site, and tells it."""
+
+    def __init__(self, site: str, token: str) -> None:
+        self._client = _client(site, token)
+
+    def __enter__(self) -> BenchLine:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._client.close()
+
+    def next_trial(self, games: Sequence[str]) -> dict[str, Any] | None:
+        """What is to be tried; nothing where nothing waits."""
+        told = _ask(self._client, "POST", "bench/next", most=RELEASE_BYTES, seconds=RELEASE_SECONDS,
+                    **_as_json({"games": list(games)})).json()  # fmt: skip
+        return told if isinstance(told, dict) else None
+
+    def progress(self, trial: str, done: int) -> bool:
+        """Says whether it is to be stopped: somebody wants that, or it is not this bench's any more."""
+        try:
+            told = _ask(self._client, "POST", f"bench/trials/{trial}/progress", **_as_json({"done": done})).json()
+        except SiteAway:
+            return False
+        except SiteRefused:
+            return True
+        return isinstance(told, dict) and told.get("stop") is True
+
+    def own_archive(self, trial: str, sha256: str, size: int, into: Path) -> bool:
+        """Writes an archive that only the site has, as it comes; says whether all of it did. Whoever calls looks
+        whether it is the right one.
+        """
+        try:
+            with (
+                within(RELEASE_SECONDS),
+                self._client.stream("GET", f"bench/trials/{trial}/own/{sha256}", follow_redirects=True) as reply,
+                into.open("wb") as out,
+            ):
+                for block in reply.iter_bytes(256 * 1024):
+                    size -= len(block)
+                    if size < 0 or not reply.is_success:
+                        return False
+                    out.write(block)
+        except httpx.HTTPError:
+            return False
+        return size == 0
+
+    def result(self, trial: str, told: Mapping[str, Any]) -> None:
+        _ask(self._client, "POST", f"bench/trials/{trial}/result", **_as_json(told))
 
 
 def _door(collection: str) -> str:

@@ -211,6 +211,20 @@ class Lock:
         return fingerprint(lines)
 
 
+def without_needs(lock: Lock, missing: Mapping[str, str]) -> dict[str, str]:
+    """By mod what is left out, each with why: what cannot be had (`missing`), and what needs it."""
+    found = dict(missing)
+    grew = True
+    while grew:
+        grew = False
+        for build in lock.builds:
+            if build.mod not in found and (need := next((one for one in build.needs if one in found), None)):
+                name = lock.by_mod[need].name if need in lock.by_mod else need
+                found[build.mod] = f"It needs {name}, which is not there."
+                grew = True
+    return found
+
+
 def _spelled(key: Key, value: Value) -> str:
     """A value on a machine may be anything that files hold. What JSON cannot say is no setting's, and equals none."""
     try:

@@ -7,6 +7,7 @@ from uuid import UUID
 from ninja import Query, Router
 
 from convoy_core.log.fates import Fate
+from convoy_io.judging import Outcome, read_outcome
 
 from ..packs import drafts
 from ..people.rights import SignedIn
@@ -17,8 +18,8 @@ from . import narrowing as narrowings
 from . import services
 from .bench import has_bench
 from .models import Narrowing, Trial
-from .outcome import Outcome, read_outcome
 from .reading import page
+from .seen import has_remote
 from .shapes import (
     BenchOut,
     CulpritsOut,
@@ -51,7 +52,9 @@ def trials(request: SignedIn, pack_id: UUID) -> BenchOut:
     found = list(services.trials(request.user, pack_id)[:SHOWN])
     current = next((one for one in found if _is_current(one)), None)
     return BenchOut(
-        has_bench=has_bench(pack.game_id), current=current.pk if current else None, trials=[_row(one) for one in found]
+        has_bench=has_bench(pack.game_id) or has_remote(pack.game_id),
+        current=current.pk if current else None,
+        trials=[_row(one) for one in found],
     )
 
 

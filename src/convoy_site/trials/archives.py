@@ -10,7 +10,7 @@ import httpx
 from django.conf import settings
 
 from convoy_core.handing_out.places import open_addresses
-from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild
+from convoy_core.lock.lock import OVERLAY, LockedBuild
 from convoy_io.open_network import ClosedAddress
 
 from .. import kept_files
@@ -86,20 +86,6 @@ def _write(place: Path, data: bytes) -> None:
     beside = place.with_name(f"{place.stem}.{os.getpid()}-{time.monotonic_ns()}.part")
     beside.write_bytes(data)
     beside.replace(place)
-
-
-def without_needs(lock: Lock, missing: dict[str, str]) -> dict[str, str]:
-    """What is left out, each with the reason: what cannot be had, and what needs it."""
-    found = dict(missing)
-    names = {build.mod: build.name for build in lock.builds}
-    grew = True
-    while grew:
-        grew = False
-        for build in lock.builds:
-            if build.mod not in found and (need := next((one for one in build.needs if one in found), None)):
-                found[build.mod] = f"It needs {names.get(need, need)}, which is not there."
-                grew = True
-    return found
 
 
 def sweep() -> None:

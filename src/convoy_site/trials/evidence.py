@@ -2,10 +2,10 @@
 
 from convoy_core.checks import Tried
 from convoy_core.log.entries import Ended
+from convoy_io.judging import read_outcome
 
 from ..packs.models import Pack
 from ..releases.models import MakingState
-from .outcome import read_outcome
 
 
 def tried(pack: Pack) -> Tried | None:

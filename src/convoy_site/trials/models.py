@@ -2,12 +2,29 @@
 
 import uuid
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from ..installations.models import Installation
 from ..packs.models import Pack
 from ..people.models import User
 from ..releases.models import Making, Release
+
+
+class Bench(models.Model):
+    """A machine of a keeper's own that takes trials from the site (`convoy bench`), for games that it says it has."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    name = models.CharField(max_length=60)
+    token_hash = models.CharField(max_length=64, unique=True)
+    games = ArrayField(models.CharField(max_length=80), default=list)
+    """Ids of games, as it said last."""
+    made_by = models.ForeignKey(User, models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    seen_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["made_at"]
 
 
 class Trial(Making):
@@ -28,6 +45,12 @@ class Trial(Making):
     outcome = models.JSONField(default=dict)
     """`outcome.Outcome` as data; empty until it has ended."""
     pinned = models.BooleanField(default=False)
+    is_remote = models.BooleanField(default=False)
+    """It is for a bench elsewhere to take, and no worker's."""
+    bench = models.ForeignKey(Bench, models.SET_NULL, null=True, related_name="trials")
+    """Which one took it."""
+    heard_at = models.DateTimeField(null=True)
+    """When that one last said how far it is."""
 
     class Meta:
         ordering = ["-at"]

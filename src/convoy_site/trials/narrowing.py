@@ -15,6 +15,7 @@ from procrastinate.contrib.django import app
 from convoy_core.narrow import Found, Outcome, Suspects, narrow, tries_for_one
 from convoy_core.words.errors import ConvoyError
 from convoy_io.games import GameRun, Stopped
+from convoy_io.judging import read_outcome
 
 from ..packs.models import Pack
 from ..people.models import User
@@ -24,7 +25,6 @@ from . import archives, services, starting
 from .bench import bench_game
 from .following import Ended, Follow
 from .models import Narrowing, Trial
-from .outcome import read_outcome
 from .starting import Prepared
 from .trying import Changed
 from .ways_out import as_kept, ways_out

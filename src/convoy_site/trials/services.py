@@ -25,9 +25,10 @@ from ..releases.as_files.packing import subject_of
 from ..releases.models import MakingState
 from ..releases.seals import hidden_from, refuse_hidden
 from ..releases.services import recipe_of, release_numbered
-from .bench import bench_game
+from .bench import bench_game, has_bench
 from .models import Trial
 from .outcome import Kept, read_kept
+from .seen import has_remote
 
 TASK = "convoy_site.trials.tasks.try_out"
 
@@ -69,7 +70,9 @@ def ask(user: User, pack_id: UUID, number: str = "") -> Trial:
     Raises NotFound, Forbidden, NoBench, TooManyTrials, and what a draft without a lock raises.
     """
     pack = curated(user, pack_id)
-    bench_game(pack.game_id)
+    is_remote = not has_bench(pack.game_id) and has_remote(pack.game_id)
+    if not is_remote:
+        bench_game(pack.game_id)
     if number:
         refuse_hidden(user, pack, [release_numbered(pack, number)])
     Pack.objects.select_for_update().get(pk=pack.pk)
@@ -92,8 +95,11 @@ def ask(user: User, pack_id: UUID, number: str = "") -> Trial:
         revision=pack.draft.revision,
         lock_sha256=sha256,
         by=user,
+        is_remote=is_remote,
         total=sum(build.archive.size for build in lock.builds) + sum(file.size for file in lock.files),
     )
+    if is_remote:
+        return made
     app.configure_task(TASK, lock=f"bench-{made.pk.int % AT_ONCE}").defer(trial=str(made.pk))
     return made
 

@@ -1,18 +1,20 @@
 """Shapes of trials and their logs."""
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from pydantic import Field
 
+from convoy_core.log.entries import Ended
 from convoy_core.log.fates import Fate
 from convoy_core.narrow import Outcome
-from convoy_core.words.log_shape import EntrySeverity
+from convoy_core.words.log_shape import EntrySeverity, Mend
 
+from ..installations.shapes.agent import Plain
 from ..packs.shapes.checking import WayOut
 from ..releases.models import MakingState
-from ..shapes import Schema, Short
+from ..shapes import Name, Schema, Short
 
 
 class TrialIn(Schema):
@@ -216,3 +218,116 @@ class NarrowingOut(Schema):
     rehearsed: list[TriedWay]
     """Ways out that were started already, each with how it went."""
     is_current: bool
+
+
+class BenchIn(Schema):
+    name: Name
+
+
+class BenchMade(Schema):
+    """`token`: lets the bench in; it is shown this once."""
+
+    id: UUID
+    token: str
+
+
+class BenchRow(Schema):
+    """A bench elsewhere. `games`: those that it said it has."""
+
+    id: UUID
+    name: str
+    games: list[str]
+    made_by: str
+    made_at: datetime
+    seen_at: datetime | None
+
+
+class GamesIn(Schema):
+    games: Annotated[list[Short], Field(max_length=100)]
+
+
+class JobOutForBench(Schema):
+    """`lock`: a player's share, as docs/formats.md has it; `own`: archives that only the site has, by sha256."""
+
+    trial: UUID
+    game: str
+    profile: str
+    lock: dict[str, Any]
+    memory_mb: int
+    sources: dict[str, str]
+    own: list[str]
+
+
+class HeardIn(Schema):
+    done: Annotated[int, Field(ge=0, lt=2**53)] = 0
+
+
+class HeardOut(Schema):
+    stop: bool
+
+
+Line = Annotated[Plain, Field(max_length=2000)]
+Amount = Annotated[float, Field(ge=0, le=1e9, allow_inf_nan=False)]
+Many = Annotated[int, Field(ge=0, lt=2**53)]
+
+
+class LogEntryIn(Schema):
+    """One entry of a log (docs/formats.md, *A log*)."""
+
+    at: Annotated[Plain, Field(max_length=80)]
+    severity: EntrySeverity
+    origin: Annotated[Plain, Field(max_length=200)]
+    mod: Annotated[Plain, Field(max_length=80)] | None
+    text: Line
+    lines: Annotated[list[Line], Field(max_length=60)]
+    from_line: Many
+    to_line: Many
+    count: Annotated[int, Field(ge=1, lt=2**53)]
+    known: Short | None
+    new: bool = False
+
+
+class CauseIn(Schema):
+    sentence: Annotated[Plain, Field(max_length=600)]
+    mod: Short = ""
+    other: Short = ""
+    known: Short = ""
+    mend: Mend | Literal[""] = ""
+
+
+class OutcomeIn(Schema):
+    """As `convoy_io.judging` has it, but for what it is held against: that is the site's."""
+
+    came_up: bool
+    ended: Ended
+    stopped: Short
+    exit: Annotated[int, Field(ge=-(2**31), lt=2**31)] | None
+    seconds: Amount
+    to_main_screen: Amount | None
+    memory_mb: Many
+    counts: dict[EntrySeverity, Many]
+    cause: CauseIn | None
+    fates: Annotated[dict[Annotated[Plain, Field(max_length=80)], Fate], Field(max_length=3000)]
+    new_files: Annotated[list[Annotated[Plain, Field(max_length=300)]], Field(max_length=200)]
+    lines: Many
+    left_out: Many
+    last: Annotated[Plain, Field(max_length=600)] = ""
+    reports: Annotated[
+        list[tuple[Annotated[Plain, Field(max_length=300)], Annotated[Plain, Field(max_length=10_000)]]],
+        Field(max_length=3),
+    ] = []
+
+
+class WithoutIn(Schema):
+    mod: Annotated[Plain, Field(max_length=80)]
+    name: Annotated[Plain, Field(max_length=300)]
+    why: Annotated[Plain, Field(max_length=300)]
+
+
+class ResultIn(Schema):
+    """`failed`: why it could not be tried there; else how it went."""
+
+    failed: Annotated[Plain, Field(max_length=600)] = ""
+    without: Annotated[list[WithoutIn], Field(max_length=3000)] = []
+    outcome: OutcomeIn | None = None
+    entries: Annotated[list[LogEntryIn], Field(max_length=1000)] = []

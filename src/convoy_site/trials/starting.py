@@ -10,18 +10,19 @@ from pathlib import Path
 from django.conf import settings
 
 from convoy_core.lock.in_worlds import in_worlds
-from convoy_core.lock.lock import Lock
+from convoy_core.lock.lock import Lock, without_needs
 from convoy_core.outside.patterns import matcher
 from convoy_core.words.model import Side
 from convoy_io.games import GameRun, Limits, Stopped, run_game
 from convoy_io.laying import lay_fresh
+from convoy_io.sandbox import NoBench, command
 
 from ..kept_files import StorageAway
 from ..packs.models import Pack
 from ..receiving import SPARE_BYTES
 from ..releases.as_files.packing import Subject, subject_of
 from . import archives
-from .bench import NoBench, bench_game, command
+from .bench import bench_game
 
 MOST_LOG = 256 * 2**20
 """Bytes of log, after which a game is stopped."""
@@ -66,7 +67,7 @@ def prepare_subject(subject: Subject, moved: Moved) -> Prepared:
     lock = in_worlds(subject.recipe.lock.share(Side.PLAYER), {}, ())
     missing = archives.gather(subject, moved)
     known = {build.mod for build in lock.builds}
-    left_out = {mod: why for mod, why in archives.without_needs(lock, missing).items() if mod in known}
+    left_out = {mod: why for mod, why in without_needs(lock, missing).items() if mod in known}
     return Prepared(lock, subject.recipe.needed.recommended, left_out)
 
 

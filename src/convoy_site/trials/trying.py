@@ -4,19 +4,21 @@ A worker that is killed takes its game along (the sandbox dies with it); the job
 """
 
 import hashlib
+from typing import Any
 from uuid import UUID
 
 from django.utils import timezone
 
 from convoy_core.words.errors import ConvoyError
 from convoy_io.games import GameRun, Stopped
+from convoy_io.judging import Outcome, judged, read_outcome
 
 from .. import kept_files
 from ..releases.models import FAILED, MakingState
 from . import archives, starting
 from .following import Ended, Follow
 from .models import Trial
-from .outcome import Kept, judged, read_kept, read_outcome
+from .outcome import Kept, against, read_kept, rows_of
 from .starting import Prepared
 
 STAYS = 1.5
@@ -39,23 +41,28 @@ def try_out(trial_id: UUID) -> None:
     try:
         _try(one)
     except Ended:
-        _end(one, MakingState.STOPPED)
+        end(one, MakingState.STOPPED)
     except ConvoyError as error:
-        _end(one, MakingState.FAILED, error.sentence())
+        end(one, MakingState.FAILED, error.sentence())
     except Exception:
-        _end(one, MakingState.FAILED, FAILED)
+        end(one, MakingState.FAILED, FAILED)
         raise
     finally:
         archives.sweep()
 
 
-def _end(one: Trial, state: MakingState, told: str = "") -> None:
+def end(one: Trial, state: MakingState, told: str = "") -> None:
     Trial.objects.filter(pk=one.pk).update(state=state, told=told, ended_at=timezone.now())
 
 
-def _try(one: Trial) -> None:
+def refuse_changed(one: Trial) -> None:
+    """Raises Changed where what was to be tried is not there any more."""
     if one.release is None and one.pack.draft.revision != one.revision:
         raise Changed("The draft was changed before its turn came.", "What was to be tried is gone.", "Try it again.")
+
+
+def _try(one: Trial) -> None:
+    refuse_changed(one)
     follow = Follow(one, STAYS)
     prepared = starting.prepare(one.pack, one.number, follow.moved)
     rows = [{"mod": mod, "name": prepared.names[mod], "why": why} for mod, why in prepared.left_out.items()]
@@ -67,9 +74,15 @@ def _try(one: Trial) -> None:
 
 
 def _keep(one: Trial, run: GameRun, prepared: Prepared, new: list[str]) -> None:
+    outcome = judged(run, prepared.lock, prepared.there, new)
+    keep(one, outcome, rows_of(run.log))
+
+
+def keep(one: Trial, outcome: Outcome, rows: list[dict[str, Any]]) -> None:
+    """Keeps how it went, held against the last good trial of the pack."""
     good = last_good(one)
-    before, against = (_log_of(good), str(good.pk)) if good else (None, "")
-    outcome, log = judged(run, prepared.lock, prepared.there, new, before, against)
+    before, trial = (_log_of(good), str(good.pk)) if good else (None, "")
+    outcome, log = against(outcome, rows, before, trial)
     data = log.as_bytes()
     kept_files.keep(one.place, data, hashlib.sha256(data).hexdigest())
     Trial.objects.filter(pk=one.pk).update(

@@ -1,13 +1,13 @@
 """What can be done about the cause of a trial's end, as edits of the draft. The profile's message says what helps."""
 
 from convoy_core.words.log_shape import Mend
+from convoy_io.judging import Cause
 
 from ..catalogue.services import shelf
 from ..packs import drafts
 from ..packs.models import Pack
 from ..packs.shapes.checking import WayOut
 from ..packs.shapes.edits import AddMod, RemoveMod
-from .outcome import Cause
 
 
 def ways_of(pack: Pack, cause: Cause) -> list[WayOut]:

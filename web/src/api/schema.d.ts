@@ -500,6 +500,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Next Trial
+         * @description The next trial for this bench, which is its own from then on; nothing where none waits.
+         */
+        post: operations["bench_next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/trials/{trial_id}/own/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own File
+         * @description An archive that only the site has, of what this bench is trying.
+         */
+        get: operations["bench_own_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/trials/{trial_id}/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hear */
+        post: operations["bench_progress"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/trials/{trial_id}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Result
+         * @description How it went; or why it could not be tried there.
+         */
+        post: operations["bench_result"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calls/{call_id}": {
         parameters: {
             query?: never;
@@ -1440,6 +1517,44 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/benches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Benches */
+        get: operations["benches"];
+        put?: never;
+        /**
+         * Make Bench
+         * @description Lets a machine of the keeper's own take trials. Its token is shown once.
+         */
+        post: operations["make_bench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeper/benches/{bench_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Drop Bench */
+        delete: operations["drop_bench"];
         options?: never;
         head?: never;
         patch?: never;
@@ -4124,6 +4239,24 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** BenchIn */
+        BenchIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * BenchMade
+         * @description `token`: lets the bench in; it is shown this once.
+         */
+        BenchMade: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Token */
+            token: string;
+        };
         /**
          * BenchOut
          * @description `has_bench`: whether this game can be tried on this site. `current`: the trial of exactly what the draft is.
@@ -4135,6 +4268,30 @@ export interface components {
             has_bench: boolean;
             /** Trials */
             trials: components["schemas"]["TrialRow"][];
+        };
+        /**
+         * BenchRow
+         * @description A bench elsewhere. `games`: those that it said it has.
+         */
+        BenchRow: {
+            /** Games */
+            games: string[];
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Name */
+            name: string;
+            /** Seen At */
+            seen_at: string | null;
         };
         /** BesideCodeIn */
         BesideCodeIn: {
@@ -4447,6 +4604,31 @@ export interface components {
             size: number;
             /** Trouble */
             trouble: string;
+        };
+        /** CauseIn */
+        CauseIn: {
+            /**
+             * Known
+             * @default
+             */
+            known: string;
+            /**
+             * Mend
+             * @default
+             */
+            mend: components["schemas"]["Mend"] | "";
+            /**
+             * Mod
+             * @default
+             */
+            mod: string;
+            /**
+             * Other
+             * @default
+             */
+            other: string;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * CauseOut
@@ -5303,6 +5485,12 @@ export interface components {
             because: string;
         };
         /**
+         * Ended
+         * @description How a log ends. *running* is one that says nothing of an end.
+         * @enum {string}
+         */
+        Ended: "running" | "closed" | "crashed" | "cut off";
+        /**
          * EntryOut
          * @description `at` as the log wrote it; lines count from 1. `beside`: it only stands around what was looked for.
          */
@@ -5769,6 +5957,11 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** GamesIn */
+        GamesIn: {
+            /** Games */
+            games: string[];
+        };
         /**
          * Group
          * @enum {string}
@@ -5856,6 +6049,19 @@ export interface components {
             done: boolean;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
+        };
+        /** HeardIn */
+        HeardIn: {
+            /**
+             * Done
+             * @default 0
+             */
+            done: number;
+        };
+        /** HeardOut */
+        HeardOut: {
+            /** Stop */
+            stop: boolean;
         };
         /**
          * HelpAlikeOut
@@ -6096,33 +6302,6 @@ export interface components {
             was: string;
         };
         /**
-         * HelpEntryIn
-         * @description One entry of a log (docs/formats.md, *A log*).
-         */
-        HelpEntryIn: {
-            /** At */
-            at: string;
-            /** Count */
-            count: number;
-            /** From Line */
-            from_line: number;
-            /** Known */
-            known: string | null;
-            /** Lines */
-            lines: string[];
-            /** Mod */
-            mod: string | null;
-            /** New */
-            new: boolean;
-            /** Origin */
-            origin: string;
-            severity: components["schemas"]["EntrySeverity"];
-            /** Text */
-            text: string;
-            /** To Line */
-            to_line: number;
-        };
-        /**
          * HelpLogsIn
          * @description What the last start said, and the last good one before it.
          */
@@ -6131,12 +6310,12 @@ export interface components {
              * Good
              * @default []
              */
-            good: components["schemas"]["HelpEntryIn"][];
+            good: components["schemas"]["LogEntryIn"][];
             /**
              * Last
              * @default []
              */
-            last: components["schemas"]["HelpEntryIn"][];
+            last: components["schemas"]["LogEntryIn"][];
         };
         /**
          * HelpStartIn
@@ -6571,6 +6750,33 @@ export interface components {
             status: string;
             /** What */
             what: string;
+        };
+        /**
+         * JobOutForBench
+         * @description `lock`: a player's share, as docs/formats.md has it; `own`: archives that only the site has, by sha256.
+         */
+        JobOutForBench: {
+            /** Game */
+            game: string;
+            /** Lock */
+            lock: {
+                [key: string]: unknown;
+            };
+            /** Memory Mb */
+            memory_mb: number;
+            /** Own */
+            own: string[];
+            /** Profile */
+            profile: string;
+            /** Sources */
+            sources: {
+                [key: string]: string;
+            };
+            /**
+             * Trial
+             * Format: uuid
+             */
+            trial: string;
         };
         /** JoinIn */
         JoinIn: {
@@ -7067,6 +7273,36 @@ export interface components {
             /** Locked */
             locked: boolean;
         };
+        /**
+         * LogEntryIn
+         * @description One entry of a log (docs/formats.md, *A log*).
+         */
+        LogEntryIn: {
+            /** At */
+            at: string;
+            /** Count */
+            count: number;
+            /** From Line */
+            from_line: number;
+            /** Known */
+            known: string | null;
+            /** Lines */
+            lines: string[];
+            /** Mod */
+            mod: string | null;
+            /**
+             * New
+             * @default false
+             */
+            new: boolean;
+            /** Origin */
+            origin: string;
+            severity: components["schemas"]["EntrySeverity"];
+            /** Text */
+            text: string;
+            /** To Line */
+            to_line: number;
+        };
         /** LogOut */
         LogOut: {
             /** Text */
@@ -7269,6 +7505,12 @@ export interface components {
             /** Username */
             username: string;
         };
+        /**
+         * Mend
+         * @description What helps where a known message says so. `mod` and `other` are what the message names.
+         * @enum {string}
+         */
+        Mend: "bring in the other" | "leave it out" | "another build of it" | "one of the two" | "another base" | "more memory" | "another runtime" | "lay it down anew";
         /** MendIn */
         MendIn: {
             /**
@@ -8031,6 +8273,53 @@ export interface components {
          * @enum {string}
          */
         Outcome: "works" | "fails" | "undecided";
+        /**
+         * OutcomeIn
+         * @description As `convoy_io.judging` has it, but for what it is held against: that is the site's.
+         */
+        OutcomeIn: {
+            /** Came Up */
+            came_up: boolean;
+            cause: components["schemas"]["CauseIn"] | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            ended: components["schemas"]["Ended"];
+            /** Exit */
+            exit: number | null;
+            /** Fates */
+            fates: {
+                [key: string]: components["schemas"]["Fate"];
+            };
+            /**
+             * Last
+             * @default
+             */
+            last: string;
+            /** Left Out */
+            left_out: number;
+            /** Lines */
+            lines: number;
+            /** Memory Mb */
+            memory_mb: number;
+            /** New Files */
+            new_files: string[];
+            /**
+             * Reports
+             * @default []
+             */
+            reports: [
+                string,
+                string
+            ][];
+            /** Seconds */
+            seconds: number;
+            /** Stopped */
+            stopped: string;
+            /** To Main Screen */
+            to_main_screen: number | null;
+        };
         /**
          * OutcomeOfTrial
          * @description `seconds` and `memory_mb` as measured; `to_main_screen`: null where it was never reached. `new` and `gone`: how
@@ -9574,6 +9863,28 @@ export interface components {
              * @default []
              */
             settings: components["schemas"]["KeyIn"][];
+        };
+        /**
+         * ResultIn
+         * @description `failed`: why it could not be tried there; else how it went.
+         */
+        ResultIn: {
+            /**
+             * Entries
+             * @default []
+             */
+            entries: components["schemas"]["LogEntryIn"][];
+            /**
+             * Failed
+             * @default
+             */
+            failed: string;
+            outcome?: components["schemas"]["OutcomeIn"] | null;
+            /**
+             * Without
+             * @default []
+             */
+            without: components["schemas"]["WithoutIn"][];
         };
         /**
          * RetypedOut
@@ -11295,6 +11606,15 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** WithoutIn */
+        WithoutIn: {
+            /** Mod */
+            mod: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
         /** WorldIn */
         WorldIn: {
             /** Note */
@@ -12200,6 +12520,139 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["IntoWorldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bench_next: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GamesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOutForBench"] | null;
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bench_own_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bench_progress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardOut"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    bench_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResultIn"];
             };
         };
         responses: {
@@ -14340,6 +14793,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditPage"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    benches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchRow"][];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    make_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchMade"];
+                };
+            };
+            /** @description Refused: what, why, and what now. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    drop_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bench_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Refused: what, why, and what now. */

@@ -6,11 +6,10 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from convoy_core.words.log_shape import EntrySeverity
-
 from ...installations.shapes.agent import Plain
 from ...shapes import Schema, Short
 from ..models import HelpState
+from ..shapes import LogEntryIn
 
 Words = Annotated[Plain, StringConstraints(strip_whitespace=True, max_length=2000)]
 
@@ -72,23 +71,7 @@ class HelpCauseIn(Schema):
     other: Short = ""
 
 
-class HelpEntryIn(Schema):
-    """One entry of a log (docs/formats.md, *A log*)."""
-
-    at: Annotated[Plain, Field(max_length=80)]
-    severity: EntrySeverity
-    origin: Annotated[Plain, Field(max_length=200)]
-    mod: Annotated[Plain, Field(max_length=80)] | None
-    text: Annotated[Plain, Field(max_length=2000)]
-    lines: Annotated[list[Annotated[Plain, Field(max_length=2000)]], Field(max_length=60)]
-    from_line: Annotated[int, Field(ge=0, lt=2**53)]
-    to_line: Annotated[int, Field(ge=0, lt=2**53)]
-    count: Annotated[int, Field(ge=1, lt=2**53)]
-    known: Short | None
-    new: bool
-
-
-Entries = Annotated[list[HelpEntryIn], Field(max_length=1000)]
+Entries = Annotated[list[LogEntryIn], Field(max_length=1000)]
 
 
 class HelpLogsIn(Schema):

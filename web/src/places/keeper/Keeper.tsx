@@ -7,6 +7,7 @@ import { Link, useSearchParams } from "react-router";
 import { SourceList } from "../sources/SourceList";
 import { Accounts } from "./Accounts";
 import { Audit } from "./Audit";
+import { Benches } from "./Benches";
 import { Jobs } from "./Jobs";
 import { Rules } from "./Rules";
 import { Stands } from "./Stands";
@@ -18,6 +19,7 @@ const PARTS = {
   people: "People",
   sources: "Sources",
   jobs: "Jobs",
+  benches: "Benches",
   storage: "Storage",
   done: "What was done",
 };
@@ -50,6 +52,7 @@ export default function Keeper() {
         </>
       )}
       {part === "jobs" && <Jobs />}
+      {part === "benches" && <Benches />}
       {part === "storage" && <Storage />}
       {part === "done" && <Audit />}
     </Box>

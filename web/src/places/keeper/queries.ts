@@ -23,6 +23,13 @@ export const useJobs = () =>
 export const useStorage = () =>
   useQuery({ queryKey: ["keeper", "storage"], queryFn: () => told(api.GET("/api/keeper/storage")) });
 
+export const useBenches = () =>
+  useQuery({
+    queryKey: ["keeper", "benches"],
+    queryFn: () => told(api.GET("/api/keeper/benches")),
+    refetchInterval: CALM,
+  });
+
 export const useAudit = (page: number) =>
   useQuery({
     queryKey: ["keeper", "audit", page],
