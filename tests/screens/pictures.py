@@ -25,7 +25,8 @@ def main() -> None:
     night = Browser(os.environ["CONVOY_ADDRESS"], 1280, 800, dark=True)
     try:
         of_the_curator(maren)
-        of_what_is_together(maren, tolliver, sunniva)
+        of_what_is_sealed(sunniva)
+        tolliver.sign_in("tolliver")
         of_the_bench(tolliver)
         of_the_keeper(stranger, maren)
         maren.go(f"{pack_of(maren, 'Night Freight')}/publish")
@@ -50,6 +51,14 @@ def of_the_bench(tolliver: Browser) -> None:
     tolliver.press("How it was narrowed down")
     tolliver.sees("It takes 2 together", "13 tries")
     take(tolliver, "narrowing")
+    tolliver.go(f"{pack_of(tolliver, 'Ghost Watch')}/crew")
+    tolliver.press("Ghost Barge and Moon Tables fail together; each of them alone does not.")
+    tolliver.sees("Odwin Pell calls for help", "What was gathered", "14 of 14 entries")
+    take(tolliver, "call")
+    tolliver.press("Beside the last good one")
+    tolliver.sees("What the last good one said", "10 of 10 entries")
+    scroll_to(tolliver, "//h2[text()='What it said']")
+    take(tolliver, "log")
 
 
 def of_the_curator(maren: Browser) -> None:
@@ -104,21 +113,7 @@ def of_check(maren: Browser) -> None:
     take(maren, "check")
 
 
-def of_what_is_together(maren: Browser, tolliver: Browser, sunniva: Browser) -> None:
-    slow = pack_of(maren, "Slow Water")
-    maren.go(f"{slow}/assemble?mod=clean-glass")
-    maren.sees("A line of Clear Deck", "of collections +")
-    maren.driver.execute_script("document.querySelector('[role=grid]').scrollTop = 1180")
-    maren.sees("Steady Hands")
-    take(maren, "collections")
-    tolliver.sign_in("tolliver")
-    tolliver.go(f"{slow}/lead")
-    tolliver.sees("New at the lead (6)", "Otherwise here")
-    take(tolliver, "lead")
-    tolliver.go(installation_of(tolliver, "Slow Water"))
-    tolliver.sees("Rain and Owls", "flooded-towpath")
-    scroll_to(tolliver, "//h2[text()='Saved worlds']")
-    take(tolliver, "own")
+def of_what_is_sealed(sunniva: Browser) -> None:
     sunniva.sign_in("sunniva")
     sunniva.go(installation_of(sunniva, "Slow Water"))
     sunniva.sees("sealed until")
@@ -141,9 +136,16 @@ def of_the_members(maren: Browser, isbet: Browser, odwin: Browser) -> None:
     isbet.sees("Release 1.4.0", "My choices")
     take(isbet, "installation-phone")
     odwin.sign_in("odwin")
+    of_the_evening(odwin)
     odwin.go("/news")
     odwin.sees("Waits for you", "is out.")
     take(odwin, "news")
+
+
+def of_the_evening(odwin: Browser) -> None:
+    odwin.go(installation_of(odwin, "Ghost Watch"))
+    odwin.sees("Help", "you, ")
+    take(odwin, "evening")
 
 
 def of_the_keeper(stranger: Browser, maren: Browser) -> None:
