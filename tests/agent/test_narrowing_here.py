@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import random
+import subprocess
+import sys
 from collections.abc import Callable, Collection
 from pathlib import Path
 
@@ -19,6 +22,7 @@ from convoy_core.lock.terms import Terms
 from convoy_core.narrow import Found, Outcome
 
 from .conftest import Member
+from .test_beside import collection, publish
 
 TERMS = Terms(settings=("config/**", "mods/*/settings.toml"), worlds=("worlds",))
 NAMES = [f"mod-{number:02}" for number in range(14)]
@@ -213,3 +217,48 @@ def test_what_lies_under_another_mods_file_comes_to_light_as_its_archive_has_it(
     assert build is not None
     member.store.drop(build.by_mod["under"].archive.sha256)
     assert found("") == (whole, {"of over", ""}, {"under"})
+
+
+def test_the_command_asks_from_the_first_try_to_the_culprit(evening: Member) -> None:
+    before = evening.files()
+    run = [sys.executable, "-m", "convoy_agent", "--store", str(evening.store.root), "narrow-here"]
+
+    def said(*words: str) -> tuple[int, str]:
+        done = subprocess.run([*run, *words, "--folder", str(evening.folder)], capture_output=True, text=True)
+        return done.returncode, done.stdout + done.stderr
+
+    for words in ("works", "back", "stop", "pause"):
+        assert "Nothing is being narrowed down here." in said(words)[1] and said(words)[0] == 2
+    code, text = said()
+    assert code == 0 and "About 8 tries find one culprit" in text and "14 of 14 mods are there" in text
+    code, told = said("fails", "--json")
+    assert json.loads(told)["next"] == [] and json.loads(told)["left"] == 7 and there(evening) == set()
+    for _ in range(20):
+        code, text = said("fails" if "mod-10" in there(evening) else "works")
+        if "Found after" in text:
+            break
+    assert "Mod-10 makes it fail" in text and "Without them everything else works." in text
+    # All of it lies there again, and the last answer can still be taken back.
+    assert evening.files() == before and there(evening) == set(NAMES)
+    assert "about 1 to go" in said("back")[1] and there(evening) == set(NAMES) - {"mod-10"}
+    assert "fails together" not in said("works")[1] and "Everything is as it was" in said("stop")[1]
+    assert evening.files() == before and said("pause")[0] == 2
+    # How often it fails is said with the answer; with all of them it works: then there is nothing to be found.
+    said()
+    assert json.loads(said("sometimes", "--of-ten", "2", "--json")[1])["chance"] == 0.2
+    said("stop")
+    said()
+    assert "With all of them it works" in said("works")[1] and said("stop")[0] == 0
+
+
+def test_collections_of_ones_own_are_among_what_is_tried(evening: Member) -> None:
+    lamps = collection(evening.harbour, "Lamps")
+    publish(lamps, "1.1", {"bells": "a", "ropes": "b"})
+    evening.harbour.beside[lamps.pack] = lamps
+    evening.sync()
+    before = evening.files()
+    assert there(evening) == {*NAMES, "bells", "ropes"}
+    found = searched(evening, lambda mods: {"bells", "mod-03"} <= mods).question.found
+    stop(evening)
+    assert found is not None and set(found.culprits) == {"bells", "mod-03"} and evening.files() == before
+    assert evening.status().deviations == {}

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.narrow import Found, Outcome, Suspects, narrow, tries_for_one
+from convoy_core.narrow import Answered, Found, Outcome, Suspects, asked, narrow, tries_for_one
 from convoy_core.words.errors import MalformedInput
 
 Try = Callable[[tuple[str, ...]], Outcome]
@@ -105,3 +105,35 @@ def test_what_fails_with_nothing_and_what_does_not_fail() -> None:
     for mods, needs in ((("a", "a"), {}), (("a",), {"a": ["b"]}), (("a",), {"b": []})):
         with pytest.raises(MalformedInput):
             Suspects(mods, needs)
+
+
+@given(suspected(), st.data())
+def test_what_is_asked_of_a_person_is_the_search_and_an_answer_taken_back_asks_the_same(
+    suspects: Suspects, data: st.DataObject
+) -> None:
+    """Step by step, from nothing but the answers; in whichever order they are kept."""
+    go = failing(data.draw(st.sets(st.sampled_from(suspects.mods), max_size=3)))
+    answers: list[Answered] = []
+    questions = [asked(suspects, answers)]
+    while (mods := questions[-1].mods) is not None:
+        assert questions[-1].left >= 1
+        answers.append(Answered(frozenset(mods), go(mods)))
+        questions.append(asked(suspects, answers))
+    assert questions[-1].found == run(suspects, go) and questions[-1].left == 0
+    at = data.draw(st.integers(0, len(answers)))
+    assert asked(suspects, answers[:at]) == questions[at]
+    assert asked(suspects, data.draw(st.permutations(answers))) == questions[-1]
+
+
+def test_answers_that_were_given_before_somebody_said_sometimes_count_on() -> None:
+    """Of a set that failed once nothing more is asked; one that worked is asked again, so often that it is sure."""
+    suspects = Suspects(tuple(f"m{at}" for at in range(16)), {})
+    everything, nothing = frozenset(suspects.mods), frozenset[str]()
+    answers = [Answered(everything, Outcome.FAILS), Answered(nothing, Outcome.WORKS)]
+    again = asked(suspects, answers, chance=0.5)
+    assert again.mods == () and again.left > asked(suspects, answers).left
+    repeats = 1
+    while asked(suspects, answers, chance=0.5).mods == ():
+        answers.append(Answered(nothing, Outcome.WORKS))
+        repeats += 1
+    assert 8 <= repeats <= 12

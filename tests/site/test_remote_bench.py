@@ -23,6 +23,7 @@ from convoy_site.packs import own_files
 from convoy_site.packs.shapes.edits import AddMod, AddMods, PlaceOwn, RemoveMod
 from convoy_site.releases.as_files.packing import subject_of
 from convoy_site.trials.models import Bench, Trial
+from convoy_site.trials.remote import give_up_waiting
 from convoy_standins.game import bench_file
 
 from .conftest import Api, World
@@ -143,6 +144,11 @@ def test_one_that_dies_loses_its_trial_to_another_and_a_stopped_one_ends(
     change(world, AddMod(do="add", mod="fog-over-fen"))
     assert other.post("/api/bench/next", {"games": ["tillerway"]})[1] is None
     assert "changed before its turn" in shown(world.as_("owner"), world, trial)["told"]
+    # What nobody takes for a day has ended.
+    trial = asked(world)[1]["id"]
+    assert give_up_waiting() == 0
+    Trial.objects.filter(pk=trial).update(at=timezone.now() - timedelta(days=2))
+    assert give_up_waiting() == 1 and "No bench took it" in shown(world.as_("owner"), world, trial)["told"]
     world.as_("owner").send("DELETE", f"/api/keeper/benches/{Bench.objects.get(name='Attic').pk}")
     assert other.post("/api/bench/next", {"games": ["tillerway"]})[0] == 401
     assert token.post("/api/bench/next", {"games": ["gauge-hollow"]})[1] is None

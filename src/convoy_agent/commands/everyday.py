@@ -129,7 +129,7 @@ def watch(
         Path | None, typer.Option("--program", help="Your game, which the page may have started.")
     ] = None,
     allow_all: Annotated[
-        bool, typer.Option("--allow-all", help="Let the page ask for whatever takes files away, too.")
+        bool, typer.Option("--allow-all", help="Let the page ask for all that you would be asked about first.")
     ] = False,
 ) -> None:
     """Keep reporting, and do what you ask for on the installation's page."""
@@ -150,7 +150,7 @@ def allow(
     folder: FolderOption = Path(),
     as_json: JsonOption = False,
 ) -> None:
-    """Say what the installation's page may ask for here although it takes files away. Without a name: list it."""
+    """Say what the installation's page may ask for here without you being asked first. Without a name: list it."""
     here = Folder(folder)
     with here.held():
         allowed = Allowed(here.own)

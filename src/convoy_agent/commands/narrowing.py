@@ -86,10 +86,13 @@ class Say(StrEnum):
     STOP = "stop"
 
 
+OfTenOption = Annotated[int, typer.Option("--of-ten", min=1, max=9, help="Sometimes: of ten starts, how many fail?")]
+
+
 @commands.command("narrow-here", rich_help_panel=PLAY)
 def narrow_here(
     said: Annotated[Say | None, typer.Argument(help="How the try went; or what is to be done.")] = None,
-    of_ten: Annotated[int, typer.Option("--of-ten", min=1, max=9, help="Sometimes: of ten starts, how many fail?")] = 0,
+    of_ten: OfTenOption = narrowing_here.OF_TEN,
     folder: FolderOption = Path(),
     as_json: JsonOption = False,
 ) -> None:
@@ -107,7 +110,7 @@ def narrow_here(
         asking = narrowing_here.take_back(folder, store)
     else:
         outcome = Outcome.WORKS if said is Say.WORKS else Outcome.FAILS
-        sometimes = (of_ten or narrowing_here.OF_TEN) if said is Say.SOMETIMES else 0
+        sometimes = of_ten if said is Say.SOMETIMES else 0
         asking = narrowing_here.say(folder, store, outcome, sometimes)
     found = asking.question.found
     if found:

@@ -20,7 +20,11 @@ def check(subject: Subject) -> list[Finding]:
             "It was exactly what stands here now, in a fresh installation.",
             "Look at what its log says; on the bench it can be narrowed down.",
             mod=named[0] if named else "",
-            evidence=(f"Tried on {tried.on}.", *(f"{subject.name(mod)}: {fate}" for mod, fate in tried.worse)),
+            evidence=(
+                f"Tried on {tried.on}.",
+                *(f"Without {name}, which the bench could not have." for name in tried.without[:20]),
+                *(f"{subject.name(mod)}: {fate}" for mod, fate in tried.worse),
+            ),
             ways=tuple(remove(mod, subject.name(mod)) for mod in named),
         )
     ]

@@ -117,6 +117,8 @@ class Tried:
     named: tuple[str, ...]
     fates: Mapping[str, str]
     on: str
+    without: tuple[str, ...] = ()
+    """Mods that the bench could not have, by name."""
 
     @property
     def worse(self) -> list[tuple[str, str]]:

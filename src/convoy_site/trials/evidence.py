@@ -18,4 +18,5 @@ def tried(pack: Pack) -> Tried | None:
     sentence = cause.sentence if cause else outcome.last or "its log names no cause."
     named = tuple(mod for mod in (cause.mod, cause.other) if mod) if cause else ()
     came_up = outcome.came_up and outcome.ended != Ended.CRASHED
-    return Tried(came_up, sentence, named, outcome.fates, made.at.date().isoformat())
+    without = tuple(row["name"] for row in made.without)
+    return Tried(came_up, sentence, named, outcome.fates, made.at.date().isoformat(), without)

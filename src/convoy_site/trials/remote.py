@@ -36,6 +36,9 @@ from .models import Bench, Trial
 LOST = timedelta(minutes=3)
 """A bench tells every few seconds how far it is; after this silence another may take its trial."""
 
+WAITED = timedelta(days=1)
+NOBODY = "No bench took it within a day. Tell the site's keeper."
+
 MOST_BENCHES = 20
 
 
@@ -116,6 +119,12 @@ def _give_back_lost() -> None:
     lost = Trial.objects.filter(is_remote=True, state=MakingState.WORKING, heard_at__lt=timezone.now() - LOST)
     lost.filter(stop=True).update(state=MakingState.STOPPED, ended_at=timezone.now())
     lost.update(state=MakingState.WAITS, bench=None)
+
+
+def give_up_waiting() -> int:
+    """Ends what has waited for a bench that came no more. Gives how many there were."""
+    waiting = Trial.objects.filter(is_remote=True, state=MakingState.WAITS, at__lt=timezone.now() - WAITED)
+    return waiting.update(state=MakingState.FAILED, told=NOBODY, ended_at=timezone.now())
 
 
 def _job(one: Trial) -> Job:

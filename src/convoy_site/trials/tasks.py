@@ -6,6 +6,7 @@ from procrastinate.contrib.django import app
 
 from . import trying
 from .narrowing import narrow_down as narrowing_down
+from .remote import give_up_waiting
 from .services import forget_old
 
 
@@ -22,4 +23,5 @@ def narrow_down(narrowing: str) -> None:
 @app.periodic(cron="47 * * * *")
 @app.task(queueing_lock="forget-old-trials")
 def forget_old_trials(timestamp: int = 0) -> None:
+    give_up_waiting()
     forget_old()

@@ -100,6 +100,7 @@ def drop(request: SignedIn, call_id: UUID) -> Done:
 @router.post("/calls/{call_id}/answers", response=Done, operation_id="answer_help_call")
 def answer(request: SignedIn, call_id: UUID, body: HelpAnswerIn) -> Done:
     """Says something to a call; curators may propose something that can be taken with one press."""
+    count_use("help-answer", str(request.user.pk), 60, 3600)
     services.say(request.user, call_id, body.text, body.proposal)
     return Done()
 
