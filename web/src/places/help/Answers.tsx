@@ -83,6 +83,7 @@ function Said({ one, said }: { one: Call; said: Shape["HelpAnswerOut"] }) {
 function Say({ one }: { one: Call }) {
   const [text, setText] = useState("");
   const [proposal, setProposal] = useState<Proposal | null>(null);
+  const [sent, setSent] = useState(0);
   const say = useChange(
     () => told(api.POST("/api/calls/{call_id}/answers", { ...of(one.id), body: { text, proposal } })),
     ["call", one.id],
@@ -98,6 +99,7 @@ function Say({ one }: { one: Call }) {
           onSuccess: () => {
             setText("");
             setProposal(null);
+            setSent(sent + 1);
           },
         });
       }}
@@ -109,7 +111,7 @@ function Say({ one }: { one: Call }) {
         onChange={(event) => setText(event.target.value)}
         slotProps={{ htmlInput: { maxLength: 2000 } }}
       />
-      {one.curates && <Propose one={one} proposal={proposal} setProposal={setProposal} />}
+      {one.curates && <Propose key={sent} one={one} proposal={proposal} setProposal={setProposal} />}
       <Box>
         <Button type="submit" variant="outlined" disabled={say.isPending || !(text.trim() || proposal)}>
           {proposal ? "Propose it" : "Say it"}

@@ -24,14 +24,8 @@ const KINDS: { value: Kind | ""; name: string }[] = [
 ];
 
 export function Propose(props: Props) {
-  const { proposal, setProposal } = props;
+  const { setProposal } = props;
   const [kind, setKind] = useState<Kind | "">("");
-  // What was proposed is sent: the next answer begins with nothing.
-  const [had, setHad] = useState(proposal);
-  if (had !== proposal) {
-    setHad(proposal);
-    if (had && !proposal && kind !== "setting") setKind("");
-  }
   return (
     <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: { xs: "1fr", sm: "1fr 1fr" } }}>
       <Pick
