@@ -8,7 +8,7 @@ import pytest
 from django.utils import timezone
 
 from convoy_site.installations.models import Installation
-from convoy_site.notices.models import Notice
+from convoy_site.notices.models import Call, Notice
 from convoy_site.notices.spreading import spread
 from convoy_site.people.models import Event
 from convoy_site.trials.models import HelpCall
@@ -101,6 +101,40 @@ def test_what_is_proposed_is_taken_once_and_by_whom_it_is_for(world: World) -> N
     line = world.pack.draft.lines.get(mod="weir-core")
     assert line.held_version == hold["version"] and line.held_because.startswith("Helps ")
     assert [bool(one["taken_at"]) for one in member.get(at(call))[1]["said"]] == [True, True, False, True]
+
+
+def test_an_earlier_release_is_taken_where_it_is_open_and_a_folder_is_there(world: World) -> None:
+    call = gathered(world, send=True)
+    member, curator = world.as_("member"), world.as_("curator")
+    for number in ("1.0.0", "9.9.9"):
+        curator.post(at(call, "/answers"), {"proposal": {"do": "release", "number": number}})
+    good, bad = (one["number"] for one in member.get(at(call))[1]["said"])
+    watched(world)
+    assert member.post(at(call, f"/answers/{bad}/take"))[0] == 404
+    assert Installation.objects.get(pk=world.installation.pk).stays_at is None
+    assert member.post(at(call, f"/answers/{good}/take"))[0] == 200
+    one = Installation.objects.get(pk=world.installation.pk)
+    assert one.stays_at is not None and one.stays_at.number == "1.0.0" and one.order["what"] == "sync"
+    one.delete()
+    assert member.post(at(call, f"/answers/{bad}/take"))[1]["code"] == "no-folder"
+    assert member.get(at(call))[1]["installation"] == ""
+    for odd in (
+        {"do": "release"}, {"do": "erase", "path": "worlds"}, {"do": "step", "text": " "},
+        {"do": "setting", "path": "a", "key": [], "value": 1},
+        {"do": "setting", "path": "a", "key": ["b"], "value": [1]},
+    ):  # fmt: skip
+        assert curator.post(at(call, "/answers"), {"proposal": odd})[0] == 422, odd
+
+
+def test_no_program_is_told_of_calls(world: World) -> None:
+    """Neither feeds nor hooks: they are between a member and their curators."""
+    hook = {"address": "https://listens.example/x", "kinds": ["called-for-help"]}
+    assert world.as_("owner").post(f"{world.at}/hooks", hook)[0] == 403
+    assert world.as_("owner").post(f"{world.at}/hooks", {**hook, "kinds": ["release"]})[0] == 200
+    call = gathered(world, send=True)
+    feed = world.as_("owner").post(f"{world.at}/feed")[1]["address"].partition("/news/")[2]
+    told_to(world, "curator")
+    assert call.encode() not in world.as_("owner").get(f"/news/{feed}")[1] and not Call.objects.exists()
 
 
 def test_a_closed_call_says_what_it_was_to_whoever_has_the_same(world: World) -> None:

@@ -128,14 +128,14 @@ class Head(Schema):
     order: OrderOut | None
 
 
-def _no_null(text: str) -> str:
+def no_null(text: str) -> str:
     """The database keeps every character but one."""
     if "\x00" in text:
         raise ValueError("a null character is not allowed")
     return text
 
 
-Plain = Annotated[str, AfterValidator(_no_null)]
+Plain = Annotated[str, AfterValidator(no_null)]
 
 
 Text = Annotated[Plain, Field(max_length=600)]

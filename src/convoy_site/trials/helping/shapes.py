@@ -4,14 +4,14 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import Field, StringConstraints
+from pydantic import AfterValidator, Field, StringConstraints
 
-from ...installations.shapes.agent import Plain
+from ...installations.shapes.agent import Plain, no_null
 from ...shapes import Schema, Short
 from ..models import HelpState
 from ..shapes import LogEntryIn
 
-Words = Annotated[Plain, StringConstraints(strip_whitespace=True, max_length=2000)]
+Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=2000), AfterValidator(no_null)]
 
 Value = bool | int | float | Annotated[Plain, Field(max_length=400)]
 
@@ -47,7 +47,9 @@ class StepProposal(Schema):
     """Something that only the member can do."""
 
     do: Literal["step"]
-    text: Annotated[Plain, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000)]
+    text: Annotated[
+        str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000), AfterValidator(no_null)
+    ]
 
 
 Proposal = Annotated[HoldProposal | SettingProposal | ReleaseProposal | StepProposal, Field(discriminator="do")]
@@ -106,7 +108,7 @@ class HelpAnswerIn(Schema):
 
 
 class HelpCloseIn(Schema):
-    was: Annotated[Plain, StringConstraints(strip_whitespace=True, max_length=500)]
+    was: Annotated[str, StringConstraints(strip_whitespace=True, max_length=500), AfterValidator(no_null)]
 
 
 class HelpAnswerOut(Schema):
