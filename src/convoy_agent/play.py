@@ -30,7 +30,7 @@ from .errors import CannotPlay, NotInStep, SiteAway, SiteRefused
 from .folder import machine as machines
 from .folder.allowed import Ask, nobody_to_ask
 from .folder.folder import Folder
-from .folder.off import switch_off, switch_on
+from .folder.off import switched_off
 from .folder.releases import share_of
 from .playing.program import confirmed
 from .playing.runs import Run, Runs
@@ -105,23 +105,22 @@ def play(
         before = _settings_files(folder, lock)
         names = {build.mod: build.name for build in lock.builds} if lock else {}
         said(f"Starting {program.name}. Its log is watched; this ends when the game does.")
-        tells = departs and not (how.plain or narrowing)
-        telling = Telling(folder.pairing(), tells, began.isoformat(), record.named, not deviations)
-        off = [path for path, what in deviations.items() if what is Deviation.EXTRA] if how.alone else []
+        off = {path for path, what in deviations.items() if how.alone and what is Deviation.EXTRA}
         if off:
             said(f"Off while it runs, as nobody else has them: {listed(sorted(off)[:6])}.")
-        switch_off(folder.root, folder.own, off)
-        try:
-            with runs.log_writer(id) as copy:
-                run = run_game(
-                    [str(program), *arguments], folder.root, profile, names, Limits(), _heard(wanted, telling), copy,
-                    environment,
-                )  # fmt: skip
+        tells = departs and not (how.plain or narrowing)
+        in_step = deviations.keys() <= off
+        with (
+            Telling(folder.pairing(), tells, began.isoformat(), record.named, in_step) as telling,
+            switched_off(folder.root, folder.own, off),
+            runs.log_writer(id) as copy,
+        ):
+            run = run_game(
+                [str(program), *arguments], folder.root, profile, names, Limits(), _heard(wanted, telling), copy,
+                environment,
+            )  # fmt: skip
             if run.exit is not None:
                 telling.say(StartState.CRASHED if _ended(run) == Ended.CRASHED else StartState.CLOSED)
-        finally:
-            switch_on(folder.root, folder.own)
-            telling.close()
         if run.exit is None:
             runs.forget(id)
             raise CannotPlay(f"{program} could not be started.", run.trouble, "Say which program with --program.")

@@ -76,7 +76,10 @@ def test_what_nobody_else_has_is_off_while_it_runs_and_on_again_after_a_kill(mem
     with pytest.raises(NotInStep):
         started(member, game)
     assert "own-horn" in started(member, game, anyway=True).log.loaded
+    member.harbour.departs = True
     alone = started(member, game, alone=True)
+    assert all(one["in_step"] for one in member.harbour.starts) and len(member.harbour.starts) == 3
+    member.harbour.departs = False
     assert set(alone.log.loaded) == {"ledger", "lanterns"} and own.exists()
     (member.folder / "mods/ledger/data/a.dat").write_text("otherwise")
     with pytest.raises(NotInStep):

@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from convoy_agent import call_for_help
-from convoy_agent.errors import BeingNarrowed, CannotNarrow, SomebodyElse
+from convoy_agent import by_file, call_for_help, packing
+from convoy_agent.errors import BeingNarrowed, CannotNarrow, SiteRefused, SomebodyElse
 from convoy_agent.folder import put_by
 from convoy_agent.folder.folder import Folder
 from convoy_agent.leave import leave
@@ -262,3 +262,21 @@ def test_collections_of_ones_own_are_among_what_is_tried(evening: Member) -> Non
     stop(evening)
     assert found is not None and set(found.culprits) == {"bells", "mod-03"} and evening.files() == before
     assert evening.status().deviations == {}
+
+
+def test_a_folder_that_follows_a_file_is_narrowed_down_too_and_calls_for_help_on_no_page(
+    evening: Member, tmp_path: Path
+) -> None:
+    place, folder = tmp_path / "pack.zip", tmp_path / "on-the-train"
+    packing.pack(evening.folder, evening.store, place)
+    by_file.join_file(place, folder, evening.store)
+    alone = Member(evening.harbour, folder, evening.store)
+    alone.sync()
+    before = alone.files()
+    found = searched(alone, lambda mods: "mod-04" in mods).question.found
+    stop(alone)
+    assert found is not None and found.culprits == ("mod-04",) and alone.files() == before
+    call = call_for_help.call_for_help(folder, alone.store)
+    assert "## Narrowed down" in call.text
+    with pytest.raises(SiteRefused):
+        call_for_help.send(folder, call, seen=True)

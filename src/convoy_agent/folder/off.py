@@ -6,20 +6,27 @@ What a killed run left off is put back by whoever holds the folder next, unless 
 from __future__ import annotations
 
 import os
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from ..storage import disk
 from ..storage.files import move, own_place, remove_empty_folders, unless_hopeless, walk
 
 
-def switch_off(root: Path, own: Path, paths: Collection[str]) -> None:
-    for path in paths:
+@contextmanager
+def switched_off(root: Path, own: Path, paths: Collection[str]) -> Iterator[None]:
+    """While it lasts, these are not there."""
+    for path in sorted(paths):
         with unless_hopeless(lambda why: None):
             place = own_place(root, path)
             if os.path.lexists(place) and not os.path.lexists(own / "off" / path):
                 move(place, own / "off" / path)
                 remove_empty_folders(root, path)
+    try:
+        yield
+    finally:
+        switch_on(root, own)
 
 
 def switch_on(root: Path, own: Path) -> list[str]:

@@ -32,7 +32,10 @@ class Telling:
             self._said = state
             self._line.submit(self._tell, state)
 
-    def close(self) -> None:
+    def __enter__(self) -> Telling:
+        return self
+
+    def __exit__(self, *_: object) -> None:
         self._line.shutdown()
 
     def _tell(self, state: StartState) -> None:

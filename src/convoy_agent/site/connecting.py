@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from convoy_core.trust.signed import Signed
@@ -44,6 +45,9 @@ class NoSite(Site):
         )
 
     def game(self) -> tuple[str, bool]:
+        raise _none()
+
+    def call_for_help(self, told: Mapping[str, Any]) -> str:
         raise _none()
 
     def credentials(self, address: str) -> dict[str, str]:
