@@ -79,7 +79,7 @@ def test_what_is_predicted_lies_there(member: Member, seed: int) -> None:
         kept = read_recipe(member.harbour.documents[number]).lock
         assert (kept.winners, kept.set_aside) == (how["winners"], tuple(how["set_aside"]))
         chosen = [mod for mod in mods if chance.random() < 0.5]
-        less = kept._only(set(chosen)) if chosen else None
+        less = kept.only(set(chosen)) if chosen else None
         if less is not None:
             fewer = {mod: mods[mod] for mod in mods if mod in chosen}
             assert {one.path: one.sha256 for one in less.files} == predicted(fewer, how)
