@@ -31,7 +31,7 @@ export function Benches() {
       </Typography>
       <Box
         component="form"
-        sx={{ display: "flex", gap: 1, mb: 1.5, flexWrap: "wrap" }}
+        sx={{ display: "flex", gap: 1, mb: 1.5, alignItems: "center" }}
         onSubmit={(event) => {
           event.preventDefault();
           make.mutate(undefined, {
@@ -48,6 +48,7 @@ export function Benches() {
           value={name}
           onChange={(event) => setName(event.target.value)}
           slotProps={{ htmlInput: { maxLength: 60 } }}
+          sx={{ maxWidth: 320 }}
         />
         <Button type="submit" variant="outlined" disabled={!name.trim() || make.isPending}>
           Let it in
