@@ -22,7 +22,6 @@ from convoy_core.lock.lock_json import read_lock
 from convoy_core.log.private import Redaction
 from convoy_core.outside.fields import Fields
 from convoy_core.outside.game_profile import read_profile
-from convoy_core.outside.patterns import matcher
 from convoy_core.words.errors import ConvoyError, MalformedInput
 from convoy_core.words.model import Archive
 from convoy_core.words.profile import GameProfile
@@ -32,12 +31,14 @@ from convoy_io.laying import lay_fresh
 from convoy_io.sandbox import BenchGame, NoBench, command, read_games, why_no_sandbox
 
 from .errors import FetchFailed, SiteAway, SiteRefused
+from .errors import Stopped as Ended
 from .fetching.fetch import Fetcher
+from .folder.settings_files import settings_there
 from .playing.own import own_known, without_private
 from .playing.told import as_told
 from .site.connection import private_networks_of
 from .site.site import BenchLine
-from .storage.files import SPARE_BYTES, walk
+from .storage.files import SPARE_BYTES
 from .storage.store import Store
 
 ASK_EVERY = 5.0
@@ -115,44 +116,45 @@ class Bench:
             return True
 
     def _tried(self, line: BenchLine, job: Job, game: BenchGame) -> dict[str, Any]:
-        missing = self._gather(line, job)
+        beat = _Beat(line, job.trial)
+        missing = self._gather(line, job, beat)
         left_out = without_needs(job.lock, missing)
         there = [build.mod for build in job.lock.builds if build.mod not in left_out]
         names = {build.mod: build.name for build in job.lock.builds}
         with tempfile.TemporaryDirectory(dir=_room(self._store, job.lock), ignore_cleanup_errors=True) as folder:
             root = Path(folder)
-            lay_fresh(job.lock, self._store.path, root, there, lambda size: None)
-            before = _settings_in(root, job.lock)
+            lay_fresh(job.lock, self._store.path, root, there, beat.beat)
+            before = settings_there(root, job.lock.terms)
             called = command(game, job.profile, job.lock.base, root, min(job.memory_mb, game.memory_mb), plain=False)
             limits = Limits(game.seconds, game.memory_mb, MOST_LOG)
-            run = run_game(called, root, job.profile, names, limits, _Asking(line, job.trial))
-            new = sorted(_settings_in(root, job.lock) - before)[:MOST_NEW]
+            run = run_game(called, root, job.profile, names, limits, beat.while_it_runs)
+            new = sorted(settings_there(root, job.lock.terms) - before)[:MOST_NEW]
         if run.exit is None:
             return {"failed": f"The game could not be started on the bench: {run.trouble}"[:600]}
         return _as_result(run, job, there, new, left_out)
 
-    def _gather(self, line: BenchLine, job: Job) -> dict[str, str]:
+    def _gather(self, line: BenchLine, job: Job, beat: _Beat) -> dict[str, str]:
         """Has the store hold every archive that can be had. Gives the mods whose archives cannot, each with why."""
         missing: dict[str, str] = {}
-        wanted: list[LockedBuild] = []
         for build in job.lock.builds:
-            if build.archive.sha256 in self._store:
-                continue
-            if build.archive.sha256 in job.own:
-                if not self._own(line, job, build.archive):
-                    missing[build.mod] = AWAY
-            elif build.pickup.is_automatic:
-                wanted.append(build)
+            if build.archive.sha256 not in self._store and (why := self._why_not(line, job, build, beat)):
+                missing[build.mod] = why
             else:
-                missing[build.mod] = PERSONS
-        for build in wanted:
-            try:
-                fetcher = Fetcher(self._store, job.sources, private=private_networks_of(self._site))
-                fetcher.fetch_all([build])
-            except FetchFailed:
-                missing[build.mod] = AWAY
-            line.progress(job.trial, 0)
+                beat.beat(build.archive.size)
         return missing
+
+    def _why_not(self, line: BenchLine, job: Job, build: LockedBuild, beat: _Beat) -> str:
+        """Gets an archive; says why it could not, or nothing."""
+        if build.archive.sha256 in job.own:
+            return "" if self._own(line, job, build.archive) else AWAY
+        if not build.pickup.is_automatic:
+            return PERSONS
+        networks = private_networks_of(self._site)
+        try:
+            Fetcher(self._store, job.sources, wait=beat.beat, private=networks).fetch_all([build])
+        except FetchFailed:
+            return AWAY
+        return ""
 
     def _own(self, line: BenchLine, job: Job, archive: Archive) -> bool:
         """Takes an archive that only the site has into the store, where it is the right one."""
@@ -162,20 +164,31 @@ class Bench:
             return came and self._store.take_in(place, archive.sha256)
 
 
-class _Asking:
-    """Asked while a game runs: ends it once it has stayed up, or where somebody stops the trial."""
+class _Beat:
+    """Tells the site every few seconds that this bench is at it, and how far: one that says nothing loses its trial."""
 
     def __init__(self, line: BenchLine, trial: str) -> None:
-        self._line, self._trial, self._asked = line, trial, 0.0
+        self._line, self._trial, self._told_at, self._stop = line, trial, 0.0, False
+        self.done = 0
+        """Bytes that are here, and that were laid down."""
 
-    def __call__(self, up: float | None) -> Stopped | None:
+    def beat(self, came: int = 0) -> None:
+        """Raises Ended where somebody stopped it, or it is another bench's by now."""
+        self.done += came
+        if self._is_stopped():
+            raise Ended("The trial was stopped.")
+
+    def while_it_runs(self, up: float | None) -> Stopped | None:
+        """Ends a game once it has stayed up."""
         if up is not None and up >= STAYS:
             return Stopped.DONE
-        if time.monotonic() - self._asked > HEAR_EVERY:
-            self._asked = time.monotonic()
-            if self._line.progress(self._trial, 0):
-                return Stopped.ASKED
-        return None
+        return Stopped.ASKED if self._is_stopped() else None
+
+    def _is_stopped(self) -> bool:
+        if not self._stop and time.monotonic() - self._told_at > HEAR_EVERY:
+            self._told_at = time.monotonic()
+            self._stop = self._line.progress(self._trial, self.done)
+        return self._stop
 
 
 def _read(told: Mapping[str, Any]) -> Job:
@@ -208,10 +221,3 @@ def _room(store: Store, lock: Lock) -> Path:
     if shutil.disk_usage(base).free < needed:
         raise MalformedInput(f"The bench's disk has no room for it: {needed // 2**20} MB are needed.")
     return base
-
-
-def _settings_in(root: Path, lock: Lock) -> set[str]:
-    if not lock.terms.settings:
-        return set()
-    wanted = matcher(lock.terms.settings)
-    return {path for path, _ in walk(root) if wanted.fullmatch(path)}

@@ -15,17 +15,17 @@ from typing import Any
 
 from convoy_core.lock.lock import Lock
 from convoy_core.narrow import Answered, Found, Outcome, Question, Suspects, asked, tries_for_one
-from convoy_core.outside.patterns import matcher
+from convoy_core.words.errors import ConvoyError
 
 from .errors import CannotNarrow
 from .folder.folder import Folder
 from .folder.journal import recover
 from .folder.put_by import PutBy
+from .folder.settings_files import settings_there
 from .hearing import nothing_installed
 from .rest import Calm
 from .site.connecting import connect
 from .storage import disk, sealed
-from .storage.files import walk
 from .storage.store import Store
 from .sync import utc_now
 from .visit import Now, Visit
@@ -87,21 +87,13 @@ def go_on(root: Path, store: Store, now: Now = utc_now) -> Asking:
     folder = Folder(root)
     with folder.held(narrowing=True):
         folder.refuse_while_playing()
-        lock = _lock(folder, store, now)
         state = _read(folder)
         if state is None:
             _refuse_orphaned(folder)
             recover(folder)
-            state = _begun(folder, lock, now)
+            state = _begun(folder, _lock(folder, store, now), now)
             _write(folder, state)
-        named = folder.record().named
-        if (named.number, named.sha256) != (state.release, state.sha256):
-            raise CannotNarrow(
-                f"Another release lies here than when this was begun: {named.number}, and not {state.release}.",
-                "What failed then may not fail now.",
-                "End it with “convoy narrow-here stop”, and begin anew.",
-            )
-        return _laid(folder, store, state, lock)
+        return _laid(folder, store, state, now)
 
 
 def say(root: Path, store: Store, outcome: Outcome, of_ten: int = 0, now: Now = utc_now) -> Asking:
@@ -120,7 +112,7 @@ def say(root: Path, store: Store, outcome: Outcome, of_ten: int = 0, now: Now = 
         chance = of_ten / 10 if of_ten else state.chance
         state = replace(state, answers=(*state.answers, row), chance=chance)
         _write(folder, state)
-        return _laid(folder, store, state, _lock(folder, store, now))
+        return _laid(folder, store, state, now)
 
 
 def take_back(root: Path, store: Store, now: Now = utc_now) -> Asking:
@@ -131,14 +123,15 @@ def take_back(root: Path, store: Store, now: Now = utc_now) -> Asking:
         state = _open(folder)
         if not state.answers:
             raise CannotNarrow("Nothing was answered yet.")
+        _refuse_other(folder, state)
         state = replace(state, answers=state.answers[:-1], chance=state.answers[-1][2])
         _write(folder, state)
-        return _laid(folder, store, state, _lock(folder, store, now))
+        return _laid(folder, store, state, now)
 
 
 def put_down(root: Path, store: Store, for_good: bool, now: Now = utc_now) -> tuple[Found | None, int]:
     """Everything as it was; gives what was found, and how many files that the game wrote in tries went aside.
-    `for_good` forgets what was answered; what was found is kept for a call for help.
+    `for_good` forgets what was answered. What was found is kept for a call for help.
     """
     folder = Folder(root)
     with folder.held(narrowing=True):
@@ -146,13 +139,16 @@ def put_down(root: Path, store: Store, for_good: bool, now: Now = utc_now) -> tu
         state = _read(folder)
         if state is None and not folder.is_narrowing:
             raise CannotNarrow("Nothing is being narrowed down here.")
-        wrote = _wrote(folder, state, _lock(folder, store, now)) if state else ()
+        wrote: tuple[str, ...] = ()
+        with suppress(ConvoyError):
+            # Where the release that lies here is spoilt, everything goes back all the same.
+            wrote = _wrote(folder, state, _lock(folder, store, now)) if state else ()
         many = PutBy(folder, store).end(wrote, f"narrowed-{now():%Y-%m-%d-%H%M%S}") if folder.is_narrowing else 0
         found = state.question.found if state else None
+        if found and found.fails and state:
+            kept = {**asdict(found), "release": state.release, "at": now().isoformat(timespec="seconds")}
+            sealed.write(folder.own / "narrowed.json", kept)
         if for_good:
-            if found and found.fails and state:
-                kept = {**asdict(found), "release": state.release, "at": now().isoformat(timespec="seconds")}
-                sealed.write(folder.own / "narrowed.json", kept)
             disk.remove(folder.own / "narrowing.json")
         Calm(folder).forget()
         return found, many
@@ -200,10 +196,29 @@ def _begun(folder: Folder, lock: Lock, now: Now) -> State:
     )
 
 
-def _laid(folder: Folder, store: Store, state: State, lock: Lock) -> Asking:
+def _refuse_other(folder: Folder, state: State) -> None:
+    named = folder.record().named
+    if (named.number, named.sha256) != (state.release, state.sha256):
+        raise CannotNarrow(
+            f"Another release lies here than when this was begun: {named.number}, and not {state.release}.",
+            "What failed then may not fail now.",
+            "End it with “convoy narrow-here stop”, and begin anew.",
+        )
+
+
+def _laid(folder: Folder, store: Store, state: State, now: Now) -> Asking:
     """Has the folder hold what is to be tried next; all of it, where nothing is."""
     if not folder.is_narrowing:
-        state = replace(state, worlds=tuple(folder.worlds_there(lock.terms)), settings=_settings(folder, lock))
+        # While it paused, a sync may have been cut short.
+        recover(folder)
+    _refuse_other(folder, state)
+    lock = _lock(folder, store, now)
+    if not folder.is_narrowing:
+        state = replace(
+            state,
+            worlds=tuple(folder.worlds_there(lock.terms)),
+            settings=tuple(sorted(settings_there(folder.root, lock.terms))),
+        )
         _write(folder, state)
     question = state.question
     put_by = PutBy(folder, store)
@@ -232,23 +247,12 @@ def _refuse_orphaned(folder: Folder) -> None:
         )
 
 
-def _settings(folder: Folder, lock: Lock) -> tuple[str, ...]:
-    return tuple(sorted(_settings_there(folder, lock)))
-
-
-def _settings_there(folder: Folder, lock: Lock) -> set[str]:
-    if not lock.terms.settings:
-        return set()
-    wanted = matcher(lock.terms.settings)
-    return {path for path, _ in walk(folder.root) if wanted.fullmatch(path) and not lock.terms.is_world(path)}
-
-
 def _wrote(folder: Folder, state: State, lock: Lock) -> tuple[str, ...]:
     """Worlds and settings files that lie there and did not before."""
     if not folder.is_narrowing:
         return ()
     own = {*state.settings, *lock.by_path}
-    return (*folder.worlds_there(lock.terms), *sorted(_settings_there(folder, lock) - own))
+    return (*folder.worlds_there(lock.terms), *sorted(settings_there(folder.root, lock.terms) - own))
 
 
 def _read(folder: Folder) -> State | None:

@@ -11,14 +11,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import Recipe
+from convoy_core.lock.terms import Terms
 from convoy_core.log import Log
 from convoy_core.log.entries import Ended
 from convoy_core.machine.verdict import Machine, judge
 from convoy_core.outside.calling import arguments_of
 from convoy_core.outside.game_profile import read_profile
-from convoy_core.outside.patterns import matcher
 from convoy_core.sync.deviations import Deviation
 from convoy_core.sync.starts import StartState
 from convoy_core.words.profile import GameProfile
@@ -32,11 +31,11 @@ from .folder.allowed import Ask, nobody_to_ask
 from .folder.folder import Folder
 from .folder.off import switched_off
 from .folder.releases import share_of
+from .folder.settings_files import settings_there
 from .playing.program import confirmed
 from .playing.runs import Run, Runs
 from .playing.telling import Telling
 from .site.connecting import connect
-from .storage.files import walk
 from .storage.store import Store
 from .visit import Now
 
@@ -102,7 +101,8 @@ def play(
     with folder.playing():
         began, runs = now(), Runs(folder.own)
         id = runs.new(began)
-        before = _settings_files(folder, lock)
+        terms = lock.terms if lock else Terms()
+        before = settings_there(folder.root, terms)
         names = {build.mod: build.name for build in lock.builds} if lock else {}
         said(f"Starting {program.name}. Its log is watched; this ends when the game does.")
         off = {path for path, what in deviations.items() if how.alone and what is Deviation.EXTRA}
@@ -124,7 +124,7 @@ def play(
         if run.exit is None:
             runs.forget(id)
             raise CannotPlay(f"{program} could not be started.", run.trouble, "Say which program with --program.")
-        new = tuple(sorted(_settings_files(folder, lock) - before))[:MOST_NEW]
+        new = tuple(sorted(settings_there(folder.root, terms) - before))[:MOST_NEW]
         kept = Run(
             id, record.release, began.isoformat(timespec="seconds"), round(run.seconds, 1),
             None if run.to_main_screen is None else round(run.to_main_screen, 1), run.memory_mb, given, how.plain,
@@ -213,13 +213,6 @@ def _backed_up(root: Path, said: Callable[[str], None], now: Now) -> bool:
     said(f"{listed(at_stake)}: played with something else before, so worlds are backed up first.")
     backing_up.back_up(root, now)
     return True
-
-
-def _settings_files(folder: Folder, lock: Lock | None) -> set[str]:
-    if lock is None or not lock.terms.settings:
-        return set()
-    wanted = matcher(lock.terms.settings)
-    return {path for path, _ in walk(folder.root) if wanted.fullmatch(path)}
 
 
 def _ended(run: GameRun) -> Ended:

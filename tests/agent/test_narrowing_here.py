@@ -187,8 +187,28 @@ def test_nothing_else_changes_the_folder_meanwhile_and_what_is_lost_strands_noth
     go_on(evening.folder, evening.store)
     put_down(evening.folder, evening.store, for_good=False)
     evening.sync()
+    for act in (go_on, take_back):
+        with pytest.raises(CannotNarrow, match="Another release" if act is go_on else "Nothing was answered"):
+            act(evening.folder, evening.store)
+
+
+def test_a_last_answer_is_not_taken_back_over_another_release_and_a_spoilt_one_strands_nothing(evening: Member) -> None:
+    before = evening.files()
+    go_on(evening.folder, evening.store)
+    say(evening.folder, evening.store, Outcome.FAILS)
+    for one in (evening.folder / ".convoy/releases").iterdir():
+        one.write_bytes(b"spoilt")
+    stop(evening)
+    assert evening.files() == before
+    evening.status()
+    searched(evening, lambda mods: "mod-11" in mods)
+    put_down(evening.folder, evening.store, for_good=False)
+    assert "## Narrowed down\n\nMod-11" in call_for_help.call_for_help(evening.folder, evening.store).text
+    evening.harbour.publish("2.1.0", MODS, terms=TERMS)
+    evening.sync()
     with pytest.raises(CannotNarrow, match="Another release"):
-        go_on(evening.folder, evening.store)
+        take_back(evening.folder, evening.store)
+    assert there(evening) == set(NAMES)
 
 
 def test_what_lies_under_another_mods_file_comes_to_light_as_its_archive_has_it(member: Member) -> None:

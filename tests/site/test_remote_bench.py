@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
+from urllib.parse import urljoin
 
 import httpx
 import pytest
 from django.test import Client
 from django.utils import timezone
 
+from convoy_agent import benching
 from convoy_agent.benching import Bench as RealBench
 from convoy_agent.errors import SiteRefused
 from convoy_agent.site import connection
 from convoy_agent.storage.store import Store
 from convoy_core.lock.canonical import sha256_hex
+from convoy_core.lock.lock import LockedBuild
 from convoy_io.sandbox import why_no_sandbox
 from convoy_site.keeping.accounts import make_keeper
 from convoy_site.packs import own_files
@@ -37,9 +40,12 @@ class Wire(httpx.BaseTransport):
 
     def __init__(self, sources: Path) -> None:
         self.sources = sources
+        self.fetched = lambda: None
+        """Called at each archive that a source is asked for."""
 
     def handle_request(self, request: httpx.Request) -> httpx.Response:
         if request.url.host != "testserver":
+            self.fetched()
             place = self.sources / request.url.path.lstrip("/")
             return (
                 httpx.Response(200, stream=httpx.ByteStream(place.read_bytes()))
@@ -62,6 +68,7 @@ def elsewhere(
     settings.ALLOWED_HOSTS = ["testserver"]
     wire = Wire(sources)
     monkeypatch.setattr(connection, "TRANSPORT", wire)
+    monkeypatch.setattr(benching, "Fetcher", lambda *where, wait, **_: InTurn(wire, *where, wait))
     make_keeper(None, "owner", True)
     status, made = world.as_("owner").post("/api/keeper/benches", {"name": "Shed"})
     assert status == 200, made
@@ -152,6 +159,42 @@ def test_one_that_dies_loses_its_trial_to_another_and_a_stopped_one_ends(
     world.as_("owner").send("DELETE", f"/api/keeper/benches/{Bench.objects.get(name='Attic').pk}")
     assert other.post("/api/bench/next", {"games": ["tillerway"]})[0] == 401
     assert token.post("/api/bench/next", {"games": ["gauge-hollow"]})[1] is None
+
+
+def test_a_bench_says_how_far_it_is_while_it_fetches_and_hears_that_it_is_to_stop(
+    world: World, elsewhere: tuple[RealBench, Wire, Store], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bench, wire, _ = elsewhere
+    monkeypatch.setattr(benching, "HEAR_EVERY", 0)
+    bench.run(once=True)
+    trial = asked(world)[1]["id"]
+    done: list[int] = []
+
+    def fetched() -> None:
+        done.append(Trial.objects.get(pk=trial).done)
+        if len(done) == 3:
+            Trial.objects.filter(pk=trial).update(stop=True)
+
+    wire.fetched = fetched
+    bench.run(once=True)
+    assert done == sorted(done) and done[0] == 0 < done[2] and len(done) == 3
+    assert shown(world.as_("owner"), world, trial)["state"] == "stopped"
+
+
+class InTurn:
+    """Fetches in the very thread that holds the test's transaction: what it tells the site is seen there."""
+
+    def __init__(self, wire: Wire, store: Store, sources: dict[str, str], wait: Callable[[], None]) -> None:
+        self._wire, self._store, self._sources, self._wait = wire, store, sources, wait
+
+    def fetch_all(self, builds: list[LockedBuild]) -> None:
+        for build in builds:
+            url = urljoin(self._sources[build.source].rstrip("/") + "/", build.urls[0])
+            data = self._wire.handle_request(httpx.Request("GET", url)).read()
+            self._wait()
+            place = self._store.partial / build.archive.sha256
+            place.write_bytes(data)
+            assert self._store.take_in(place, build.archive.sha256)
 
 
 def _token(world: World, name: str) -> Api:

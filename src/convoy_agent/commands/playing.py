@@ -76,7 +76,7 @@ def play(
         say(f"Its log: {', '.join(counts) or 'nothing'}. Read it: convoy runs {run.id} --folder {folder}")
         for path, text in run.reports:
             say(f"Crash report: {path}")
-            say(chr(10).join(text.splitlines()[:12]))
+            say("\n".join(text.splitlines()[:12]))
         if run.new_files:
             say(f"It wrote settings that were not there before: {', '.join(run.new_files[:6])}")
     raise typer.Exit(DONE if run.is_good else LEFT)

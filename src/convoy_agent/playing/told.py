@@ -9,7 +9,6 @@ from typing import Any
 from convoy_core.log import Log
 from convoy_core.log.private import Redaction
 from convoy_core.log.wire import entry_as_json
-from convoy_core.words.log_shape import EntrySeverity
 
 MOST_ENTRIES = 1_000
 MOST_BYTES = 600_000
@@ -19,14 +18,11 @@ MOST_LINES = 40
 LONGEST = 2_000
 """Characters of one line."""
 
-_ORDER = {severity: at for at, severity in enumerate(reversed(EntrySeverity))}
-
 
 def as_told(log: Log, new: Collection[int], redaction: Redaction) -> list[dict[str, Any]]:
     """Rows as `log.wire` has them, each with `new`. `new`: places of entries that the last good start had not."""
-    worst = sorted(enumerate(log.entries), key=lambda row: (_ORDER[row[1].severity], row[0]))[:MOST_ENTRIES]
     rows, size = [], 0
-    for at, entry in worst:
+    for at, entry in log.worst(MOST_ENTRIES):
         row = {**entry_as_json(entry), "new": at in new}
         # Keys go over several lines, and are known as such only together.
         text = redaction.of("\n".join([entry.text, *entry.lines[:MOST_LINES]]))[0].split("\n")

@@ -83,6 +83,11 @@ class Log:
     loaded: Mapping[str, str]
     left_out: Mapping[EntrySeverity, int]
 
+    def worst(self, most: int) -> list[tuple[int, Entry]]:
+        """So many of its entries, the worst first, each with its place among all."""
+        order = {severity: at for at, severity in enumerate(reversed(EntrySeverity))}
+        return sorted(enumerate(self.entries), key=lambda row: (order[row[1].severity], row[0]))[:most]
+
     def by_severity(self) -> dict[EntrySeverity, int]:
         """How many were said of each severity, repeated ones counted, and those that were not kept."""
         found = {severity: self.left_out.get(severity, 0) for severity in EntrySeverity}

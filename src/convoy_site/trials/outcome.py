@@ -31,9 +31,7 @@ def read_kept(data: bytes) -> Kept:
 
 def rows_of(log: Log) -> list[dict[str, Any]]:
     """Its entries as they are kept, the worst where there are too many."""
-    order = {severity: at for at, severity in enumerate(reversed(EntrySeverity))}
-    worst = sorted(enumerate(log.entries), key=lambda row: (order[row[1].severity], row[0]))[:MOST_ENTRIES]
-    return [entry_as_json(one) for _, one in sorted(worst, key=lambda row: row[0])]
+    return [entry_as_json(one) for _, one in sorted(log.worst(MOST_ENTRIES), key=lambda row: row[0])]
 
 
 def against(outcome: Outcome, rows: list[dict[str, Any]], before: Kept | None, trial: str) -> tuple[Outcome, Kept]:

@@ -10,7 +10,7 @@ from uuid import UUID
 from django.utils import timezone
 
 from convoy_core.words.errors import ConvoyError
-from convoy_io.games import GameRun, Stopped
+from convoy_io.games import Stopped
 from convoy_io.judging import Outcome, judged, read_outcome
 
 from .. import kept_files
@@ -19,7 +19,6 @@ from . import archives, starting
 from .following import Ended, Follow
 from .models import Trial
 from .outcome import Kept, against, read_kept, rows_of
-from .starting import Prepared
 
 STAYS = 1.5
 """Seconds that a game has to stay up after its main screen: some fall right behind it."""
@@ -70,12 +69,7 @@ def _try(one: Trial) -> None:
     run, new = starting.start(one.pack, prepared, prepared.there, follow.moved, follow.wanted)
     if run.stopped is Stopped.ASKED:
         raise Ended
-    _keep(one, run, prepared, new)
-
-
-def _keep(one: Trial, run: GameRun, prepared: Prepared, new: list[str]) -> None:
-    outcome = judged(run, prepared.lock, prepared.there, new)
-    keep(one, outcome, rows_of(run.log))
+    keep(one, judged(run, prepared.lock, prepared.there, new), rows_of(run.log))
 
 
 def keep(one: Trial, outcome: Outcome, rows: list[dict[str, Any]]) -> None:
