@@ -4,7 +4,6 @@ then an update, and the way back. And what the curator sees meanwhile.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import urljoin
@@ -13,6 +12,7 @@ import httpx
 import pytest
 
 from .browser import Browser
+from .test_access import pack_of
 
 People = Callable[..., Browser]
 
@@ -20,15 +20,6 @@ People = Callable[..., Browser]
 @pytest.fixture(scope="module")
 def kept() -> dict[str, str]:
     return {}
-
-
-def pack_of(maren: Browser) -> str:
-    maren.go("/")
-    maren.sees("Night Freight")
-    links = maren.driver.find_elements("css selector", 'a[href^="/packs/"]')
-    return next(
-        re.search(r"/packs/[^/]+", one.get_attribute("href"))[0] for one in links if "Night Freight" in one.text
-    )
 
 
 def folder_of(stack: dict[str, str], browser: Browser) -> Path:
@@ -41,7 +32,7 @@ def folder_of(stack: dict[str, str], browser: Browser) -> Path:
 def test_from_a_code_to_errands(people: People, kept: dict[str, str]) -> None:
     maren, isbet = people("maren"), people("isbet at night")
     maren.sign_in("maren")
-    kept["pack"] = pack_of(maren)
+    kept["pack"] = pack_of(maren, "Night Freight")
     maren.go(kept["pack"] + "/publish")
     maren.sees("any number of uses")
     code = maren.join_code()
