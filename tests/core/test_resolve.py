@@ -27,7 +27,7 @@ from convoy_core.resolve.ways_out import apply
 from convoy_core.resolve.wire import read_problem, write_answer
 from convoy_core.words.errors import MalformedInput
 from convoy_core.words.model import Base, Build, Channel, misfit
-from convoy_core.words.ranges import parse_range
+from convoy_core.words.ranges import ANY_VERSION, parse_range
 from convoy_core.words.versions import parse_version
 
 from .making import BASE, build
@@ -121,6 +121,18 @@ def cost(problem: Problem, chosen: list[Build]) -> tuple[int, int, int, int]:
     return changes, passed[True], passed[False], sum(one.mod not in problem.want for one in chosen)
 
 
+def in_turn(problem: Problem, chosen: list[Build]) -> list[int]:
+    """docs/rules.md, "Resolve": by mods from the last id to the first, how far down each one's list of choices is."""
+    picked = {one.mod: one for one in chosen}
+    places = []
+    for mod in sorted({one.mod for one in every(problem)}, reverse=True):
+        builds = Eligible(problem.library, BASE).of(mod, problem.want.get(mod, ANY_VERSION))
+        kept = problem.keep.get(mod) if mod not in problem.refresh else None
+        choices = [None, *sorted(builds, key=lambda one: one.version != kept)]
+        places.append(choices.index(picked.get(mod)))
+    return places
+
+
 @settings(max_examples=600)
 @given(problems)
 def test_it_finds_the_best_answer_exactly_when_there_is_one(problem: Problem) -> None:
@@ -130,7 +142,11 @@ def test_it_finds_the_best_answer_exactly_when_there_is_one(problem: Problem) ->
         chosen = list(answer.picks.values())
         assert faults(problem, chosen) == []
         assert unreached(problem, chosen) == set()
-        assert cost(problem, chosen) == min(cost(problem, other) for other in answers)
+        best = min(cost(problem, other) for other in answers)
+        assert cost(problem, chosen) == best
+        equals = [other for other in answers if cost(problem, other) == best]
+        turns = [in_turn(problem, other) for other in equals]
+        assert in_turn(problem, chosen) == min(turns), "of equally good ones the one"
         assert cost(problem, chosen) == cost_of(problem, Eligible(problem.library, BASE), answer.picks)
 
 

@@ -22,7 +22,7 @@ def solver(effort: int = 10**6) -> tuple[Solver, list[int]]:
         return next((one for one in made if search.values[one] == OPEN), None)
 
     search = Solver(decide, lambda literal: None, effort)
-    made += [search.variable() for _ in range(VARIABLES)]
+    made += [search.group(1, spread=False, lazy=True).start for _ in range(VARIABLES)]
     return search, made
 
 
@@ -81,7 +81,6 @@ def test_clauses_may_come_in_the_middle_of_a_search(rows: list[list[int]], late:
     search, variables = solver()
     waiting = shifted(late, variables)
     search._lazy = lambda literal: search.add(waiting.pop()) if waiting else None
-    search.expand_later(variables)
     for row in shifted(rows, variables):
         search.add(row)
     answer = search.solve(())

@@ -4,6 +4,7 @@ then an update, and the way back. And what the curator sees meanwhile.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import urljoin

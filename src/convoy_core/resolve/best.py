@@ -9,9 +9,9 @@ Once no set clashes, the figure is proven, its wishes become facts, and the next
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Final, Protocol
 
 from ..words.model import Build
 from .eligible import Eligible
@@ -19,12 +19,13 @@ from .formula import Domain, Formula
 from .problem import Problem
 from .solver import FALSE, TRUE, OutOfEffort
 from .support import NothingHolds, Support
+from .ties import Ties
 
 Picks = dict[str, int]
 """Mod to the literal of its build."""
 
-IMPROVING = 500_000
-IMPROVING_PER_MOD = 400
+IMPROVING: Final = 500_000
+IMPROVING_PER_MOD: Final = 400
 """Effort for making a first answer better: about a second, and more for a large pack. Packs that people make need a
 fifth of it; what needs more was made to mislead, and its answer is good, and not proven to be the best."""
 
@@ -90,6 +91,7 @@ class _Improving:
     def best(self, figures: Iterable[Figure]) -> Best:
         """The answer after each figure had its turn, or as far as the effort went."""
         proven = True
+        figures = tuple(figures)
         solver, mods = self._solver, len(self._formula.domains)
         solver.effort_left = min(solver.effort_left, IMPROVING + IMPROVING_PER_MOD * mods)
         try:
@@ -99,10 +101,20 @@ class _Improving:
                 except NothingHolds:
                     proven = False
                     self._content_with_kept()
-        except OutOfEffort:
+            if proven:
+                self._settle_ties(figures)
+        except (OutOfEffort, NothingHolds):
             proven = False
         picks = {mod: self._formula.build(literal) for mod, literal in sorted(self.picks.items())}
         return Best(picks, proven and not self._support.cut_off)
+
+    def _settle_ties(self, figures: Sequence[Figure]) -> None:
+        def held() -> Iterator[int]:
+            """What a figure would wish of mods met only now holds in every answer as good as the proven one."""
+            for figure in figures:
+                yield from figure.wishes()
+
+        Ties(self._formula, lambda: self.picks, self._read_off, held).settle()
 
     def _content_with_kept(self) -> None:
         """What is kept now stays, the rest of the current lock is let go."""
@@ -139,7 +151,7 @@ class _Improving:
     def _read_off(self) -> bool:
         """Take the model at hand as the best answer; False when it rests on builds that nothing reaches."""
         picked = self._formula.picked()
-        reached = self._formula.reached(picked.values())
+        reached = self._formula.reached()
         afloat = {literal for literal in picked.values() if literal not in reached}
         if afloat & self.required:
             self._support.demand_support(afloat)
@@ -249,7 +261,7 @@ class _PassedOver:
         for mod, literal in picks.items():
             domain = domains[mod]
             if domain.wanted == self._wanted:
-                total += domain.ranks[domain.literals.index(literal)]
+                total += domain.rank(literal)
         return total
 
     def least(self) -> int:
@@ -266,12 +278,14 @@ class _PassedOver:
 
     def _at_most(self, domain: Domain, rank: int) -> int | None:
         """The literal that says: no build is taken that passes over more than `rank` newer ones."""
-        older = [literal for literal, passed in zip(domain.literals, domain.ranks, strict=False) if passed > rank]
-        if not older:
+        solver = self._formula.solver
+        wish = 0
+        for literal in domain.literals:
+            if domain.rank(literal) > rank:
+                wish = wish or solver.variable() ^ 1
+                solver.implies(wish, literal ^ 1)
+        if not wish:
             return None
-        wish = self._formula.solver.variable() ^ 1
-        for literal in older:
-            self._formula.solver.implies(wish, literal ^ 1)
         self._steps[wish] = (domain, rank)
         return wish
 
@@ -285,10 +299,11 @@ class _PassedOver:
         if reached_least:
             solver = self._formula.solver
             for domain in self._domains():
+                self._seen.add(domain.mod)
                 least = self._least.get(domain.mod, 0)
                 if domain.ranks and domain.ranks[-1] > least:
-                    for literal, passed in zip(domain.literals, domain.ranks, strict=False):
-                        if passed > least and solver.values[literal] != FALSE:
+                    for literal in domain.literals:
+                        if domain.rank(literal) > least and solver.values[literal] != FALSE:
                             solver.add([literal ^ 1])
         self._formula.newest_only = self._formula.newest_only or not self._wanted
 
@@ -325,4 +340,6 @@ class _Extras:
         return None
 
     def settle(self, reached_least: bool) -> None:
-        """The last figure: nothing comes after it."""
+        if reached_least:
+            for wish in list(self.wishes()):
+                self._formula.solver.add([wish])

@@ -7,35 +7,44 @@ the wanted lines, except for what a preference asked for (see `unreached`).
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, field
-
 from ..words.model import Build
 from ..words.ranges import ANY_VERSION, Range
-from .eligible import Eligible, provided
+from .eligible import Eligible, Shelf, provided
 from .facts import Facts
 from .problem import Problem
-from .solver import FALSE, OPEN, TRUE, Solver
+from .solver import OPEN, TRUE, Solver
 
 MAX_EFFORT = 10_000_000
 """Literals and clauses looked at before the search for any answer gives up: some ten seconds. Packs that people make
 need some hundred thousand."""
 
 
-@dataclass(slots=True)
 class Domain:
-    """The builds of one mod that may be picked, newest first, with their literals."""
+    """The builds of one mod that may be picked, newest first, each a literal: `first` is the newest's, then every other
+    number.
+    """
 
-    mod: str
-    builds: tuple[Build, ...]
-    literals: range
-    ranks: tuple[int, ...]
-    """Per build: how many newer ones are passed over when it is taken (formats.md, "Passed over")."""
-    wanted: bool
-    kept: int | None
-    """Place of the build that the current lock has and that is to stay."""
-    demands: list[int] = field(default_factory=list)
-    """Literals of the demands that only this mod can meet."""
+    def __init__(self, shelf: Shelf, first: int, wanted: bool, kept: int) -> None:
+        self.mod = shelf.mod
+        self.shelf = shelf
+        self.builds = shelf.builds
+        self.ranks = shelf.ranks
+        self.first = first
+        self.wanted = wanted
+        self.kept = kept
+        """The literal of the build that the current lock has and that is to stay; 0 when there is none."""
+        self.demands: list[int] = []
+        """Literals of the demands that only this mod can meet."""
+
+    @property
+    def literals(self) -> range:
+        return range(self.first, self.first + 2 * len(self.builds), 2)
+
+    def build(self, literal: int) -> Build:
+        return self.builds[(literal - self.first) >> 1]
+
+    def rank(self, literal: int) -> int:
+        return self.ranks[(literal - self.first) >> 1]
 
 
 class Formula:
@@ -57,8 +66,9 @@ class Formula:
         """Set when the newest builds of brought-in mods are settled: mods not met so far may come in newest only."""
         self._facts = facts
         self._kept_only = kept_only
-        self._options: dict[int, tuple[int, ...]] = {}
-        self._builds: dict[int, Build] = {}
+        # By variable, as far as the last that is one: what a build is of, and what meets a demand.
+        self._owners: list[Domain | None] = []
+        self._options: list[tuple[int, ...] | None] = []
         self._needs: dict[int, list[int]] = {}
         self._breakers: dict[str, list[tuple[int, Range]]] = {}
 
@@ -73,24 +83,32 @@ class Formula:
         return found
 
     def _open_domain(self, mod: str) -> Domain:
-        wanted = self.problem.want.get(mod)
-        if self._facts is not None:
-            builds = self._facts.eligible(mod, wanted or ANY_VERSION)
-        else:
-            builds = self.eligible.of(mod, wanted or ANY_VERSION)
-        if self._kept_only and mod in self.problem.keep and mod not in self.problem.refresh:
-            builds = tuple(build for build in builds if build.version == self.problem.keep[mod])[:1]
-        ranks = _ranks(builds, wanted or ANY_VERSION)
-        if self.newest_only and wanted is None:
-            builds = tuple(build for build, rank in zip(builds, ranks, strict=True) if rank == 0)
-        stands_in = bool(self.eligible.library.providers_of(mod)) or any(build.provides for build in builds)
-        literals = self.solver.group(len(builds), spread=stands_in)
-        self.solver.expand_later(literals)
-        self._builds.update(zip(literals, builds, strict=True))
-        found = self.domains[mod] = Domain(
-            mod, builds, literals, ranks, wanted is not None, self._kept_place(mod, builds)
-        )
+        shelf = self._shelf(mod)
+        size = len(shelf.builds)
+        stands_in = shelf.stands_in or bool(self.eligible.library.providers_of(mod))
+        first = self.solver.group(size, stands_in, lazy=True).start
+        kept = 0
+        if mod in self.problem.keep and mod not in self.problem.refresh:
+            place = shelf.place(self.problem.keep[mod])
+            kept = 0 if place is None else first + 2 * place
+        found = self.domains[mod] = Domain(shelf, first, mod in self.problem.want, kept)
+        self._owners += [None] * ((first >> 1) - len(self._owners))
+        self._owners += [found] * size
         return found
+
+    def _shelf(self, mod: str) -> Shelf:
+        problem = self.problem
+        wanted = problem.want.get(mod, ANY_VERSION)
+        if self._facts is not None:
+            shelf = Shelf(mod, self._facts.eligible(mod, wanted), wanted)
+        elif self._kept_only and mod in problem.keep and mod not in problem.refresh:
+            return self.eligible.single(mod, wanted, problem.keep[mod])
+        else:
+            shelf = self.eligible.shelf(mod, wanted)
+        if self.newest_only and mod not in problem.want:
+            newest = [build for build, rank in zip(shelf.builds, shelf.ranks, strict=True) if rank == 0]
+            return Shelf(mod, tuple(newest), wanted)
+        return shelf
 
     def demand(self, mod: str, asked: Range) -> int:
         """The literal that says: this demand holds. What meets it is in `options`, the preferred build first."""
@@ -103,22 +121,24 @@ class Formula:
 
     def _write_demand(self, literal: int, mod: str, asked: Range) -> None:
         domain = self.domain(mod)
-        own = self._own_places(domain, asked)
-        if domain.kept in own and own[0] != domain.kept:
-            own = (domain.kept, *(at for at in own if at != domain.kept))
-        options = [domain.literals[at] for at in own]
+        first, own = domain.first, domain.shelf.meeting(asked)
+        options = [first + 2 * at for at in own]
+        if domain.kept in options and options[0] != domain.kept:
+            options.remove(domain.kept)
+            options.insert(0, domain.kept)
         providers = [one for one in self.eligible.library.providers_of(mod) if self._may_stand_in(one, mod, asked)]
         for provider in providers:
             other = self.domain(provider)
-            options += [
-                at for at, build in zip(other.literals, other.builds, strict=False) if provided(build, mod, asked)
-            ]
+            for at, build in enumerate(other.builds):
+                if provided(build, mod, asked):
+                    options.append(other.first + 2 * at)
         if not providers:
             domain.demands.append(literal)
-            if len(own) < len(domain.literals):
-                for at, outside in enumerate(domain.literals):
-                    if at not in own:
-                        self.solver.implies(literal, outside ^ 1)
+            if len(own) < len(domain.builds):
+                inside = set(own)
+                for at in range(len(domain.builds)):
+                    if at not in inside:
+                        self.solver.implies(literal, (first + 2 * at) ^ 1)
         self._choose(literal, tuple(options))
 
     def choice(self, options: tuple[int, ...]) -> int:
@@ -128,8 +148,9 @@ class Formula:
         return literal
 
     def _choose(self, literal: int, options: tuple[int, ...]) -> None:
-        self._options[literal] = options
-        self.solver.add((literal ^ 1, *options))
+        self._options += [None] * ((literal >> 1) + 1 - len(self._options))
+        self._options[literal >> 1] = options
+        self.solver.add([literal ^ 1, *options])
 
     def _may_stand_in(self, provider: str, mod: str, asked: Range) -> bool:
         """Spares writing down mods that stand in at other versions only."""
@@ -138,25 +159,13 @@ class Formula:
         builds = self.eligible.of(provider, self.problem.want.get(provider, ANY_VERSION))
         return any(provided(build, mod, asked) for build in builds)
 
-    def _own_places(self, domain: Domain, asked: Range) -> tuple[int, ...]:
-        if self._facts is None and not self.newest_only and not self._kept_only:
-            return self.eligible.meeting(domain.mod, asked, self.problem.want.get(domain.mod, ANY_VERSION))
-        return tuple(at for at, build in enumerate(domain.builds) if asked.holds(build.version))
-
-    def _kept_place(self, mod: str, builds: tuple[Build, ...]) -> int | None:
-        kept = self.problem.keep.get(mod)
-        if kept is None or mod in self.problem.refresh:
-            return None
-        return next((at for at, build in enumerate(builds) if build.version == kept), None)
-
     def kept_literal(self, mod: str) -> int | None:
         """The literal of the build that the current lock has, when it is to be kept and may be picked."""
-        domain = self.domain(mod)
-        return None if domain.kept is None else domain.literals[domain.kept]
+        return self.domain(mod).kept or None
 
     def _expand(self, literal: int) -> None:
         """A build is picked for the first time: what it needs and what it breaks is written down."""
-        build = self._builds[literal]
+        build = self.build(literal)
         needs = self._needs[literal] = []
         for mod, asked in build.needs.items():
             if self._facts is None or self._facts.need(build, mod, asked):
@@ -172,9 +181,8 @@ class Formula:
                 self._breakers.setdefault(mod, []).append((literal, broken))
 
     def _forbid(self, breaker: int, domain: Domain, broken: Range) -> None:
-        for literal, build in zip(domain.literals, domain.builds, strict=True):
-            if broken.holds(build.version):
-                self.solver.implies(breaker, literal ^ 1)
+        for at in domain.shelf.meeting(broken):
+            self.solver.implies(breaker, (domain.first + 2 * at) ^ 1)
 
     # Searching
 
@@ -183,15 +191,19 @@ class Formula:
         solver, options = self.solver, self._options
         values, trail = solver.values, solver.trail
         for at in range(solver.scanned, len(trail)):
-            choices = options.get(trail[at])
+            literal = trail[at]
+            if literal & 1 or literal >> 1 >= len(options):
+                continue
+            choices = options[literal >> 1]
             if choices is None:
                 continue
-            first = None
-            for literal in choices:
-                if values[literal] == TRUE:
+            first = 0
+            for option in choices:
+                value = values[option]
+                if value == TRUE:
                     break
-                if first is None and values[literal] == OPEN:
-                    first = literal
+                if first == 0 and value == OPEN:
+                    first = option
             else:
                 solver.scanned = at
                 return first
@@ -217,36 +229,50 @@ class Formula:
         self.want_everything()
         if self.solver.solve(()) is not None:
             return None
-        return {mod: self._builds[literal] for mod, literal in self.picked().items()}
+        return {mod: self.build(literal) for mod, literal in self.picked().items()}
 
     # Reading off
 
     def picked(self) -> dict[str, int]:
         """Mod to the literal of its picked build, in the model at hand."""
-        return {self._builds[literal].mod: literal for literal in self.solver.trail if literal in self._builds}
+        found: dict[str, int] = {}
+        owners = self._owners
+        for literal in self.solver.trail:
+            if not literal & 1 and literal >> 1 < len(owners):
+                owner = owners[literal >> 1]
+                if owner is not None:
+                    found[owner.mod] = literal
+        return found
 
-    def reached(self, picked: Iterable[int]) -> set[int]:
+    def reached(self) -> set[int]:
         """docs/rules.md, "Resolve" 1: of the picked builds those that a wanted line reaches."""
-        values = self.solver.values
+        values, options = self.solver.values, self._options
         open_demands = [self.demand(mod, asked) for mod, asked in sorted(self.problem.want.items())]
         seen, found = set(open_demands), set[int]()
         while open_demands:
-            for literal in self._options[open_demands.pop()]:
+            choices = options[open_demands.pop() >> 1]
+            assert choices is not None
+            for literal in choices:
                 if values[literal] == TRUE and literal not in found:
                     found.add(literal)
-                    fresh = [demand for demand in self._needs[literal] if demand not in seen]
-                    seen.update(fresh)
-                    open_demands += fresh
+                    for demand in self._needs[literal]:
+                        if demand not in seen:
+                            seen.add(demand)
+                            open_demands.append(demand)
         return found
 
     def build(self, literal: int) -> Build:
-        return self._builds[literal]
+        owner = self._owners[literal >> 1]
+        assert owner is not None
+        return owner.build(literal)
 
     def literal_of(self, build: Build) -> int | None:
         """None when the build may not be picked."""
         domain = self.domain(build.mod)
-        places = (at for at, other in enumerate(domain.builds) if other is build)
-        return next((domain.literals[at] for at in places), None)
+        for at, other in enumerate(domain.builds):
+            if other is build:
+                return domain.first + 2 * at
+        return None
 
     def present(self, domain: Domain) -> bool:
         """Whether what holds at the root brings the mod in, whatever else is picked."""
@@ -258,23 +284,10 @@ class Formula:
         if not self.present(domain):
             return 0
         values = self.solver.values
-        for rank, one in zip(domain.ranks, domain.literals, strict=False):
+        least = -1
+        for one in domain.literals:
             if values[one] == TRUE:
-                return rank
-        left = (rank for rank, one in zip(domain.ranks, domain.literals, strict=False) if values[one] != FALSE)
-        return min(left, default=0)
-
-
-def _ranks(builds: tuple[Build, ...], wanted: Range) -> tuple[int, ...]:
-    """Per build, how many of those in the wanted range are newer. `builds` come newest first."""
-    if len(builds) < 2:
-        return (0,) * len(builds)
-    ranks = []
-    newer = pending = 0
-    for at, build in enumerate(builds):
-        if at and builds[at - 1].version != build.version:
-            newer += pending
-            pending = 0
-        ranks.append(newer)
-        pending += wanted.holds(build.version)
-    return tuple(ranks)
+                return domain.rank(one)
+            if values[one] == OPEN and (least < 0 or domain.rank(one) < least):
+                least = domain.rank(one)
+        return max(least, 0)

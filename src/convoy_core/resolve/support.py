@@ -80,8 +80,8 @@ class Support:
     def _meeting(self, mod: str, asked: Range) -> list[Build]:
         eligible, want = self._formula.eligible, self._formula.problem.want
         wanted = want.get(mod, ANY_VERSION)
-        builds = eligible.of(mod, wanted)
-        met = [builds[at] for at in eligible.meeting(mod, asked, wanted)]
+        shelf = eligible.shelf(mod, wanted)
+        met = [shelf.builds[at] for at in shelf.meeting(asked)]
         for provider in eligible.library.providers_of(mod):
             others = eligible.of(provider, want.get(provider, ANY_VERSION))
             met += [build for build in others if provided(build, mod, asked)]

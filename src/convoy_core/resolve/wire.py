@@ -14,7 +14,7 @@ from ..outside.fields import Fields, checked_text
 from ..outside.relations import read_relations
 from ..words.errors import ConvoyError, MalformedInput
 from ..words.model import Base, Build, Channel
-from ..words.ranges import parse_range
+from ..words.ranges import ANY_VERSION, Range, parse_range
 from ..words.versions import parse_version
 from .answer import Answer, Solved
 from .problem import Problem
@@ -100,18 +100,28 @@ def read_problem(text: str | bytes) -> Problem:
     )
 
 
+_CHANNELS = {one.value: one for one in Channel}
+_NOTHING: dict[str, Any] = {}
+
+
 def _quickly_read(one: Mapping[str, Any]) -> Build:
     """A build from an entry whose texts were checked."""
+    provides = one.get("provides")
     return Build(
         one["mod"],
         parse_version(one["version"]),
-        Channel(one.get("channel", "stable")),
-        parse_range(one.get("games", "*")),
-        {loader: parse_range(text) for loader, text in one.get("loaders", {}).items()},
-        {mod: parse_range(text) for mod, text in one.get("needs", {}).items()},
-        {mod: parse_range(text) for mod, text in one.get("breaks", {}).items()},
-        {mod: parse_version(text) for mod, text in one.get("provides", {}).items()},
+        _CHANNELS[one.get("channel", "stable")],
+        parse_range(one["games"]) if "games" in one else ANY_VERSION,
+        _ranges(one.get("loaders")),
+        _ranges(one.get("needs")),
+        _ranges(one.get("breaks")),
+        {mod: parse_version(text) for mod, text in provides.items()} if provides else _NOTHING,
     )
+
+
+def _ranges(texts: dict[str, str] | None) -> dict[str, Range]:
+    """Most builds say nothing of most relations: they share one empty answer."""
+    return {key: parse_range(text) for key, text in texts.items()} if texts else _NOTHING
 
 
 def _read_build(fields: Fields) -> Build:

@@ -11,7 +11,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, Final
 
 from .errors import MalformedInput
 from .versions import Version, parse_version
@@ -60,7 +60,7 @@ class Range:
         return " or ".join(", ".join(_words(sign, bound) for sign, bound in all_of) for all_of in self.any_of) or "any"
 
 
-ANY_VERSION = Range("*", ((),))
+ANY_VERSION: Final = Range("*", ((),))
 
 
 def both(one: Range, other: Range) -> Range:
