@@ -17,23 +17,18 @@ def smallest_clash(problem: Problem, eligible: Eligible, max_effort: int) -> tup
     """Wanted mods, sorted, that are impossible together and of which none can be spared. Raises OutOfEffort."""
     formula = Formula(problem, eligible, max_effort=max_effort)
     wishes = {formula.demand(mod, problem.want[mod]): mod for mod in sorted(problem.want)}
-    solve = formula.solver.solve
 
-    def shrink(among: Sequence[int]) -> list[int] | None:
-        blamed = solve(tuple(among))
-        if blamed is None:
-            return None
-        blamed.sort()
-        return smallest(blamed, lambda part: solve(tuple(part)) is not None)
+    def shrink(among: Sequence[int]) -> list[int]:
+        return smallest(among, lambda part: formula.solver.solve(tuple(part)))
 
-    found = shrink(tuple(wishes)) or []
+    found = shrink(tuple(wishes))
     tried, untried = 1, [(set[int](), found)]
     while untried and tried < MAX_CLASHES:
         spared, clash = untried.pop(0)
         for wish in clash:
             other = shrink([one for one in wishes if one != wish and one not in spared])
             tried += 1
-            if other is not None:
+            if other:
                 untried.append((spared | {wish}, other))
                 found = min(found, other, key=len)
     return tuple(sorted(wishes[wish] for wish in found))
@@ -47,11 +42,9 @@ def clashes(
     """
     formula = Formula(problem, eligible, max_effort=max_effort)
     wishes = {formula.demand(mod, problem.want[mod]): mod for mod in sorted(problem.want)}
-    solve = formula.solver.solve
-    left, found = set(wishes), []
-    while (blamed := solve(tuple(sorted(left)))) is not None:
-        core = smallest(sorted(blamed), lambda part: solve(tuple(part)) is not None)
+    left, found = list(wishes), []
+    while core := smallest(left, lambda part: formula.solver.solve(tuple(part))):
         latest = max(core, key=lambda wish: rank[wishes[wish]])
-        left.discard(latest)
+        left.remove(latest)
         found.append((wishes[latest], tuple(sorted(wishes[wish] for wish in core))))
     return found

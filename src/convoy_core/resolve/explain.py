@@ -6,16 +6,17 @@ out as if it were not so, each would make the lines possible.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 
 from ..words.model import Base, Build, Channel, misfit
 from ..words.ranges import ANY_VERSION, Range, parse_range
 from ..words.wording import listed
 from .eligible import Eligible, by_age, provided
-from .facts import Break, Fact, Facts, Misfit, Need
+from .facts import Break, Fact, Facts, Misfit, Need, all_facts
 from .formula import Formula
 from .problem import Problem
 from .smallest import smallest
+from .solver import OutOfEffort
 
 MAX_NAMED = 3
 """Versions named one by one in a sentence; more are told as "from … to …"."""
@@ -28,25 +29,24 @@ def explain(clash: Problem, eligible: Eligible) -> tuple[str, ...]:
 
 
 def _needed_facts(clash: Problem, eligible: Eligible) -> list[Fact]:
-    def facts_met(without: Collection[Fact]) -> dict[Fact, None] | None:
-        """The facts that a vain search met; None when it found an answer."""
-        facts = Facts(eligible, without)
-        formula = Formula(clash, eligible, facts)
-        return facts.met if formula.first_picks() is None else None
+    """Of all facts that the lines could meet those of which none can be spared, breaks and needs rather than misfits;
+    none where that is too hard to find.
+    """
+    every = sorted(all_facts(clash, eligible), key=_by_worth, reverse=True)
+    facts = Facts(eligible)
+    formula = Formula(clash, eligible, facts)
+    facts.literals = {fact: formula.solver.variable() for fact in every}
+    formula.want_everything()
+    try:
+        needed = smallest(list(facts.literals.values()), lambda part: formula.solver.solve(tuple(part)))
+    except OutOfEffort:
+        return []
+    by_literal = {literal: fact for fact, literal in facts.literals.items()}
+    return [by_literal[literal] for literal in needed]
 
-    everything = list(facts_met(()) or ())
-    # What a search met may hide further facts behind it: they join, until leaving all of them out frees the lines.
-    while (more := facts_met(everything)) is not None:
-        if not more:
-            return []
-        everything += more
-    everything.sort(key=lambda fact: (isinstance(fact, Need | Break), type(fact).__name__, fact))
 
-    def impossible(part: Sequence[Fact]) -> bool:
-        left_out = set(everything).difference(part)
-        return facts_met(left_out) is not None
-
-    return smallest(everything[::-1], impossible)
+def _by_worth(fact: Fact) -> tuple[object, ...]:
+    return (isinstance(fact, Need | Break), type(fact).__name__, fact)
 
 
 class _Telling:

@@ -5,12 +5,12 @@ A fact is about all builds of a mod that share it, so that a sentence can be: "e
 
 from __future__ import annotations
 
-from collections.abc import Collection
 from dataclasses import dataclass
 
 from ..words.model import Build, Channel, misfit
-from ..words.ranges import Range
+from ..words.ranges import ANY_VERSION, Range
 from .eligible import Eligible, by_age
+from .problem import Problem
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -45,38 +45,58 @@ class Early:
 
 Fact = Need | Break | Misfit | Early
 
+MAX_LOOKED_AT = 20_000
+"""Builds. Facts about what lies beyond are taken as they are, and are not told."""
+
 
 class Facts:
-    """What one search came across, with some facts left out as if they were not so."""
+    """The facts of one problem, each with a literal that says that it stands: what it does follows from that only."""
 
-    def __init__(self, eligible: Eligible, without: Collection[Fact] = ()) -> None:
+    def __init__(self, eligible: Eligible) -> None:
         self._eligible = eligible
-        self._without = frozenset(without)
-        self.met: dict[Fact, None] = {}
+        self._builds: dict[tuple[str, str], tuple[Build, ...]] = {}
+        self.literals: dict[Fact, int] = {}
+        """Of the facts that may be left out; of others it is as if they always stood."""
 
-    def need(self, build: Build, mod: str, asked: Range) -> bool:
-        return self._stands(Need(build.mod, mod, asked.text))
+    def against(self, build: Build, wanted: Range) -> Misfit | Early | None:
+        """What keeps a build out by itself."""
+        why = misfit(build, self._eligible.base)
+        if why:
+            return Misfit(build.mod, why)
+        if build.channel is Channel.STABLE or build in self._eligible.of(build.mod, wanted):
+            return None
+        return Early(build.mod)
 
-    def breaks(self, build: Build, mod: str, asked: Range) -> bool:
-        return self._stands(Break(build.mod, mod, asked.text))
+    def builds(self, mod: str, wanted: Range) -> tuple[Build, ...]:
+        """Those that may be taken, and those that only a fact keeps out which may be left out."""
+        key = (mod, wanted.text)
+        found = self._builds.get(key)
+        if found is None:
+            every = sorted(self._eligible.library.builds_of(mod), key=by_age, reverse=True)
+            against = {id(build): self.against(build, wanted) for build in every}
+            allowed = [one for one in every if (fact := against[id(one)]) is None or fact in self.literals]
+            found = self._builds[key] = tuple(allowed)
+        return found
 
-    def eligible(self, mod: str, wanted: Range) -> tuple[Build, ...]:
-        """The builds that may be taken, with those that only a left-out fact rules out."""
-        allowed = []
-        for build in self._eligible.library.builds_of(mod):
-            why = misfit(build, self._eligible.base)
-            if not why or not self._stands(Misfit(mod, why)):
-                allowed.append(build)
-        allowed.sort(key=by_age, reverse=True)
-        return tuple(build for build in allowed if not self._too_early(build, wanted) or not self._stands(Early(mod)))
 
-    def _too_early(self, build: Build, wanted: Range) -> bool:
-        if build.channel is Channel.STABLE or misfit(build, self._eligible.base):
-            return False
-        return build not in self._eligible.of(build.mod, wanted)
-
-    def _stands(self, fact: Fact) -> bool:
-        if fact in self._without:
-            return False
-        self.met[fact] = None
-        return True
+def all_facts(problem: Problem, eligible: Eligible) -> list[Fact]:
+    """Every fact that any search for the wanted lines could meet, whatever is left out; the same for every search."""
+    facts = Facts(eligible)
+    found: dict[Fact, None] = {}
+    waiting, met, builds = sorted(problem.want), set(problem.want), 0
+    for mod in waiting:
+        ahead: set[str] = set(eligible.library.providers_of(mod))
+        wanted = problem.want.get(mod, ANY_VERSION)
+        for build in eligible.library.builds_of(mod):
+            builds += 1
+            against = facts.against(build, wanted)
+            if against is not None:
+                found[against] = None
+            found.update({Need(mod, other, asked.text): None for other, asked in build.needs.items()})
+            found.update({Break(mod, other, asked.text): None for other, asked in build.breaks.items() if other != mod})
+            ahead.update(build.needs)
+        if builds > MAX_LOOKED_AT:
+            break
+        waiting += sorted(ahead - met)
+        met |= ahead
+    return list(found)

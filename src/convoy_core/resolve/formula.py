@@ -10,7 +10,7 @@ from __future__ import annotations
 from ..words.model import Build
 from ..words.ranges import ANY_VERSION, Range
 from .eligible import Eligible, Shelf, provided
-from .facts import Facts
+from .facts import Break, Fact, Facts, Need
 from .problem import Problem
 from .solver import OPEN, TRUE, Solver
 
@@ -56,7 +56,7 @@ class Formula:
         max_effort: int = MAX_EFFORT,
         kept_only: bool = False,
     ) -> None:
-        """`facts`: what to leave out, for explaining; `kept_only`: mods of the current lock come in as they are."""
+        """`facts`: what may be left out, for explaining; `kept_only`: mods of the current lock come in as they are."""
         self.problem = problem
         self.eligible = eligible
         self.solver = Solver(self._decide, self._expand, max_effort)
@@ -70,7 +70,7 @@ class Formula:
         self._owners: list[Domain | None] = []
         self._options: list[tuple[int, ...] | None] = []
         self._needs: dict[int, list[int]] = {}
-        self._breakers: dict[str, list[tuple[int, Range]]] = {}
+        self._breakers: dict[str, list[tuple[int, int, Range]]] = {}
 
     # Writing down
 
@@ -78,8 +78,8 @@ class Formula:
         found = self.domains.get(mod)
         if found is None:
             found = self._open_domain(mod)
-            for breaker, broken in self._breakers.pop(mod, ()):
-                self._forbid(breaker, found, broken)
+            for breaker, stands, broken in self._breakers.pop(mod, ()):
+                self._forbid(breaker, stands, found, broken)
         return found
 
     def _open_domain(self, mod: str) -> Domain:
@@ -94,13 +94,18 @@ class Formula:
         found = self.domains[mod] = Domain(shelf, first, mod in self.problem.want, kept)
         self._owners += [None] * ((first >> 1) - len(self._owners))
         self._owners += [found] * size
+        if self._facts is not None:
+            for at, build in enumerate(shelf.builds):
+                against = self._facts.against(build, self.problem.want.get(mod, ANY_VERSION))
+                if against is not None:
+                    self.solver.implies(self._stands(against), (first + 2 * at) ^ 1)
         return found
 
     def _shelf(self, mod: str) -> Shelf:
         problem = self.problem
         wanted = problem.want.get(mod, ANY_VERSION)
         if self._facts is not None:
-            shelf = Shelf(mod, self._facts.eligible(mod, wanted), wanted)
+            shelf = Shelf(mod, self._facts.builds(mod, wanted), wanted)
         elif self._kept_only and mod in problem.keep and mod not in problem.refresh:
             return self.eligible.single(mod, wanted, problem.keep[mod])
         else:
@@ -168,21 +173,32 @@ class Formula:
         build = self.build(literal)
         needs = self._needs[literal] = []
         for mod, asked in build.needs.items():
-            if self._facts is None or self._facts.need(build, mod, asked):
-                needs.append(self.demand(mod, asked))
-        for demand in needs:
-            self.solver.implies(literal, demand)
+            stands = self._stands(Need(build.mod, mod, asked.text)) if self._facts is not None else 0
+            needs.append(self.demand(mod, asked))
+            self._follow(literal, stands, needs[-1])
         for mod, broken in build.breaks.items():
-            if mod == build.mod or (self._facts is not None and not self._facts.breaks(build, mod, broken)):
+            if mod == build.mod:
                 continue
+            stands = self._stands(Break(build.mod, mod, broken.text)) if self._facts is not None else 0
             if mod in self.domains:
-                self._forbid(literal, self.domains[mod], broken)
+                self._forbid(literal, stands, self.domains[mod], broken)
             else:
-                self._breakers.setdefault(mod, []).append((literal, broken))
+                self._breakers.setdefault(mod, []).append((literal, stands, broken))
 
-    def _forbid(self, breaker: int, domain: Domain, broken: Range) -> None:
+    def _forbid(self, breaker: int, stands: int, domain: Domain, broken: Range) -> None:
         for at in domain.shelf.meeting(broken):
-            self.solver.implies(breaker, (domain.first + 2 * at) ^ 1)
+            self._follow(breaker, stands, (domain.first + 2 * at) ^ 1)
+
+    def _stands(self, fact: Fact) -> int:
+        """The literal by which a fact is left out or not; 0 where all facts stand."""
+        return self._facts.literals.get(fact, 0) if self._facts is not None else 0
+
+    def _follow(self, literal: int, stands: int, other: int) -> None:
+        """From `literal`, where the fact stands, follows `other`."""
+        if stands:
+            self.solver.add([literal ^ 1, stands ^ 1, other])
+        else:
+            self.solver.implies(literal, other)
 
     # Searching
 

@@ -1,28 +1,29 @@
-"""A smallest part of something that is still impossible: by halves, so that few culprits cost few tries."""
+"""A smallest part of something that is still impossible, and always the same one."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import TypeVar
 
 Item = TypeVar("Item")
 
 
-def smallest(items: Sequence[Item], impossible: Callable[[Sequence[Item]], bool]) -> list[Item]:
-    """A part of `items` that is impossible, and of which no item can be spared (QuickXplain, Junker 2004).
+def smallest(items: Sequence[Item], blamed: Callable[[Sequence[Item]], Collection[Item] | None]) -> list[Item]:
+    """What is left of `items` when, from the last on, each goes that can be spared: impossible, and none can.
 
-    `impossible` is monotone: what is added to an impossible part leaves it so. The whole must be impossible.
+    `blamed`: None for a part that is possible, else some of it that is impossible already. Which ones it names spares
+    tries, and does not change what is found: that hangs on the order of `items` alone.
     """
-
-    def part(base: list[Item], items: list[Item], base_grew: bool) -> list[Item]:
-        if base_grew and impossible(base):
-            return []
-        if len(items) == 1:
-            return items
-        middle = len(items) // 2
-        first, second = items[:middle], items[middle:]
-        of_second = part(base + first, second, bool(first))
-        of_first = part(base + of_second, first, bool(of_second))
-        return of_first + of_second
-
-    return part([], list(items), False) if items and not impossible([]) else []
+    named = blamed(items)
+    core = set(named or ())
+    left, needed = list(items) if core else [], list[Item]()
+    while left:
+        one = left.pop()
+        if one not in core:
+            continue
+        named = blamed([*left, *needed])
+        if named is None:
+            needed.append(one)
+        else:
+            core = set(named)
+    return needed[::-1]
