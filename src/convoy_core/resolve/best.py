@@ -3,7 +3,8 @@
 Four figures, each to be as small as possible before the next one counts: changes to the current lock, newer builds
 passed over among wanted mods, among brought-in ones, and mods that nobody asked for (formats.md). For each figure
 every mod gives wishes ("this build stays", "nothing newer is passed over"). Wishes are assumed; those that cannot
-stand together cost one, and give way to weaker ones (core-guided optimisation, the scheme of Narodytska and Bacchus).
+stand together cost one, and give way to weaker ones: of a clash one may fail, then two (core-guided optimisation, as
+OLL by Andres, Kaufmann, Matheis and Schaub counts).
 Once no set clashes, the figure is proven, its wishes become facts, and the next figure has its turn.
 """
 
@@ -14,6 +15,7 @@ from dataclasses import dataclass
 from typing import Final, Protocol
 
 from ..words.model import Build
+from .counting import Count
 from .eligible import Eligible
 from .formula import Domain, Formula
 from .problem import Problem
@@ -28,6 +30,9 @@ IMPROVING: Final = 500_000
 IMPROVING_PER_MOD: Final = 400
 """Effort for making a first answer better: about a second, and more for a large pack. Packs that people make need a
 fifth of it; what needs more was made to mislead, and its answer is good, and not proven to be the best."""
+
+SURVEYABLE: Final = 4
+"""Wishes in a clash that it is not worth to look for a smaller one in."""
 
 
 class Figure(Protocol):
@@ -86,6 +91,7 @@ class _Improving:
         self.required: set[int] = set()
         """Builds of the current lock that are assumed or settled to stay: they must also be reached."""
         self.picks: Picks = {}
+        self._counts: dict[int, tuple[Count, int]] = {}
         self._read_off()
 
     def best(self, figures: Iterable[Figure]) -> Best:
@@ -170,27 +176,38 @@ class _Improving:
             for guess in guesses:
                 del assumed[guess]
             return 0
+        clash = self._trimmed(clash)
+        weaker = [other for wish in clash if (other := self._weaker(wish, figure)) is not None]
         del assumed[clash[0]]
         for wish in clash[1:]:
             assumed[wish] = False
-        weaker = [other for wish in clash if (other := figure.weaker(wish)) is not None]
-        assumed.update(dict.fromkeys((*weaker, *self._at_most_one_fails(clash)), True))
+        if len(clash) > 1:
+            count = Count(self._solver, [wish ^ 1 for wish in clash])
+            weaker.append(self._at_most(count, 1))
+        assumed.update(dict.fromkeys(weaker, True))
         self._solver.add(wish ^ 1 for wish in clash)
         return 1
 
-    def _at_most_one_fails(self, clash: list[int]) -> Iterator[int]:
-        """Wishes that together say so: for each wish, it does not fail together with a later one."""
-        solver = self._solver
-        later_fails = clash[-1] ^ 1
-        for wish in reversed(clash[:-1]):
-            both_fail = solver.variable()
-            solver.add((wish, later_fails ^ 1, both_fail))
-            yield both_fail ^ 1
-            if wish != clash[0]:
-                any_fails = solver.variable()
-                solver.implies(wish ^ 1, any_fails)
-                solver.implies(later_fails, any_fails)
-                later_fails = any_fails
+    def _trimmed(self, clash: list[int]) -> list[int]:
+        """A smaller clash within one that is large, if there is one: what is counted together stays surveyable."""
+        while len(clash) > SURVEYABLE:
+            smaller = self._solver.solve(tuple(reversed(clash)))
+            if not smaller or len(smaller) >= len(clash):
+                break
+            clash = smaller
+        return clash
+
+    def _weaker(self, wish: int, figure: Figure) -> int | None:
+        if wish in self._counts:
+            count, number = self._counts[wish]
+            return self._at_most(count, number + 1) if count.more_than(number + 1) else None
+        return figure.weaker(wish)
+
+    def _at_most(self, count: Count, number: int) -> int:
+        """The wish that of an earlier clash no more than so many fail."""
+        wish = count.more_than(number) ^ 1
+        self._counts[wish] = count, number
+        return wish
 
 
 class _Changes:
