@@ -19,6 +19,7 @@ from .counting import Count
 from .eligible import Eligible
 from .formula import Domain, Formula
 from .problem import Problem
+from .smallest import smallest
 from .solver import FALSE, TRUE, OutOfEffort
 from .support import NothingHolds, Support
 from .ties import Ties
@@ -31,7 +32,7 @@ IMPROVING_PER_MOD: Final = 400
 """Effort for making a first answer better: about a second, and more for a large pack. Packs that people make need a
 fifth of it; what needs more was made to mislead, and its answer is good, and not proven to be the best."""
 
-SURVEYABLE: Final = 4
+SURVEYABLE: Final = 8
 """Wishes in a clash that it is not worth to look for a smaller one in."""
 
 
@@ -138,20 +139,20 @@ class _Improving:
         if figure.cost(self.picks) == figure.least():
             figure.settle(True)
             return
-        assumed = dict.fromkeys(figure.wishes(), True)
+        assumed = dict.fromkeys(figure.wishes())
         lower, cost = figure.least(), figure.cost(self.picks)
         while lower < cost:
             clash = self._solver.solve(tuple(assumed))
             if clash is not None:
-                lower += self._give_way(clash, assumed, figure)
+                self._give_way(self._survey(clash), assumed, figure)
+                lower += 1
             elif self._read_off():
                 cost = figure.cost(self.picks)
-                assumed.update(dict.fromkeys(figure.wishes(), True))
+                assumed.update(dict.fromkeys(figure.wishes()))
         self._solver.back_to(0)
-        assumed.update(dict.fromkeys(figure.wishes(), True))
-        for wish, stands in assumed.items():
-            if stands:
-                self._solver.add([wish])
+        assumed.update(dict.fromkeys(figure.wishes()))
+        for wish in assumed:
+            self._solver.add([wish])
         figure.settle(False)
 
     def _read_off(self) -> bool:
@@ -165,37 +166,21 @@ class _Improving:
         self.picks = {mod: literal for mod, literal in picked.items() if literal in reached}
         return True
 
-    def _give_way(self, clash: list[int], assumed: dict[int, bool], figure: Figure) -> int:
-        """At least one wish of the clash fails: that one failure is counted, and only further ones are wished away.
-
-        Wishes that gave way stay as guesses where they are (False in `assumed`), as undoing them would undo all that
-        was found since; only when guesses are in a clash themselves they go. Returns what is proven to be lost: 0 or 1.
-        """
-        guesses = [one for one in clash if not assumed[one]]
-        if guesses:
-            for guess in guesses:
-                del assumed[guess]
-            return 0
-        clash = self._trimmed(clash)
+    def _give_way(self, clash: list[int], assumed: dict[int, None], figure: Figure) -> None:
+        """At least one wish of the clash fails: one failure is counted, and only further ones are wished away."""
+        for wish in clash:
+            del assumed[wish]
         weaker = [other for wish in clash if (other := self._weaker(wish, figure)) is not None]
-        del assumed[clash[0]]
-        for wish in clash[1:]:
-            assumed[wish] = False
         if len(clash) > 1:
-            count = Count(self._solver, [wish ^ 1 for wish in clash])
-            weaker.append(self._at_most(count, 1))
-        assumed.update(dict.fromkeys(weaker, True))
-        self._solver.add(wish ^ 1 for wish in clash)
-        return 1
+            weaker.append(self._at_most(Count(self._solver, [wish ^ 1 for wish in clash]), 1))
+        assumed.update(dict.fromkeys(weaker))
+        self._solver.add([wish ^ 1 for wish in clash])
 
-    def _trimmed(self, clash: list[int]) -> list[int]:
-        """A smaller clash within one that is large, if there is one: what is counted together stays surveyable."""
-        while len(clash) > SURVEYABLE:
-            smaller = self._solver.solve(tuple(reversed(clash)))
-            if not smaller or len(smaller) >= len(clash):
-                break
-            clash = smaller
-        return clash
+    def _survey(self, clash: list[int]) -> list[int]:
+        """Of a large clash a part of which no wish can be spared: what is counted together stays surveyable."""
+        if len(clash) <= SURVEYABLE:
+            return clash
+        return smallest(clash, lambda part: self._solver.solve(tuple(part)))
 
     def _weaker(self, wish: int, figure: Figure) -> int | None:
         if wish in self._counts:

@@ -357,8 +357,30 @@ class Solver:
                     break
             here -= 1
             if here == 0:
-                return [trail[at] ^ 1, *learned]
+                return [trail[at] ^ 1, *self._without_implied(learned)]
             because = self._because(trail[at])
+
+    def _without_implied(self, learned: Clause) -> Clause:
+        """Without literals that are false only as others of the clause are (Soerensson and Biere, 2009)."""
+        known: dict[int, bool] = {literal >> 1: True for literal in learned}
+        return [literal for literal in learned if not self._is_implied(literal, known)]
+
+    def _is_implied(self, literal: int, known: dict[int, bool]) -> bool:
+        """Whether a false literal follows from the clause's own; what was found out is kept in `known`."""
+        because = self._because(literal ^ 1)
+        if not because:
+            return False
+        for other in because:
+            variable = other >> 1
+            if self.levels[variable] == 0:
+                continue
+            found = known.get(variable)
+            if found is None:
+                found = self._is_implied(other, known)
+                known[variable] = found
+            if not found:
+                return False
+        return True
 
     def _because(self, literal: int) -> Clause:
         """The false literals from which a literal followed."""
