@@ -11,6 +11,7 @@ from contextlib import nullcontext
 from pathlib import Path
 
 from . import install
+from .compiling import compiled_core, fast
 from .disks import disks_of_its_own
 from .front import start_front
 from .places import ROOT, VAR, WEB, say, secret
@@ -89,6 +90,10 @@ def start_stack(
         "GAME_STAYS": "5",
         "PYTHONUNBUFFERED": "1",
     }
+    if not reloading:
+        # What is reloaded runs from its sources.
+        compiled_core()
+        environment = fast(environment)
     say("starting the sources")
     made = str(data / "sources")
     subprocess.run(python("-m", "convoy_standins.generate", made), env=environment, cwd=ROOT, check=True)
@@ -207,6 +212,7 @@ def build(arguments: list[str]) -> int:
     install.front_end()
     install.agent()
     install.agent_executable()
+    compiled_core()
     return 0
 
 
@@ -226,7 +232,9 @@ def client(arguments: list[str]) -> int:
 
 def convoy(arguments: list[str]) -> int:
     install.python_packages("app")
-    return subprocess.run(python("-m", "convoy_agent", *arguments), cwd=os.environ.get("CONVOY_FROM", ".")).returncode
+    compiled_core()
+    where = os.environ.get("CONVOY_FROM", ".")
+    return subprocess.run(python("-m", "convoy_agent", *arguments), cwd=where, env=fast(dict(os.environ))).returncode
 
 
 def manage(arguments: list[str]) -> int:

@@ -8,6 +8,7 @@ import os
 import platform
 import shutil
 import subprocess
+import sysconfig
 import tempfile
 import tomllib
 from pathlib import Path
@@ -34,6 +35,10 @@ def debian_packages(for_tests: bool, for_bench: bool) -> None:
     missing = {
         "postgresql": not list(Path("/usr/lib/postgresql").glob("*/bin/postgres")),
         "python3-venv": needs_venv,
+        # The search is compiled here; without them it runs as plain Python.
+        "gcc": not shutil.which("cc") and not shutil.which("gcc"),
+        "libc6-dev": not Path("/usr/include/stdlib.h").exists(),
+        "python3-dev": not (Path(sysconfig.get_paths()["include"]) / "Python.h").exists(),
         # What is tried on the bench runs in its sandbox, or not at all.
         "bubblewrap": not shutil.which("bwrap"),
         "chromium": for_tests and not shutil.which("chromium"),
@@ -59,16 +64,16 @@ def python_packages(which: str) -> None:
         say("making a virtual environment")
         subprocess.run(["python3", "-m", "venv", str(VENV)], check=True)
     locked = ROOT / "requirements" / f"{which}.txt"
-    stamp = _hash([locked, ROOT / "pyproject.toml"])
-    if which == "app" and _stamped("python-dev", _hash([locked.with_name("dev.txt"), ROOT / "pyproject.toml"])):
+    stamp = hash_of([locked, ROOT / "pyproject.toml"])
+    if which == "app" and is_stamped("python-dev", hash_of([locked.with_name("dev.txt"), ROOT / "pyproject.toml"])):
         return
-    if _stamped(f"python-{which}", stamp):
+    if is_stamped(f"python-{which}", stamp):
         return
     say("installing Python packages")
     pip = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
     subprocess.run([*pip, "--require-hashes", "-r", str(locked)], check=True)
     subprocess.run([*pip, "--no-deps", "--no-build-isolation", "-e", str(ROOT)], check=True)
-    _stamp(f"python-{which}", stamp)
+    put_stamp(f"python-{which}", stamp)
 
 
 def front_end() -> None:
@@ -80,26 +85,26 @@ def front_end() -> None:
         WEB / "vite.config.ts",
         *sorted((WEB / "src").rglob("*.*")),
     ]
-    stamp = _hash(sources)
-    if _stamped("web", stamp) and (WEB / "dist" / "index.html").exists():
+    stamp = hash_of(sources)
+    if is_stamped("web", stamp) and (WEB / "dist" / "index.html").exists():
         return
     say("building the front end")
     npm("run", "build", "--silent")
     # Compressed once here, so that the site need not do it for every visitor.
     subprocess.run([str(PYTHON), "-m", "whitenoise.compress", "-q", str(WEB / "dist")], check=True)
-    _stamp("web", stamp)
+    put_stamp("web", stamp)
 
 
 def agent() -> None:
     """The agent as one file that pip and pipx install. It lies beside the front end, and the site hands it out."""
     packages = [ROOT / "src" / name for name in ("convoy_core", "convoy_io", "convoy_agent")]
-    stamp = _hash([ROOT / "pyproject.toml", *sorted(file for one in packages for file in one.rglob("*.py"))])
+    stamp = hash_of([ROOT / "pyproject.toml", *sorted(file for one in packages for file in one.rglob("*.py"))])
     handed_out = WEB / "dist" / "agent"
-    if _stamped("agent", stamp) and list(handed_out.glob("*.whl")):
+    if is_stamped("agent", stamp) and list(handed_out.glob("*.whl")):
         return
     shutil.rmtree(handed_out, ignore_errors=True)
     agent_file(handed_out)
-    _stamp("agent", stamp)
+    put_stamp("agent", stamp)
 
 
 def agent_file(into: Path) -> None:
@@ -123,17 +128,17 @@ def agent_executable() -> None:
     target = WEB / "dist" / "agent" / f"convoy-{version}-{system}{ending}"
     packages = [ROOT / "src" / name for name in ("convoy_core", "convoy_io", "convoy_agent")]
     locked = ROOT / "requirements" / "build.txt"
-    stamp = _hash([ROOT / "pyproject.toml", locked, *sorted(file for one in packages for file in one.rglob("*.py"))])
-    if _stamped("executable", stamp) and target.exists():
+    stamp = hash_of([ROOT / "pyproject.toml", locked, *sorted(file for one in packages for file in one.rglob("*.py"))])
+    if is_stamped("executable", stamp) and target.exists():
         return
     builder = VAR / "builder"
-    if not _stamped("builder", _hash([locked])):
+    if not is_stamped("builder", hash_of([locked])):
         say("installing what packs the agent")
         shutil.rmtree(builder, ignore_errors=True)
         subprocess.run(["python3", "-m", "venv", str(builder)], check=True)
         pip = [str(builder / "bin" / "python"), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
         subprocess.run([*pip, "--require-hashes", "-r", str(locked)], check=True)
-        _stamp("builder", _hash([locked]))
+        put_stamp("builder", hash_of([locked]))
     say("packing the agent as one file")
     with tempfile.TemporaryDirectory() as place:
         # Its own metadata goes with it: the agent says its version, and what it may be brought up to.
@@ -151,16 +156,16 @@ def agent_executable() -> None:
         subprocess.run(command, check=True, env={**os.environ, "SOURCE_DATE_EPOCH": "1767225600"})
         target.parent.mkdir(parents=True, exist_ok=True)
         shutil.move(Path(place) / target.name, target)
-    _stamp("executable", stamp)
+    put_stamp("executable", stamp)
 
 
 def npm_packages() -> None:
-    stamp = _hash([WEB / "package-lock.json"])
-    if _stamped("npm", stamp) and (WEB / "node_modules").exists():
+    stamp = hash_of([WEB / "package-lock.json"])
+    if is_stamped("npm", stamp) and (WEB / "node_modules").exists():
         return
     say("installing npm packages")
     npm("ci", "--silent", "--no-audit", "--no-fund")
-    _stamp("npm", stamp)
+    put_stamp("npm", stamp)
 
 
 def npm(*arguments: str) -> None:
@@ -194,7 +199,7 @@ def _node_version() -> tuple[int, ...]:
     return tuple(int(part) for part in text.strip().lstrip("v").split(".") if part.isdigit())
 
 
-def _hash(files: list[Path]) -> str:
+def hash_of(files: list[Path]) -> str:
     total = hashlib.sha256()
     for file in files:
         if file.is_file():
@@ -202,12 +207,12 @@ def _hash(files: list[Path]) -> str:
     return total.hexdigest()
 
 
-def _stamped(name: str, value: str) -> bool:
+def is_stamped(name: str, value: str) -> bool:
     kept = VAR / "stamps" / name
     return kept.exists() and kept.read_text() == value
 
 
-def _stamp(name: str, value: str) -> None:
+def put_stamp(name: str, value: str) -> None:
     kept = VAR / "stamps" / name
     kept.parent.mkdir(parents=True, exist_ok=True)
     kept.write_text(value)

@@ -15,6 +15,7 @@ import time
 from pathlib import Path
 
 from . import install
+from .compiling import compiled_core, fast
 from .front import start_front
 from .places import ROOT, VAR, say
 from .services import Postgres, Services, python, remembered_port
@@ -34,6 +35,8 @@ def serve(arguments: list[str]) -> int:
     environment = read_settings(arguments)
     if environment.get("CONVOY_BUILD", "1") != "0":
         install.everything()
+        compiled_core()
+    environment = fast(environment)
     with Services(VAR / "logs-serve", to_screen=True) as services:
         database(services, environment)
         bring_up_to_date(environment)
