@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from contextlib import nullcontext
 from pathlib import Path
@@ -146,7 +147,11 @@ def test(arguments: list[str]) -> int:
     parts = [part for part in arguments if part in PARTS] or list(PARTS)
     rest = [argument for argument in arguments if argument not in PARTS]
     install.everything(for_tests=True)
+    # One test compares what is compiled with the sources, and the screens run on it.
+    compiling = threading.Thread(target=compiled_core)
+    compiling.start()
     failed = "static" in parts and not _static_checks()
+    compiling.join()
     folders = [f"tests/{part}" for part in parts if part not in ("static", "screens")]
     with Services(VAR / "logs-test") as services, tempfile.TemporaryFile() as told:
         postgres = Postgres("postgres-test", remembered_port("postgres-test", POSTGRES_PORT + 500), for_tests=True)

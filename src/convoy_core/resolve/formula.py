@@ -247,6 +247,13 @@ class Formula:
             return None
         return {mod: self.build(literal) for mod, literal in self.picked().items()}
 
+    def newest(self, mod: str) -> Build | None:
+        """The newest build of a mod that any answer has; None where others stand in for it in all of them."""
+        domain = self.domain(mod)
+        found = (one for one in domain.literals if self.solver.solve((one,)) is None)
+        literal = next(found, None)
+        return None if literal is None else domain.build(literal)
+
     # Reading off
 
     def picked(self) -> dict[str, int]:

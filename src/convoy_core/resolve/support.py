@@ -37,22 +37,29 @@ class Support:
         return id(build) in self._supporters
 
     def demand_support(self, afloat: Iterable[int]) -> None:
-        """Of picked builds that nothing reaches, each needs somebody outside that asks for one of them."""
+        """Each picked build that nothing reaches needs one that is reached to ask for it, or for what leads to it."""
         formula = self._formula
         self._effort_at_first = self._effort_at_first or formula.solver.effort_left
         if self._effort_at_first - formula.solver.effort_left > MAX_EFFORT:
             raise NothingHolds
-        afloat = set(afloat)
-        outside: dict[int, None] = {}
-        for literal in sorted(afloat):
-            for supporter in self._supporters.get(id(formula.build(literal)), ()):
-                other = formula.literal_of(supporter)
-                if other is not None and other not in afloat:
-                    outside[other] = None
+        askers = self._askers(afloat)
         formula.solver.back_to(0)
-        held = formula.choice(tuple(outside))
-        for literal in sorted(afloat):
-            formula.solver.implies(literal, held)
+        held: dict[tuple[int, ...], int] = {}
+        for literal in sorted(askers):
+            outside = tuple(sorted(_outside(literal, askers)))
+            if outside not in held:
+                held[outside] = formula.choice(outside)
+            formula.solver.implies(literal, held[outside])
+
+    def _askers(self, afloat: Iterable[int]) -> dict[int, list[int]]:
+        """Of each floating build those that ask for it, floating or not."""
+        formula = self._formula
+        found: dict[int, list[int]] = {}
+        for literal in afloat:
+            supporters = self._supporters.get(id(formula.build(literal)), ())
+            literals = (formula.literal_of(one) for one in supporters)
+            found[literal] = [one for one in literals if one is not None]
+        return found
 
     @cached_property
     def _supporters(self) -> Mapping[int, list[Build]]:
@@ -86,3 +93,15 @@ class Support:
             others = eligible.of(provider, want.get(provider, ANY_VERSION))
             met += [build for build in others if provided(build, mod, asked)]
         return met
+
+
+def _outside(literal: int, askers: Mapping[int, list[int]]) -> set[int]:
+    """What could hold a floating build: whoever asks for it or for a floating one that leads to it, and floats not."""
+    leading, outside = [literal], set[int]()
+    for one in leading:
+        for asker in askers[one]:
+            if asker not in askers:
+                outside.add(asker)
+            elif asker not in leading:
+                leading.append(asker)
+    return outside

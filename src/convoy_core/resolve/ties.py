@@ -53,7 +53,9 @@ class Ties:
             for literal in _in_order(domain):
                 if self._picks().get(domain.mod, literal) == literal:
                     break
-                if values[literal] != FALSE and not self._tried([literal], domain.mod):
+                if values[literal] != FALSE:
+                    if self._tried([literal], domain.mod):
+                        break
                     solver.add([literal ^ 1])
                     solver.propagate()
         found = self._picks().get(domain.mod, 0)

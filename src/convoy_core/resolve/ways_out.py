@@ -53,14 +53,17 @@ def _tried(way: WayOut, problem: Problem, eligible: Eligible) -> WayOut | None:
     changed = apply(way, problem)
     formula = Formula(changed, eligible if way.base is None else Eligible(problem.library, way.base))
     try:
-        picks = formula.first_picks()
+        if formula.first_picks() is None:
+            return None
+        newest = formula.newest(way.mod) if way.base is None and way.mod in changed.want else None
     except OutOfEffort:
         return None
-    return None if picks is None else replace(way, text=_text(way, problem, picks))
+    return replace(way, text=_text(way, problem, newest))
 
 
-def _text(way: WayOut, problem: Problem, picks: dict[str, Build]) -> str:
-    name, build = problem.name(way.mod), picks.get(way.mod)
+def _text(way: WayOut, problem: Problem, build: Build | None) -> str:
+    """`build`: the newest of the mod that the change lets in."""
+    name = problem.name(way.mod)
     if way.freeing is Freeing.OTHER_BASE and way.base is not None:
         return f"It would go on {way.base.as_text()}."
     if way.freeing is Freeing.LEAVE_OUT:
