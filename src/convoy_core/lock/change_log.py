@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
@@ -163,7 +163,21 @@ def changes(before: Lock | None, after: Lock) -> Changes:
         found.append(
             Change(mod, named.name, was.version if was else "", now.version if now else "", named.chosen),
         )
-    found.sort(
-        key=lambda change: (list(What).index(change.what), not change.chosen, change.name.casefold(), change.mod)
+    return Changes(_in_order(found), before.base.as_text() if before else "", after.base.as_text())
+
+
+def picks_changes(
+    before: Mapping[str, str], after: Mapping[str, str], names: Mapping[str, str], chosen: Collection[str]
+) -> tuple[Change, ...]:
+    """The same of two drafts' picks, mod to version, without putting a lock together."""
+    moved = (mod for mod in before.keys() | after.keys() if before.get(mod) != after.get(mod))
+    return _in_order(
+        Change(mod, names.get(mod, mod), before.get(mod, ""), after.get(mod, ""), mod in chosen) for mod in moved
     )
-    return Changes(tuple(found), before.base.as_text() if before else "", after.base.as_text())
+
+
+def _in_order(found: Iterable[Change]) -> tuple[Change, ...]:
+    def place(change: Change) -> tuple[object, ...]:
+        return (list(What).index(change.what), not change.chosen, change.name.casefold(), change.mod)
+
+    return tuple(sorted(found, key=place))

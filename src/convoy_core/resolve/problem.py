@@ -26,13 +26,21 @@ class Shelves:
 
     def __init__(self, builds: Iterable[Build]) -> None:
         self._builds: dict[str, list[Build]] = {}
+        self._providers: dict[str, list[str]] = {}
+        self.add(builds)
+
+    def add(self, builds: Iterable[Build]) -> None:
+        """More mods, with all their builds. What was worked out before stays so only where none of them stands in for a
+        mod that was asked for.
+        """
         providers: dict[str, set[str]] = {}
         for build in builds:
             self._builds.setdefault(build.mod, []).append(build)
             for provided in build.provides:
                 if provided != build.mod:
                     providers.setdefault(provided, set()).add(build.mod)
-        self._providers = {mod: sorted(others) for mod, others in providers.items()}
+        for mod, others in providers.items():
+            self._providers[mod] = sorted(others.union(self._providers.get(mod, ())))
 
     def builds_of(self, mod: str) -> Sequence[Build]:
         return self._builds.get(mod, ())

@@ -161,6 +161,8 @@ class Mod(models.Model):
         indexes = [
             GinIndex(fields=["fits"], name="mod_fits"),
             GinIndex(fields=["provides"], name="mod_provides"),
+            # Few mods stand in for any other: what does is found without looking at the rest.
+            models.Index(fields=["game"], name="mod_stands_in", condition=~models.Q(provides=[])),
             GinIndex(fields=["needs"], name="mod_needs"),
             GinIndex(fields=["words"], name="mod_words"),
             GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"]),

@@ -33,7 +33,7 @@ from convoy_core.lock.terms import Offer, Terms, Tweak, read_step, read_tweak
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.fields import Fields
-from convoy_core.resolve import Eligible, Freeing, Shelves, WayOut, edges, needed_by
+from convoy_core.resolve import Freeing, WayOut, edges, needed_by
 from convoy_core.settings.formats import Key
 from convoy_core.words.model import Archive, Base, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.model import Build as CoreBuild
@@ -41,10 +41,11 @@ from convoy_core.words.profile import GameProfile
 from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
+from ..catalogue.kept import reach, rows_with_mods
 from ..catalogue.models import Build, BuildPlace, Mod, SourceState
 from ..catalogue.own import own_source_id
-from ..catalogue.sayings import own_claims, sayings_of
-from ..catalogue.services import BuildRow, closure, core_builds, core_of, ruled_builds, shelf
+from ..catalogue.sayings import Sayings, own_claims, sayings_of
+from ..catalogue.services import BuildRow, core_builds, core_of, ruled_builds, shelf
 from .models import Draft, Line, Pack
 
 
@@ -62,16 +63,21 @@ def settle_draft(draft: Draft, refresh: Several[str] = ()) -> Settled:
     """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
     under = taken_under(draft)
     lines = wanted_lines(draft, under)
-    builds = as_drafted(draft, closure(draft.pack, [*(line.mod for line in lines_of(draft)), *under.lines]))
+    near = reach(draft.pack, [*(line.mod for line in lines_of(draft)), *under.lines], draft.pk)
     kept = {**brought_in_by(collections_of(draft)), **draft.picks}
     keep = {mod: parse_version(version) for mod, version in kept.items()}
-    mods = shelf(draft.pack).filter(slug__in={build.mod for build in builds})
-    eligible = Eligible(Shelves(builds), base_of(draft))
+    said, rules = sayings_in(draft), rules_of(draft)
+    heard = (tuple(sorted(said.verdicts.items(), key=repr)), repr(sorted(rules.items())))
+    eligible = near.eligible(base_of(draft), heard, lambda builds: as_drafted(draft, said.all_heard(builds)))
     off = {line.mod: line.rested_version for line in lines_of(draft) if not line.on and line.rested_version}
-    resting = [build for build in builds if off.get(build.mod) == build.version.text]
-    names = dict(mods.values_list("slug", "name"))
+    resting = [
+        build
+        for mod, version in off.items()
+        for build in eligible.library.builds_of(mod)
+        if build.version.text == version
+    ]
     bases = draft.pack.game.profile.neighbours(eligible.base)
-    return settle(eligible, lines, keep, refresh, names, bases, resting)
+    return settle(eligible, lines, keep, refresh, near.called, bases, resting)
 
 
 def collections_of(draft: Draft) -> list[Collection]:
@@ -117,7 +123,7 @@ def as_drafted(draft: Draft, builds: Iterable[CoreBuild]) -> list[CoreBuild]:
     builds = list(builds)
     rules = rules_of(draft)
     ruled = ruled_builds(draft.pack, rules)
-    said = sayings_of(draft.pack) if ruled else None
+    said = sayings_in(draft) if ruled else None
     return [said.heard(ruled.get((one.mod, one.version.text), one)) for one in builds] if said else builds
 
 
@@ -144,9 +150,18 @@ def lines_of(draft: Draft) -> list[Line]:
     return list(draft.lines.all())
 
 
+def sayings_in(draft: Draft) -> Sayings:
+    """What the draft's crew says of builds; read once, until `read_anew`."""
+    found: Sayings | None = vars(draft).get("_sayings")
+    if found is None:
+        found = vars(draft)["_sayings"] = sayings_of(draft.pack)
+    return found
+
+
 def read_anew(draft: Draft) -> None:
-    """Forgets lines that were read before edits changed them."""
+    """Forgets lines and sayings that were read before edits changed them."""
     vars(draft).pop("_prefetched_objects_cache", None)
+    vars(draft).pop("_sayings", None)
 
 
 def names_of(pack: Pack, mods: Iterable[str]) -> dict[str, str]:
@@ -178,11 +193,15 @@ def picked(draft: Draft, with_files: bool = False, with_places: bool = False) ->
     places = {mod: one.place for mod, one in through.items()}
     places |= {line.mod: (last, line.order) for line in lines_of(draft) if line.on}
     rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
-    rows = rows.filter(version__in=set(draft.picks.values())).select_related("mod__source")
-    rows = rows.defer("mod__words") if with_files else rows.defer("mod__words", "files")
-    if with_places:
-        rows = rows.prefetch_related(further_places(draft.pack))
-    found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
+    rows = rows.filter(version__in=set(draft.picks.values()))
+    if with_files or with_places:
+        rows = rows.select_related("mod__source")
+        rows = rows.defer("mod__words") if with_files else rows.defer("mod__words", "files")
+        if with_places:
+            rows = rows.prefetch_related(further_places(draft.pack))
+        found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
+    else:
+        found = rows_with_mods(rows, lambda mod, version: draft.picks[mod] == version)
     place = {mod: at for at, mod in enumerate(in_order(places, draft.picks))}
     found.sort(key=lambda row: place[row.mod.slug])
     return Picked(found, {mod for mod in draft.picks if mod in places}, through)
@@ -222,7 +241,7 @@ def layers(
     """
     found = found or picked(draft, with_places=with_files)
     profile = draft.pack.game.profile
-    said, rules = sayings_of(draft.pack), rules_of(draft)
+    said, rules = sayings_in(draft), rules_of(draft)
     result: list[tuple[LockedBuild, Sequence[PlacedFile]]] = []
     met_by: dict[str, list[str]] = {}
     cores = as_drafted(draft, (core_of(row, row.mod.slug) for row in found.rows))

@@ -10,7 +10,7 @@ from django.db import IntegrityError, transaction
 from convoy_core.draft.settling import Settled
 from convoy_core.draft.surprises import does_more
 from convoy_core.draft.taking_back import Done
-from convoy_core.lock.change_log import Change, changes
+from convoy_core.lock.change_log import Change, picks_changes
 from convoy_core.resolve import leading_to, needed_by, why_not
 from convoy_core.words.errors import ConvoyError, NameTaken
 from convoy_core.words.versions import parse_version
@@ -282,7 +282,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
     draft = Draft.objects.select_for_update().get(pack=pack)
     draft.pack = pack
     meanwhile = _meanwhile(draft, revision, edits)
-    before, then = drafts.lock_of(draft, with_files=False), moment(draft)
+    then, chosen_then = moment(draft), _chosen(draft)
     unsettled_before = set(draft.unsettled)
     applied = [_apply(user, draft, edit) for edit in edits]
     drafts.read_anew(draft)
@@ -308,7 +308,7 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
     after.read_files_soon(str(pack.pk))
     outcome = Outcome(
         draft.revision,
-        changes(before, drafts.lock_of(draft, with_files=False)).mods,
+        _changes(draft, then.picks, chosen_then),
         {mod: one for mod, one in draft.unsettled.items() if mod not in unsettled_before},
         sorted(unsettled_before - set(draft.unsettled)),
         told(applied),
@@ -364,14 +364,24 @@ def done_by(user: User, draft: Draft) -> list[Done]:
     return [Done(revision, takes_back, again, by == user.pk) for revision, takes_back, again, by in found]
 
 
+def _chosen(draft: Draft) -> set[str]:
+    return {line.mod for line in drafts.lines_of(draft) if line.on} | drafts.taken_under(draft).lines.keys()
+
+
+def _changes(draft: Draft, picks_then: dict[str, str], chosen_then: set[str]) -> tuple[Change, ...]:
+    """What goes is told as what it was."""
+    names = drafts.names_of(draft.pack, (mod for mod, _ in picks_then.items() ^ draft.picks.items()))
+    chosen = (_chosen(draft) & draft.picks.keys()) | (chosen_then - draft.picks.keys())
+    return picks_changes(picks_then, draft.picks, names, chosen)
+
+
 def _staying(draft: Draft, settled: Settled, edits: Sequence[EditIn]) -> dict[str, list[str]]:
     going = [one.mod for one in edits if isinstance(one, RemoveMod) or (isinstance(one, SwitchLine) and not one.on)]
     staying = [mod for mod in going if mod in settled.picks]
     if not staying:
         return {}
-    chosen = {line.mod for line in drafts.lines_of(draft) if line.on} | drafts.taken_under(draft).lines.keys()
     askers = needed_by(settled.picks)
-    return {mod: sorted(chosen & leading_to(mod, askers)) for mod in staying}
+    return {mod: sorted(_chosen(draft) & leading_to(mod, askers)) for mod in staying}
 
 
 def _other_builds(pack: Pack, settled: Settled, edits: Sequence[EditIn]) -> list[OtherBuild]:
