@@ -13,7 +13,6 @@ from pathlib import Path
 import django
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "convoy_site.settings")
-sys.path.insert(0, "src")
 django.setup()
 
 from . import (  # noqa: E402 - after django.setup
@@ -43,7 +42,7 @@ Row = tuple[str, str, str]
 PARTS: dict[str, Callable[[], list[Row]]] = {
     "pages, demo data": site_pages.demo,
     "pages, 5,000 mods": site_pages.large,
-    "edit of a 100-line draft": site_pages.editing,
+    "edits": site_pages.editing,
     "finder, 50,000 mods": site_pages.searching,
     "resolver": resolving.measure,
     "collections": under.measure,

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import gc
 import json
+import os
 import resource
 import statistics
 import subprocess
+import sys
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
@@ -35,6 +37,7 @@ def measure() -> list[Row]:
     rows = [*_large("5,000 mods / 40,000 builds", 5_000, 40_000, "0.5 s", edits=True)]
     rows += _large("50,000 mods / 400,000 builds", 50_000, 400_000, "2 s", edits=False)
     rows += _deep()
+    rows += _engines()
     rows += _beside("400 wanted of 5,000 mods", lambda seed: problems.large(5_000, 40_000, 400, seed))
     rows += _beside(
         "the same, needs only", lambda seed: problems.large(5_000, 40_000, 400, seed, plain=True), others=True
@@ -92,9 +95,69 @@ def _deep() -> list[Row]:
     return rows
 
 
+FRESH = (101, 102, 103, 104, 105)
+"""Seeds that nothing was tuned with."""
+
+SEARCHED = """
+import gc, json, sys, time
+gc.disable()
+from convoy_core.resolve import Eligible, Solved, resolve
+from convoy_core.resolve.wire import read_problem
+if "library" in sys.argv:
+    from bench.sat_engine import with_library
+    with_library().__enter__()
+problem = read_problem(sys.stdin.read())
+eligible, taken = Eligible(problem.library, problem.base), []
+for _ in range(4):
+    began = time.perf_counter()
+    answer = resolve(problem, eligible)
+    taken.append(time.perf_counter() - began)
+assert isinstance(answer, Solved)
+status = open("/proc/self/status").read()
+print(json.dumps([taken[0], min(taken[1:]), int(status.split("VmHWM:")[1].split()[0]) / 1024]))
+"""
+
+
+def _engines() -> list[Row]:
+    """The same formula searched by the compiled core, its plain sources, and a SAT library; libsolv beside them."""
+    engines = {"compiled": ([], ""), "plain Python": ([], "src"), "SAT library": (["library"], "src")}
+    first: dict[str, list[float]] = {name: [] for name in (*engines, "libsolv")}
+    again: dict[str, list[float]] = {name: [] for name in (*engines, "libsolv")}
+    memory: dict[str, float] = {}
+    for seed in FRESH:
+        made = problems.large(5_000, 40_000, 400, seed)
+        problem, _ = _possible(read_problem(json.dumps(made)))
+        text = json.dumps(made | {"want": {mod: asked.text for mod, asked in problem.want.items()}})
+        prepare, solve = _libsolv_seconds(problem)
+        first["libsolv"].append(prepare + solve)
+        again["libsolv"].append(solve)
+        for name, (words, path) in engines.items():
+            environment = {**os.environ, **({"PYTHONPATH": os.pathsep.join([path, "."])} if path else {})}
+            command = [sys.executable, "-c", SEARCHED, *words]
+            done = subprocess.run(command, input=text, env=environment, capture_output=True, text=True, check=True)
+            cold, warm, memory[name] = json.loads(done.stdout)
+            first[name].append(cold)
+            again[name].append(warm)
+    rows = []
+    for name in first:
+        times = statistics.median(ours / theirs for ours, theirs in zip(again[name], again["libsolv"], strict=True))
+        whole = statistics.median(ours / theirs for ours, theirs in zip(first[name], first["libsolv"], strict=True))
+        figure = f"{_seconds(first[name])} first, {_seconds(again[name])} builds prepared"
+        told = f"{times:.1f} times libsolv's search, {whole:.1f} times with preparing"
+        used = f"; {memory[name]:.0f} MB with the problem" if name in memory else ""
+        rows.append((f"400 wanted of 40,000 builds, fresh seeds: {name}", figure, told + used))
+    return rows
+
+
+def _libsolv_seconds(problem: Problem) -> tuple[float, float]:
+    found = _libsolv(problem, Eligible(problem.library, problem.base))
+    return found.prepare, found.seconds - found.prepare
+
+
 class _Found(NamedTuple):
     seconds: float
     picks: Mapping[str, Build] | None
+    prepare: float = 0.0
 
 
 def _beside(what: str, make: Callable[[int], dict[str, Any]], others: bool = False) -> list[Row]:
@@ -167,7 +230,7 @@ def _libsolv(problem: Problem, eligible: Eligible) -> _Found:
     done = subprocess.run(["/usr/bin/python3", str(script)], input=given, capture_output=True, text=True, check=True)
     answer = json.loads(done.stdout)
     picks = {builds[place].mod: builds[place] for place in answer["picks"]} if answer["solved"] else None
-    return _Found(answer["prepare"] + answer["solve"], picks)
+    return _Found(answer["prepare"] + answer["solve"], picks, answer["prepare"])
 
 
 def _reached(problem: Problem, eligible: Eligible) -> set[str]:

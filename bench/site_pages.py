@@ -92,12 +92,19 @@ def searching() -> list[tuple[str, str, str]]:
 
 
 def editing() -> list[tuple[str, str, str]]:
-    """Adds and removes one mod in a draft of 70 chosen lines and what they need, over HTTP, resolve included."""
     load_mods(5_000)
+    rows = []
+    for lines, edit_aim, page_aim in ((70, "", ""), (400, "aim 100 ms", "aim 60 ms"), (1_000, "aim 250 ms", "")):
+        rows += _edits(lines, edit_aim, page_aim)
+    return rows
+
+
+def _edits(lines: int, edit_aim: str, page_aim: str) -> list[tuple[str, str, str]]:
+    """Adds and removes one mod in a draft of many chosen lines and what they need, over HTTP, resolve included."""
     client = signed_in()
     crew = Crew.objects.get(name="Kestrel Wharf")
     base = {"game_version": "2.1.0", "loader": "bosun", "loader_version": "5.2.0"}
-    new = NewPack(crew=crew.id, game="tillerway", name="Hundred Lines", emblem="reed", group="", notes="", **base)
+    new = NewPack(crew=crew.id, game="tillerway", name=f"{lines} lines", emblem="reed", group="", notes="", **base)
     pack = start_pack(User.objects.get(username="maren"), new)
     at = f"/api/packs/{pack.id}/draft"
 
@@ -106,22 +113,22 @@ def editing() -> list[tuple[str, str, str]]:
         return client.post(f"{at}/edits", json={"revision": revision, "edits": list(edits)})
 
     began = time.perf_counter()
-    send(*({"do": "add", "mod": f"bulk-{number}"} for number in range(3000, 3070))).raise_for_status()
+    send({"do": "add many", "mods": [f"bulk-{number}" for number in range(3000, 3000 + lines)]}).raise_for_status()
     first = time.perf_counter() - began
     told = client.get(at).json()
     edits: list[float] = []
     for number in range(20):
         for do in ("add", "remove"):
             revision = client.get(at).json()["revision"]
-            body = {"revision": revision, "edits": [{"do": do, "mod": f"bulk-{3200 + number}"}]}
+            body = {"revision": revision, "edits": [{"do": do, "mod": f"bulk-{4200 + number}"}]}
             began = time.perf_counter()
             client.post(f"{at}/edits", json=body).raise_for_status()
             edits.append(time.perf_counter() - began)
     size = f"{told['chosen']} chosen + {told['brought_in']} brought in"
     return [
-        row(f"one edit, resolve included ({size})", edits, ""),
+        row(f"one edit, resolve included ({size})", edits, edit_aim),
         (f"all its lines in one go ({size})", f"{first:.2f} s", ""),
-        row("draft page of it", timed(lambda n: client.get(at)), "aim: p95 under 100 ms"),
+        row("draft page of it", timed(lambda n: client.get(at)), page_aim),
     ]
 
 

@@ -208,7 +208,7 @@ def test_pages_cost_a_fixed_number_of_queries(world: World, django_assert_max_nu
     owner = world.as_("owner")
     for path, most in (
         ("draft", 12),
-        ("findings", 32),
+        ("findings", 33),
         ("overlap", 30),
         ("catalogue?fitting_only=false", 15),
         ("line", 14),

@@ -2,7 +2,8 @@
 
 `problem` goes in, `answer` comes out, `resolver` the door. Underneath: `eligible` says which builds may be taken,
 `formula` writes them down as clauses as far as the search comes, `solver` searches and learns, `best` finds the best
-answer by the order of preference, with `support` for builds kept without a reason. For an impossible problem `clash`
+answer by the order of preference, with `support` for builds kept without a reason, `counting` for wishes of which some
+may fail, and `ties` for the one of equally good answers. For an impossible problem `clash`
 finds the lines, `explain` the sentences (from `facts`, by `smallest`), `ways_out` what would free it. `reasons`
 answers `why` and `why not`, `wire` is the JSON of docs/formats.md.
 """
