@@ -14,7 +14,7 @@ from bench.problems import DEEP, large
 from bench.sat_engine import with_library
 from convoy_core.resolve import resolve
 from convoy_core.resolve.wire import read_problem, write_answer
-from house.compiling import FAST, fast
+from house.compiling import FAST, compiled_core, fast
 from house.places import ROOT
 
 SEEDS = range(24)
@@ -49,6 +49,7 @@ def plainly() -> list[dict[str, Any]]:
 
 
 def test_compiled(plainly: list[dict[str, Any]]) -> None:
+    compiled_core()
     if not FAST.exists():
         pytest.skip("nothing compiles here")
     lines = "\n".join(json.dumps(one) for one in problems())

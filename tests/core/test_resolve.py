@@ -234,6 +234,22 @@ def test_chains_made_to_mislead_are_seen_through() -> None:
             assert faults(problem, list(answer.picks.values())) == []
 
 
+def test_chains_of_any_length_are_followed() -> None:
+    """Two chains of needs that are at odds at their far ends: nothing goes as deep as they are long."""
+    long = 1_500
+    chains = [
+        build(f"{side}{at:04}", version, {f"{side}{at + 1:04}": f"={version}"} if at < long else {})
+        for side in "ab"
+        for at in range(long + 1)
+        for version in "12"
+    ]
+    chains[-1] = build(f"b{long:04}", "2", breaks={f"a{long:04}": "=2"})
+    answer = resolve(wanting(chains, {"a0000": "*", "b0000": "*"}))
+    assert isinstance(answer, Solved)
+    assert len({one.version.text for one in answer.picks.values()}) == 2
+    assert len(answer.picks) == 2 * (long + 1)
+
+
 def test_too_hard_is_said_not_endured() -> None:
     with pytest.raises(TooHard):
         resolve(read_problem(json.dumps(DEEP["two chains of 30 pulling apart"]())), max_effort=50)

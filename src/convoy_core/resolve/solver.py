@@ -23,6 +23,9 @@ FALSE: Final = -1
 FAR_JUMP: Final = 10
 """Levels. A conflict that would undo more of them undoes one only."""
 
+FAR_BACK: Final = 50
+"""Steps along which a literal of a learned clause is followed back: needs may go on for thousands of mods."""
+
 
 class OutOfEffort(Exception):
     """The search used up its effort. The caller decides what that means."""
@@ -363,12 +366,12 @@ class Solver:
     def _without_implied(self, learned: Clause) -> Clause:
         """Without literals that are false only as others of the clause are (Soerensson and Biere, 2009)."""
         known: dict[int, bool] = {literal >> 1: True for literal in learned}
-        return [literal for literal in learned if not self._is_implied(literal, known)]
+        return [literal for literal in learned if not self._is_implied(literal, known, FAR_BACK)]
 
-    def _is_implied(self, literal: int, known: dict[int, bool]) -> bool:
-        """Whether a false literal follows from the clause's own; what was found out is kept in `known`."""
+    def _is_implied(self, literal: int, known: dict[int, bool], steps: int) -> bool:
+        """Whether a false literal follows from the clause's own in so many steps; `known` keeps what was found out."""
         because = self._because(literal ^ 1)
-        if not because:
+        if not because or steps == 0:
             return False
         for other in because:
             variable = other >> 1
@@ -376,7 +379,7 @@ class Solver:
                 continue
             found = known.get(variable)
             if found is None:
-                found = self._is_implied(other, known)
+                found = self._is_implied(other, known, steps - 1)
                 known[variable] = found
             if not found:
                 return False
