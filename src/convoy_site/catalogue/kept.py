@@ -48,12 +48,16 @@ def rows_with_mods(builds: QuerySet[Build], wanted: Callable[[str, str], bool]) 
     # The last one brings the source's table in, whose version is asked for.
     told = asked.values_list("pk", "row_version", "mod__slug", "version", "mod__source__pickup")
     seen = {pk: seen for pk, seen, slug, version, _ in told if wanted(slug, version)}
-    if unread := [pk for pk, version in seen.items() if pk not in _rows or vars(_rows[pk])["row_version"] != version]:
+    # By what is found now: another thread may drop everything that is kept at any time.
+    found = {pk: row for pk, version in seen.items() if (row := _rows.get(pk)) and vars(row)["row_version"] == version}
+    if unread := seen.keys() - found.keys():
         if len(_rows) + len(unread) > KEPT_ROWS:
             _rows.clear()
         fresh = Build.objects.filter(pk__in=unread).select_related("mod__source").defer("mod__words", "files")
-        _rows.update({row.pk: row for row in fresh.annotate(row_version=_version(*_VERSIONS))})
-    return [_copy(found) for pk in seen if (found := _rows.get(pk))]
+        read = {row.pk: row for row in fresh.annotate(row_version=_version(*_VERSIONS))}
+        found.update(read)
+        _rows.update(read)
+    return [_copy(found[pk]) for pk in seen if pk in found]
 
 
 def _copy(row: Build) -> Build:
