@@ -126,6 +126,46 @@ def tug(length: int, versions: int = 8) -> dict[str, Any]:
     return {"base": BASE, "files": files, "want": {"a0": "*", "b0": "*"}}
 
 
+def misleading(seed: int) -> dict[str, Any]:
+    """A chain of 30 to 60 mods in one of six manners, with breaks across it: what looks good is wrong far down."""
+    chance = random.Random(seed)
+    length, versions, manner = chance.randrange(30, 61), chance.randrange(3, 9), chance.randrange(6)
+    shared, oldest = length // 4, versions + 1
+    files: Files = []
+    for at in range(length):
+        for version in range(1, versions + 1):
+            asked = _misled(chance, manner, version, oldest, at)
+            needs = {f"m{at + 1}": asked} if at < length - 1 else {}
+            if manner == 4 and needs:
+                needs[f"s{chance.randrange(shared)}"] = chance.choice(["<=", ">=", "="]) + str(version)
+            if manner == 5 and at + 2 < length:
+                needs[f"m{at + 2}"] = f"<={version + 1}"
+            breaks = {}
+            if at > 3 and chance.random() < 0.25:
+                breaks[f"m{chance.randrange(at)}"] = chance.choice(["=", ">", "<"]) + str(version)
+            files.append({"mod": f"m{at}", "version": str(version), "needs": needs, "breaks": breaks})
+    for at in range(shared):
+        leads_on = at + 1 < shared and chance.random() < 0.5
+        for version in range(1, versions + 1):
+            needs = {f"s{at + 1}": f"<={version}"} if leads_on else {}
+            files.append({"mod": f"s{at}", "version": str(version), "needs": needs})
+    step = chance.choice([1, 2, 3, 7, 60])
+    return {"base": BASE, "files": files, "want": {f"m{at}": "*" for at in range(0, length, step)}}
+
+
+def _misled(chance: random.Random, manner: int, version: int, oldest: int, at: int) -> str:
+    """What a build asks of the next in the chain."""
+    manners = (
+        f"{chance.choice(['<=', '='])}{version}",
+        f">={max(1, version - 1)}, <={version + 1}",
+        f"<={oldest - version}" if at % 2 else f">={version}",
+        chance.choice([f"={version}", f"<={version}", f">={version}", "*"]),
+        "*",
+        f"!={oldest - version}",
+    )
+    return manners[manner]
+
+
 DEEP = {
     "staircase of 60": lambda: staircase(60),
     "ring of 31 with libraries": lambda: ring(31),
