@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from convoy_site.api import api
-from house import install, places, services
+from house import compiling, install, places, services
 from house.front import UPLOADS
 
 
@@ -35,6 +35,20 @@ def test_a_secret_is_made_once_and_readable_by_its_owner_only(tmp_path: Path, mo
     assert (tmp_path / "secrets.json").stat().st_mode & 0o077 == 0
 
 
+def test_what_was_compiled_counts_only_while_it_is_of_these_sources(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(install, "VAR", tmp_path)
+    monkeypatch.setattr(compiling, "FAST", tmp_path / "fast")
+    assert compiling.fast({"A": "1"}) == {"A": "1"}
+    (tmp_path / "fast").mkdir()
+    install.put_stamp("fast", compiling._made_from())
+    told = compiling.fast({"PYTHONPATH": "mine"})
+    assert told["PYTHONPATH"].split(os.pathsep) == [str(tmp_path / "fast"), "mine"]
+    install.put_stamp("fast", "of yesterday's sources")
+    assert compiling.fast({}) == {}
+
+
 def test_a_step_is_done_again_only_when_what_it_is_made_from_changed(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -42,10 +56,10 @@ def test_a_step_is_done_again_only_when_what_it_is_made_from_changed(
     monkeypatch.setattr(install, "ROOT", tmp_path)
     source = tmp_path / "lock.txt"
     source.write_text("one")
-    install._stamp("npm", install._hash([source]))
-    assert install._stamped("npm", install._hash([source]))
+    install.put_stamp("npm", install.hash_of([source]))
+    assert install.is_stamped("npm", install.hash_of([source]))
     source.write_text("two")
-    assert not install._stamped("npm", install._hash([source]))
+    assert not install.is_stamped("npm", install.hash_of([source]))
 
 
 def running(pid: int) -> bool:
