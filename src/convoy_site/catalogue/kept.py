@@ -19,7 +19,11 @@ from convoy_core.words.model import Build as CoreBuild
 
 from .drawing import Drawing
 from .models import Build, Mod
-from .services import BUILD_FIELDS, MAX_ROUNDS, core_build, shelf
+from .sayings import sayings_of
+from .services import BUILD_FIELDS, core_build, shelf
+
+MAX_ROUNDS = 40
+"""Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
 
 KEPT_ROWS = 20_000
 """Builds as lists show them, with mod and source: some 100 MB at most."""
@@ -148,6 +152,13 @@ def reach(pack: Drawing, mods: Iterable[str], whose: Hashable) -> Reach:
     while len(_reaches) > KEPT_REACHES:
         _reaches.popitem(last=False)
     return found
+
+
+def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
+    """The same once, with what the pack's crew says of the builds."""
+    found = Reach()
+    found.grow(pack, mods)
+    return sayings_of(pack).all_heard(found.builds)
 
 
 def _of_names(pack: Drawing, names: Iterable[str]) -> QuerySet[Mod]:

@@ -1,6 +1,6 @@
 """What the rest of the site asks of the catalogue: the builds that a resolve needs, searching, and fit."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 from uuid import UUID
@@ -19,9 +19,6 @@ from convoy_core.words.versions import parse_version
 from .drawing import Drawing
 from .models import Build, Mod, Source
 from .sayings import sayings_of
-
-MAX_ROUNDS = 40
-"""Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
 
 BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", "date", "relations", "claims")
 
@@ -128,33 +125,6 @@ def shelf(pack: Drawing) -> QuerySet[Mod]:
     theirs = Mod.objects.filter(game=pack.game_id, crew=pack.crew_id)
     shadowed = Q(crew=None, slug__in=theirs.values("slug"))
     return Mod.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), game=pack.game_id).exclude(shadowed)
-
-
-def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
-    """Every installable build that a resolve for these mods can meet: theirs, and along needs and stand-ins; with what
-    the pack's crew says of them.
-
-    One query for mods and one for builds per step along needs, whatever the number of mods.
-    """
-    asked: set[str] = set()
-    frontier = set(mods)
-    loaded: set[int] = set()
-    builds: list[CoreBuild] = []
-    for _ in range(MAX_ROUNDS):
-        frontier -= asked
-        if not frontier:
-            break
-        asked |= frontier
-        found = shelf(pack).filter(Q(slug__in=frontier) | Q(provides__overlap=list(frontier)))
-        new = set(found.values_list("pk", flat=True)) - loaded
-        loaded |= new
-        rows = Build.objects.filter(mod__in=new, gone=False, refused="").values_list(*BUILD_FIELDS)
-        frontier = set()
-        for row in rows:
-            build = core_build(*row)
-            builds.append(build)
-            frontier |= build.needs.keys()
-    return sayings_of(pack).all_heard(builds)
 
 
 @dataclass(frozen=True)

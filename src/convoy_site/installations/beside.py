@@ -23,8 +23,9 @@ from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.model import Side
 from convoy_core.words.ranges import parse_range
 
+from ..catalogue.kept import closure
 from ..catalogue.models import Build
-from ..catalogue.services import closure, core_builds, ruled_builds, shelf
+from ..catalogue.services import core_builds, ruled_builds, shelf
 from ..packs.collections import newest_releases
 from ..packs.models import Pack
 from ..people.models import Crew, User

@@ -15,8 +15,9 @@ from convoy_core.words.profile import GameChannel
 from convoy_core.words.ranges import ANY_VERSION
 
 from ..catalogue.games import game_for
+from ..catalogue.kept import closure
 from ..catalogue.models import Game, Mod
-from ..catalogue.services import closure, shelf
+from ..catalogue.services import shelf
 from ..people.models import User
 from ..people.rights import Action
 from ..people.services import crew_for

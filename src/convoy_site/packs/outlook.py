@@ -11,8 +11,9 @@ from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.model import Channel
 from convoy_core.words.versions import parse_version
 
+from ..catalogue.kept import closure
 from ..catalogue.models import Build, Mod
-from ..catalogue.services import BuildRow, build_rows, closure, shelf
+from ..catalogue.services import BuildRow, build_rows, shelf
 from . import drafts
 from .models import Pack
 
