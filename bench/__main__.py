@@ -86,7 +86,7 @@ def page(tables: dict[str, list[Row]]) -> str:
     lines = [
         "# Benchmarks",
         "",
-        "Written by `./run bench`. The starting times at the end are taken by hand, with how they were taken.",
+        "Written by `./run bench`. The starting times and profiles at the end are taken by hand, with how.",
         "The machine is shared and noisy: compare ratios within one run, not seconds across runs.",
         "",
         f"Machine: {machine()}.",

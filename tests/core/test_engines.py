@@ -50,8 +50,6 @@ def plainly() -> list[dict[str, Any]]:
 
 def test_compiled(plainly: list[dict[str, Any]]) -> None:
     compiled_core()
-    if not FAST.exists():
-        pytest.skip("nothing compiles here")
     lines = "\n".join(json.dumps(one) for one in problems())
     command = [sys.executable, "-c", ASKED]
     done = subprocess.run(command, input=lines, env=fast({}), cwd=ROOT, capture_output=True, text=True, check=True)

@@ -97,11 +97,9 @@ class Support:
 
 def _outside(literal: int, askers: Mapping[int, list[int]]) -> set[int]:
     """What could hold a floating build: whoever asks for it or for a floating one that leads to it, and floats not."""
-    leading, outside = [literal], set[int]()
-    for one in leading:
-        for asker in askers[one]:
-            if asker not in askers:
-                outside.add(asker)
-            elif asker not in leading:
-                leading.append(asker)
-    return outside
+    waiting, met = [literal], {literal}
+    for one in waiting:
+        fresh = [asker for asker in askers[one] if asker not in met]
+        met.update(fresh)
+        waiting += [asker for asker in fresh if asker in askers]
+    return met - askers.keys()
