@@ -102,8 +102,10 @@ DATABASES = {
         "CONN_MAX_AGE": 0,
         "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {
-            # How alike a word and a name must be to count as found: 0.6 by default, which forgives hardly any slip.
-            "options": "-c pg_trgm.word_similarity_threshold=0.45 -c statement_timeout=60000",
+            # How alike a word and a name must be to count as found: 0.6 by default, which forgives hardly any slip. The
+            # second is for several words together: half of them is no slip but another name.
+            "options": "-c pg_trgm.word_similarity_threshold=0.45 -c pg_trgm.strict_word_similarity_threshold=0.58"
+            " -c statement_timeout=60000",
             "connect_timeout": 5,
             **({"pool": {"min_size": 1, "max_size": POOL, "timeout": 20, "max_idle": 60}} if POOL else {}),
         },

@@ -22,7 +22,7 @@ from convoy_site.catalogue.models import Build, BuildPlace, Game, Mod, OwnFile, 
 from convoy_site.catalogue.reading_sources import read_source
 from convoy_site.catalogue.refitting import refit
 from convoy_site.catalogue.services import shelf
-from convoy_site.packs import drafts
+from convoy_site.packs import draft_layers
 from convoy_site.packs.services import edit_draft, start_pack
 from convoy_site.packs.shapes.edits import AddMod
 from convoy_site.people.models import SiteRules
@@ -336,7 +336,7 @@ def test_one_mod_in_several_sources_is_one_mod_with_several_places(world: World,
     places = BuildPlace.objects.filter(source=other)
     assert places.count() == len(ledger["builds"])
     world.revision()
-    lock = drafts.lock_of(world.pack.draft)
+    lock = draft_layers.lock_of(world.pack.draft)
     urls = next(one for one in lock.builds if one.mod == "lock-ledger").urls
     assert urls[-1].startswith(other.address)
     # It lists the mod no longer: the place is gone, the mod stays.
@@ -365,7 +365,7 @@ def test_a_crews_mod_stands_before_everybodys_of_the_same_name(
     edit_draft(world.users["owner"], pack.id, 0, [AddMod(do="add", mod="rope-bridges")])
     pack.draft.refresh_from_db()
     assert pack.draft.picks["knots"] == "1.1"
-    assert len(drafts.lock_of(pack.draft).builds) == 2
+    assert len(draft_layers.lock_of(pack.draft).builds) == 2
     # The crew's source goes on bringing builds of its own mod.
     read(theirs.pk)
     assert Build.objects.filter(mod__source=theirs, mod__slug="knots", version="7").exists()

@@ -12,7 +12,7 @@ from django.utils import timezone
 from convoy_site.catalogue import search
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.catalogue.reading_sources import PATIENCE, read_source
-from convoy_site.packs import drafts
+from convoy_site.packs import draft_layers
 from convoy_site.releases.services import publish, recipe_of
 from convoy_standins.generate import read_listed
 
@@ -103,7 +103,7 @@ def test_what_a_build_says_of_itself_reaches_the_release_and_may_be_said_later(
     for build in ledger["builds"]:
         build |= {"touches": ["economy.tolls"], "partners": ["fair-scales"]}
     reading(sources, lambda request: httpx.Response(200, json=listed))
-    locked = drafts.lock_of(world.pack.draft).by_mod["lock-ledger"]
+    locked = draft_layers.lock_of(world.pack.draft).by_mod["lock-ledger"]
     assert (locked.claims.touches, locked.claims.partners) == (("economy.tolls",), ("fair-scales",))
     publish(world.users["owner"], world.pack.id, world.revision(), "7.0.0", "stable", "")
     kept = recipe_of(world.pack.releases.get(number="7.0.0").pk).lock.by_mod["lock-ledger"]
@@ -188,6 +188,8 @@ WORDS = [
     ("carriers", "company-offices"),
     ("penhale tunnel", "tunnel-lights"),
     ("swing bridgs", "swing-bridges"),
+    ("swingbridges", "swing-bridges"),
+    ("swing brid ges", "swing-bridges"),
     ("cat' on & the | roof:*", "cat-on-the-roof"),
 ]
 

@@ -17,7 +17,7 @@ from convoy_core.settings.readings import from_text
 from convoy_site.catalogue import readings
 from convoy_site.catalogue.models import Addition, Build, Mod, Reading, Source, Verdict
 from convoy_site.catalogue.readings import Reported, read_all, take_reported, wanted_of
-from convoy_site.packs import checking, drafts, mending
+from convoy_site.packs import checking, draft_layers, mending
 from convoy_site.packs.models import Pack
 from convoy_site.releases.services import recipe_of
 
@@ -42,7 +42,7 @@ def pack_of(world: World) -> Pack:
 
 def read_all_files(world: World, sources: Any) -> list[str]:
     pack = pack_of(world)
-    return read_all(wanted_of(pack, drafts.picked(pack.draft, with_files=True).rows), serving(sources))
+    return read_all(wanted_of(pack, draft_layers.picked(pack.draft, with_files=True).rows), serving(sources))
 
 
 def found(world: World, check: str = "") -> list[dict[str, Any]]:
@@ -51,7 +51,7 @@ def found(world: World, check: str = "") -> list[dict[str, Any]]:
 
 
 def placed(world: World) -> dict[str, str]:
-    return {path: file.mod for path, file in drafts.lock_of(pack_of(world).draft).by_path.items()}
+    return {path: file.mod for path, file in draft_layers.lock_of(pack_of(world).draft).by_path.items()}
 
 
 def test_a_reading_is_made_once_and_kept_by_content(world: World, sources: Any) -> None:
@@ -63,7 +63,7 @@ def test_a_reading_is_made_once_and_kept_by_content(world: World, sources: Any) 
     assert tolls["what"] == "Night Tolls lies over Fair Tolls: 1 value overruled, 2 keys lost."
     assert not Reading.objects.exclude(crew=None).exists()
     pack = pack_of(world)
-    assert wanted_of(pack, drafts.picked(pack.draft, with_files=True).rows) == []
+    assert wanted_of(pack, draft_layers.picked(pack.draft, with_files=True).rows) == []
 
 
 def test_a_large_archive_is_read_in_portions_and_one_that_says_too_much_not_at_all(

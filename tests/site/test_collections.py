@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import read_recipe
-from convoy_site.packs import drafts
+from convoy_site.packs import draft_layers, drafts
 from convoy_site.packs.models import Draft, Pack
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
 from convoy_site.packs.shapes.edits import AddMods, DescribeLine, EditIn, HoldLine, KeyIn, SetSettings, SetSteps
@@ -67,7 +67,7 @@ def draft_of(world: World) -> dict[str, Any]:
 def lock(world: World) -> Lock:
     draft = Draft.objects.get(pack=world.pack)
     draft.pack = world.pack
-    return drafts.lock_of(draft)
+    return draft_layers.lock_of(draft)
 
 
 def test_a_collection_lies_under_the_pack_and_the_release_says_so(world: World) -> None:

@@ -24,6 +24,16 @@ def lines(world: World) -> dict[str, dict[str, Any]]:
     return {line["mod"]: line for line in world.as_("owner").get(f"{world.at}/draft")[1]["lines"]}
 
 
+def test_an_answer_brings_the_draft_as_it_is_then_and_only_where_the_edit_was_kept(world: World) -> None:
+    status, told = edit(world, {"do": "add", "mod": "market-bells"}, with_draft=True)
+    assert status == 200, told
+    assert told["draft"] == world.as_("owner").get(f"{world.at}/draft")[1]
+    assert told["draft"]["revision"] == told["revision"]
+    _, told = edit(world, {"do": "remove", "mod": "market-bells"}, with_draft=True, rehearse=True)
+    assert (told["kept"], told["draft"]) == (False, None)
+    assert edit(world, {"do": "remove", "mod": "market-bells"})[1]["draft"] is None
+
+
 def test_what_a_mod_needs_comes_in_with_it_and_leaves_again(world: World) -> None:
     _, told = edit(world, {"do": "add", "mod": "barge-berths"})
     assert [(one["what"], one["mod"], one["chosen"]) for one in told["changes"]] == [("added", "barge-berths", True)]
@@ -211,9 +221,10 @@ def test_pages_cost_a_fixed_number_of_queries(world: World, django_assert_max_nu
         ("findings", 33),
         ("overlap", 30),
         ("catalogue?fitting_only=false", 15),
-        ("line", 14),
+        ("line", 16),
         ("roll-call", 10),
-        ("pending", 12),
+        # What the line made of the draft is kept.
+        ("pending", 9),
     ):
         with django_assert_max_num_queries(most):
             assert owner.get(f"{world.at}/{path}")[0] == 200

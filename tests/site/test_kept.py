@@ -1,17 +1,21 @@
 """What is kept in memory between edits: used again while nothing changed, and never after something did."""
 
+from datetime import timedelta
 from typing import Any
+from unittest.mock import Mock
 
+import pytest
 from django.db import connection, transaction
 from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
 
-from convoy_site.catalogue import kept
-from convoy_site.catalogue.models import Build, Mod
-from convoy_site.packs import drafts
+from convoy_site.catalogue import changes, kept
+from convoy_site.catalogue.models import Build, CatalogueChange, Mod, Source
+from convoy_site.packs import draft_layers, drafts
 from convoy_site.packs.models import Pack
 
 from .conftest import World
-from .test_drafts import edit
+from .test_drafts import edit, lines
 
 
 def settled(world: World, refresh: tuple[str, ...] = ("lock-ledger",)) -> dict[str, str]:
@@ -35,9 +39,9 @@ def test_it_is_read_once_and_grows_with_what_comes_in(world: World) -> None:
     read = [one["sql"] for one in again if '"catalogue_build"."relations"' in one["sql"]]
     assert read == []
     [reach] = [kept._reaches[one] for one in kept._reaches if one == Pack.objects.get(pk=world.pack.pk).draft.pk]
-    known = len(reach.builds)
+    known = len(reach.installable)
     edit(world, {"do": "add", "mod": "market-bells"})
-    assert len(reach.builds) > known, "the same one, grown"
+    assert len(reach.installable) > known, "the same one, grown"
     assert settled(world).items() > before.items()
 
 
@@ -74,6 +78,68 @@ def test_a_mod_that_stands_in_from_now_on_and_a_crews_own_in_place_of_a_listed_o
     assert settled(world)["lock-ledger"] == "1.0-ours"
 
 
+def test_a_page_shows_what_is_so_now_whatever_changed(world: World) -> None:
+    def row() -> dict[str, Any]:
+        return lines(world)["lock-ledger"]
+
+    was = row()
+    assert (was["newer"], was["errand"]) == ("", False)
+    fresh = newer("lock-ledger", "99.0", refused="It is no archive.")
+    assert row()["newer"] == ""
+    Build.objects.filter(pk=fresh.pk).update(refused="")
+    assert row()["newer"] == "99.0"
+    Mod.objects.filter(slug="lock-ledger").update(name="Ledger of Locks")
+    assert row()["name"] == "Ledger of Locks"
+    Source.objects.filter(mods__slug="lock-ledger").update(pickup="by hand")
+    assert row()["errand"] is True
+
+
+def test_what_has_nothing_to_do_with_it_leaves_it_in_memory(world: World) -> None:
+    """A reading of some source is no reason to read a draft's surroundings again."""
+    settled(world)
+    key = Pack.objects.get(pk=world.pack.pk).draft.pk
+    ours = kept._reaches[key]
+    elsewhere = Mod.objects.exclude(slug__in=[*ours.mods]).first()
+    assert elsewhere is not None
+    Mod.objects.filter(pk=elsewhere.pk).update(downloads=7)
+    settled(world)
+    assert kept._reaches[key] is ours
+    Mod.objects.filter(slug="lock-ledger").update(downloads=7)
+    settled(world)
+    assert kept._reaches[key] is not ours
+
+
+def test_what_found_nothing_yet_sees_what_comes(world: World) -> None:
+    """A draft without a line, as each process of the site may have met it, and one whose mods no source has."""
+    pack = Pack.objects.get(pk=world.pack.pk)
+    for mods in ((), ("nowhere",)):
+        assert kept.reach(pack, mods, "some draft").mods == {}
+        Source.objects.filter(mods__slug="lock-ledger").update(pickup="by hand")
+        assert kept.reach(pack, mods, "some draft").mods == {}
+    Mod.objects.filter(slug="lock-ledger").update(slug="nowhere")
+    assert kept.reach(pack, ("nowhere",), "some draft").rows["nowhere"]
+
+
+def test_forgetting_old_notes_never_makes_two_states_look_the_same(world: World) -> None:
+    old = timezone.now() - timedelta(days=1)
+    CatalogueChange.objects.all().delete()
+    empty = changes.mark()
+    newer("lock-ledger", "99.0")
+    CatalogueChange.objects.update(at=old)
+    changes.forget_old()
+    assert CatalogueChange.objects.count() == 1
+    assert changes.mark() != empty
+
+
+def test_what_was_cut_off_while_it_grew_is_not_taken_for_whole(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    draft = Pack.objects.get(pk=world.pack.pk).draft
+    settled(world)
+    with monkeypatch.context() as cut, pytest.raises(InterruptedError):
+        cut.setattr(kept, "as_rows", Mock(side_effect=InterruptedError))
+        kept.reach(draft.pack, ["market-bells"], draft.pk)
+    assert kept.reach(draft.pack, ["market-bells"], draft.pk).rows["market-bells"]
+
+
 def test_what_was_taken_back_was_never_there(world: World) -> None:
     was = settled(world)["lock-ledger"]
     try:
@@ -97,12 +163,28 @@ def test_a_verdict_counts_at_once(world: World) -> None:
 
 def test_rows_for_lists_are_those_of_now(world: World) -> None:
     pack = Pack.objects.get(pk=world.pack.pk)
-    [ours] = [row for row in drafts.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
+    [ours] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
     ours.files = ["kept by nobody"]
     assert "files" not in vars(kept._rows[ours.pk])
     Build.objects.filter(pk=ours.pk).update(memory=777)
-    [again] = [row for row in drafts.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
+    [again] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
     assert again.memory == 777
     Mod.objects.filter(pk=ours.mod_id).update(licence="of now")
-    [again] = [row for row in drafts.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
+    [again] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
     assert again.mod.licence == "of now"
+
+
+def test_what_would_be_published_is_made_once_and_anew_when_anything_moved(world: World) -> None:
+    def names() -> set[str]:
+        return {one["name"] for one in world.as_("owner").get(f"{world.at}/pending")[1]["changes"]}
+
+    before = names()
+    with CaptureQueriesContext(connection) as again:
+        assert names() == before
+    assert not [one["sql"] for one in again if '"packs_line"' in one["sql"]]
+    edit(world, {"do": "add", "mod": "market-bells"})
+    assert names() - before
+    Mod.objects.filter(slug="market-bells").update(name="Bells of the Market")
+    assert "Bells of the Market" in names()
+    assert edit(world, {"do": "remove", "mod": "market-bells"})[0] == 200
+    assert names() == before

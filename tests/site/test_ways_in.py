@@ -19,7 +19,7 @@ from convoy_io import archives
 from convoy_site.catalogue import after, dropping, own, pictures
 from convoy_site.catalogue.models import Build, Mod, OwnFile
 from convoy_site.catalogue.tasks import look_through_file
-from convoy_site.packs import drafts, edits
+from convoy_site.packs import draft_layers, edits
 from convoy_site.packs.models import Draft, Line
 from convoy_site.people.models import SiteRules
 from convoy_site.people.services import start_crew
@@ -383,7 +383,7 @@ def test_an_archive_that_does_not_say_what_it_is_is_asked_about(world: World) ->
     status, made = make(world, told, **said, root="pictures")
     assert status == 200, made
     edit(world, {"do": "add", "mod": made["mod"]})
-    placed = [file.path for _, files in drafts.layers(Draft.objects.get(pack=world.pack)) for file in files]
+    placed = [file.path for _, files in draft_layers.layers(Draft.objects.get(pack=world.pack)) for file in files]
     assert [path.split("/")[-1] for path in placed if made["mod"] in path] == ["plank.png", "deck.png"]
     assert not any("pictures" in path for path in placed)
 

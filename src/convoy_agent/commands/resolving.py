@@ -64,6 +64,11 @@ def why_not(mod: str, version: str) -> None:
 
 
 def _problem() -> Problem:
-    # A large problem is some million small objects, none of them garbage: collecting would only look at them again.
+    # A large problem is some million small objects, none of them garbage: collecting would only look at them again, and
+    # taking them apart one by one at the end takes as long as the search. A ring that nothing collects keeps them.
     gc.disable()
-    return read_problem(sys.stdin.buffer.read())
+    problem = read_problem(sys.stdin.buffer.read())
+    ring: list[object] = [problem]
+    ring.append(ring)
+    gc.freeze()
+    return problem

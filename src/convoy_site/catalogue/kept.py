@@ -1,8 +1,9 @@
 """What of the catalogue stays in memory between edits, and how it is known that it is still so.
 
-Every use asks the database for the versions of exactly the rows that it rests on (PostgreSQL's `xmin` and `ctid`, which
-no change leaves as they are), so that it does not matter who changed one, by what door, and on which machine of the
-site. That costs a small part of reading them.
+While nothing in the catalogue changed (`changes.mark`) all of it is. When something did, the versions of exactly the
+rows that are rested on decide (PostgreSQL's `xmin` and `ctid`, which no change leaves as they are), so that a source
+that is being read costs nobody what has nothing to do with it. It does not matter who changed one, by what door, and
+on which machine of the site.
 """
 
 from collections import OrderedDict
@@ -17,10 +18,11 @@ from convoy_core.resolve import Eligible, Shelves
 from convoy_core.words.model import Base
 from convoy_core.words.model import Build as CoreBuild
 
+from . import changes
 from .drawing import Drawing
 from .models import Build, Mod
 from .sayings import sayings_of
-from .services import BUILD_FIELDS, core_build, shelf
+from .services import MOD_FIELDS, ROW_FIELDS, BuildRow, ModRow, as_rows, shelf
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
@@ -39,8 +41,18 @@ def _version(*tables: str) -> RawSQL:
     return RawSQL(" || ' ' || ".join(f'"{table}".xmin::text || "{table}".ctid::text' for table in tables), ())  # noqa: S611
 
 
-_ALL = RawSQL("""md5(coalesce(string_agg(id::text || ' ' || xmin::text || ctid::text, ',' ORDER BY id), ''))""", ())
-"""The versions of all rows that a query finds, as one text."""
+def _all(version: RawSQL, table: str) -> RawSQL:
+    """The versions of all rows that a query finds, as one text."""
+    key = f'"{table}"."id"'
+    return RawSQL(f"md5(coalesce(string_agg({key} || ' ' || {version.sql}, ',' ORDER BY {key}), ''))", ())  # noqa: S611
+
+
+_PICKUP = "(SELECT pickup FROM catalogue_source WHERE catalogue_source.id = catalogue_mod.source_id)"
+_OF_MODS = RawSQL(f"{_version('catalogue_mod').sql} || {_PICKUP}", ())  # noqa: S611
+"""Of a source only the way in which it is fetched from: the rest of its row changes with every reading."""
+
+_OF_BUILDS = _version("catalogue_build")
+_ALL_MODS, _ALL_BUILDS = _all(_OF_MODS, "catalogue_mod"), _all(_OF_BUILDS, "catalogue_build")
 
 _VERSIONS = ("catalogue_build", "catalogue_mod", "catalogue_source")
 _rows: dict[int, Build] = {}
@@ -72,15 +84,19 @@ def _copy(row: Build) -> Build:
 
 
 class Reach:
-    """Every installable build that a resolve for some mods can meet: theirs, and along needs and stand-ins.
+    """Every build that a resolve for some mods can meet: theirs, and along needs and stand-ins; with what lists show.
 
-    It only grows, until a row of it changes. `called`: what its mods are called.
+    It only grows, until a row of it changes. `mods` and `rows`: by the mod's id, the crew's own in place of a listed
+    one; `installable`: the builds that may come in, without what the crew says of them.
     """
 
-    def __init__(self) -> None:
-        self.called: dict[str, str] = {}
-        self.builds: list[CoreBuild] = []
+    def __init__(self, mark: str) -> None:
+        self.mods: dict[str, ModRow] = {}
+        self.rows: dict[str, list[BuildRow]] = {}
+        self.installable: list[CoreBuild] = []
+        self._mark = mark
         self._names: set[str] = set()
+        self._ahead: set[str] = set()
         # The versions of rows by primary key: mods of these names, mods that stand in for one, and builds of both.
         self._named: dict[int, str] = {}
         self._standing_in: dict[int, str] = {}
@@ -88,38 +104,61 @@ class Reach:
         self._eligible: OrderedDict[Hashable, tuple[Eligible, Shelves, int]] = OrderedDict()
         self._growing = Lock()
 
-    def is_current(self, pack: Drawing) -> bool:
-        rows = (
-            (_of_names(pack, self._names), self._named),
-            (_standing_in(pack, self._names), self._standing_in),
-            (_installable({*self._named, *self._standing_in}), self._versions),
-        )
-        return all(query.order_by().values_list(_ALL, flat=True)[0] == _together(known) for query, known in rows)
+    @property
+    def called(self) -> dict[str, str]:
+        with self._growing:
+            return {slug: mod.name for slug, mod in self.mods.items()}
+
+    def is_current(self, pack: Drawing, mark: str) -> bool:
+        with self._growing:
+            if mark == self._mark:
+                return True
+            rows = (
+                (_of_names(pack, self._names).values_list(_ALL_MODS, flat=True), self._named),
+                (_standing_in(pack, self._names).values_list(_ALL_MODS, flat=True), self._standing_in),
+                (_builds_of({*self._named, *self._standing_in}).values_list(_ALL_BUILDS, flat=True), self._versions),
+            )
+            # No answer at all: what nothing is asked of is not sent to the database.
+            is_current = all(next(iter(query), NOTHING) == _together(known) for query, known in rows)
+            if is_current:
+                self._mark = mark
+            return is_current
 
     def grow(self, pack: Drawing, mods: Iterable[str]) -> None:
-        """Two queries for mods and one for builds per step along needs that was not taken before."""
+        """Two queries for mods and two at most for builds per step along needs that was not taken before. Cut off, it
+        goes on where it was the next time.
+        """
         with self._growing:
-            frontier = set(mods)
+            self._ahead |= set(mods)
             for _ in range(MAX_ROUNDS):
-                frontier -= self._names
-                if not frontier:
+                self._ahead -= self._names
+                if not self._ahead:
                     break
-                self._names |= frontier
-                new: set[int] = set()
-                for query, known in (_of_names, self._named), (_standing_in, self._standing_in):
-                    found = query(pack, frontier).annotate(row_version=_version("catalogue_mod"))
-                    for pk, seen, slug, name in found.values_list("pk", "row_version", "slug", "name"):
-                        if pk not in self._named and pk not in self._standing_in:
-                            new.add(pk)
-                        known[pk] = seen
-                        self.called[slug] = name
-                rows = _installable(new).annotate(row_version=_version("catalogue_build"))
-                met: list[CoreBuild] = []
-                for seen, *row in rows.values_list("row_version", *BUILD_FIELDS):
-                    self._versions[row[0]] = seen
-                    met.append(core_build(*row))
-                self.builds += met
-                frontier = {mod for build in met for mod in build.needs}
+                self._step(pack, set(self._ahead))
+
+    def _step(self, pack: Drawing, names: set[str]) -> None:
+        """Everything is read first: whatever stops that leaves it as it was."""
+        named, standing_in = (
+            [(ModRow(*shown), seen) for seen, *shown in query.values_list("row_version", *MOD_FIELDS)]
+            for query in (one(pack, names).annotate(row_version=_OF_MODS) for one in (_of_names, _standing_in))
+        )
+        met = self._named.keys() | self._standing_in
+        new = {mod.pk: mod.slug for mod, _ in (*named, *standing_in) if mod.pk not in met}
+        builds = _builds_of(new).annotate(row_version=_OF_BUILDS).values_list("row_version", *ROW_FIELDS)
+        versions = {row[0]: (seen, row) for seen, *row in builds}
+        rows: dict[str, list[BuildRow]] = {slug: [] for slug in new.values()}
+        for one in as_rows((tuple(row) for _, row in versions.values()), new):
+            rows[new[one.mod_pk]].append(one)
+
+        self._named |= {mod.pk: seen for mod, seen in named}
+        self._standing_in |= {mod.pk: seen for mod, seen in standing_in}
+        self._versions |= {pk: seen for pk, (seen, _) in versions.items()}
+        self.mods |= {mod.slug: mod for mod, _ in (*named, *standing_in)}
+        self.rows |= rows
+        fresh = [one.core for many in rows.values() for one in many if not one.gone and not one.refused]
+        self.installable += fresh
+        self._names |= names
+        self._ahead |= {mod for build in fresh for mod in build.needs}
 
     def eligible(
         self, base: Base, heard: Hashable, hear: Callable[[Sequence[CoreBuild]], Iterable[CoreBuild]]
@@ -131,47 +170,54 @@ class Reach:
                 library = Shelves(())
                 found = Eligible(library, base), library, 0
             eligible, library, known = found
-            if known < len(self.builds):
-                library.add(hear(self.builds[known:]))
-            self._eligible[base, heard] = eligible, library, len(self.builds)
+            if known < len(self.installable):
+                library.add(hear(self.installable[known:]))
+            self._eligible[base, heard] = eligible, library, len(self.installable)
             if len(self._eligible) > KEPT_ELIGIBLE:
                 self._eligible.popitem(last=False)
             return eligible
 
 
 _reaches: OrderedDict[Hashable, Reach] = OrderedDict()
+_keeping = Lock()
 
 
 def reach(pack: Drawing, mods: Iterable[str], whose: Hashable) -> Reach:
-    """What a resolve for these mods can meet; kept for whom it was asked."""
-    found = _reaches.pop(whose, None)
-    if found is None or not found.is_current(pack):
-        found = Reach()
+    """What a resolve for these mods can meet; kept for whom it was asked, and shared by all who look at it now."""
+    mark = changes.mark()
+    found = _reaches.get(whose)
+    if found is None or not found.is_current(pack, mark):
+        found = Reach(mark)
     found.grow(pack, mods)
-    _reaches[whose] = found
-    while len(_reaches) > KEPT_REACHES:
-        _reaches.popitem(last=False)
+    with _keeping:
+        _reaches[whose] = found
+        _reaches.move_to_end(whose)
+        while len(_reaches) > KEPT_REACHES:
+            _reaches.popitem(last=False)
     return found
 
 
 def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
     """The same once, with what the pack's crew says of the builds."""
-    found = Reach()
+    found = Reach("")
     found.grow(pack, mods)
-    return sayings_of(pack).all_heard(found.builds)
+    return sayings_of(pack).all_heard(found.installable)
 
 
 def _of_names(pack: Drawing, names: Iterable[str]) -> QuerySet[Mod]:
-    return shelf(pack).filter(slug__in=list(names))
+    return shelf(pack).filter(slug__in=list(names)).order_by()
 
 
 def _standing_in(pack: Drawing, names: Iterable[str]) -> QuerySet[Mod]:
-    return shelf(pack).filter(~Q(provides=[]), provides__overlap=list(names))
+    return shelf(pack).filter(~Q(provides=[]), provides__overlap=list(names)).order_by()
 
 
-def _installable(mods: Iterable[int]) -> QuerySet[Build]:
-    return Build.objects.filter(mod__in=list(mods), gone=False, refused="")
+def _builds_of(mods: Iterable[int]) -> QuerySet[Build]:
+    return Build.objects.filter(mod__in=list(mods)).order_by()
 
 
 def _together(versions: dict[int, str]) -> str:
     return md5(",".join(f"{pk} {versions[pk]}" for pk in sorted(versions)).encode()).hexdigest()  # noqa: S324
+
+
+NOTHING = _together({})

@@ -3,8 +3,9 @@
 Nothing here changes a build as its source lists it: the crew's word is laid over it when it is looked at.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 from convoy_core.outside.claims import NO_CLAIMS, Claims, read_claims
@@ -20,13 +21,22 @@ from .models import Addition, Build, Verdict
 
 @dataclass(frozen=True)
 class Sayings:
-    """`verdicts`: by mod and version; `additions`: by mod."""
+    """`verdicts`: by mod and version; `additions`: by mod; `told`: everything that is said, those verdicts among it
+    whose archive is another one by now, as plain data: for keeping what an edit changed.
+    """
 
     verdicts: Mapping[tuple[str, str], tuple[CoreVerdict, ...]]
     additions: Mapping[str, Addition]
+    told: Mapping[str, dict[str, Any]]
+
+    @cached_property
+    def _judged(self) -> frozenset[str]:
+        return frozenset(mod for mod, _ in self.verdicts)
 
     def heard(self, build: CoreBuild) -> CoreBuild:
         """The build with what the crew says of it."""
+        if build.mod not in self._judged:
+            return build
         said = self.verdicts.get((build.mod, build.version.text), ())
         return replace(build, verdicts=said) if said else build
 
@@ -72,8 +82,10 @@ def sayings_of(pack: Drawing) -> Sayings:
         if (one.mod, one.version, one.archive_sha256) in still:
             key = (one.mod, one.version)
             verdicts[key] = (*verdicts.get(key, ()), core_verdict(one))
-    added = Addition.objects.filter(crew=pack.crew_id, game=pack.game_id).select_related("by")
-    return Sayings(verdicts, {one.mod: one for one in added})
+    added = list(Addition.objects.filter(crew=pack.crew_id, game=pack.game_id).select_related("by"))
+    told = {_verdict_key(one): _plain(one, SAID_BY_VERDICT) for one in said}
+    told |= {f"addition\t{one.mod}": _plain(one, SAID_BY_ADDITION) for one in added}
+    return Sayings(verdicts, {one.mod: one for one in added}, told)
 
 
 def core_verdict(row: Verdict) -> CoreVerdict:
@@ -91,21 +103,16 @@ SAID_BY_VERDICT = ("archive_sha256", "works", "note", "by_id", "on")
 SAID_BY_ADDITION = ("claims", "side", "reach", "note", "by_id", "on")
 
 
-def said_by(pack: Drawing) -> dict[str, dict[str, Any]]:
-    """Everything that a crew says of a game's builds, as plain data: for keeping what an edit changed."""
-    about = {"crew": pack.crew_id, "game": pack.game_id}
-    found: dict[str, dict[str, Any]] = {}
-    for one in Verdict.objects.filter(**about):
-        key = "\t".join(("verdict", one.mod, one.version, one.game_version, one.loader))
-        found[key] = {name: getattr(one, name) for name in SAID_BY_VERDICT} | {"on": one.on.isoformat()}
-    for more in Addition.objects.filter(**about):
-        told = {name: getattr(more, name) for name in SAID_BY_ADDITION}
-        found[f"addition\t{more.mod}"] = told | {"on": more.on.isoformat()}
-    return found
+def _verdict_key(one: Verdict) -> str:
+    return "\t".join(("verdict", one.mod, one.version, one.game_version, one.loader))
+
+
+def _plain(one: Verdict | Addition, fields: Sequence[str]) -> dict[str, Any]:
+    return {name: getattr(one, name) for name in fields} | {"on": one.on.isoformat()}
 
 
 def say_again(pack: Drawing, key: str, told: dict[str, Any] | None) -> None:
-    """Puts back what `said_by` told of one thing; None: nothing was said of it."""
+    """Puts back what `Sayings.told` has of one thing; None: nothing was said of it."""
     about: dict[str, Any] = {"crew_id": pack.crew_id, "game_id": pack.game_id}
     what, *rest = key.split("\t")
     if what == "verdict":

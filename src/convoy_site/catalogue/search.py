@@ -9,6 +9,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
+from itertools import chain
 from typing import Any
 
 from django.contrib.postgres.search import SearchQuery, SearchRank, SearchVector, TrigramWordSimilarity
@@ -42,6 +43,9 @@ MANY_WORDS = 3
 
 FACETS = ("kind", "category", "pickup", "licence", "side", "reach")
 """What matches are counted by."""
+
+SEVERAL = ("side", "reach")
+"""Of these a mod has one value for each kind of build that it has."""
 
 COUNTED = ("kind", "category", "source__pickup", "licence", "sides", "reaches")
 """The fields that hold it, in the same order."""
@@ -198,7 +202,9 @@ def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row
         each &= Q(name__trigram_word_similar=word) | Q(
             words=SearchQuery(f"{word}:*", search_type="raw", config="simple")
         )
-    found = found.filter(each | Q(name__trigram_word_similar=" ".join(words)))
+    if len(words) > 1:
+        each |= Q(name__trigram_strict_word_similar=" ".join(words))
+    found = found.filter(each)
     order = ORDERS.get(asked.sort, ("-likeness", "-downloads", "slug"))
     return _rows(found.annotate(likeness=TrigramWordSimilarity(asked.text, "name")).order_by(*order))
 
@@ -212,10 +218,10 @@ def _told_alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> lis
 
 def _facets(rows: Sequence[Row]) -> dict[str, list[tuple[str, int]]]:
     """How many of the matches have which value, the commonest first."""
-    counts: dict[str, Counter[str]] = {name: Counter() for name in FACETS}
-    for row in rows:
-        for name, value in zip(FACETS, row[1:], strict=True):
-            counts[name].update(value if isinstance(value, list) else (value,))
+    columns = dict(zip(FACETS, list(zip(*rows, strict=True))[1:] or [()] * len(FACETS), strict=True))
+    counts = {
+        name: Counter(chain.from_iterable(values) if name in SEVERAL else values) for name, values in columns.items()
+    }
     return {
         name: sorted(((value, count) for value, count in found.items() if value), key=lambda pair: (-pair[1], pair[0]))[
             :30

@@ -1,7 +1,8 @@
 """What the rest of the site asks of the catalogue: the builds that a resolve needs, searching, and fit."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from typing import Any, NamedTuple
 from uuid import UUID
 
@@ -18,10 +19,9 @@ from convoy_core.words.versions import parse_version
 
 from .drawing import Drawing
 from .models import Build, Mod, Source
-from .sayings import sayings_of
+from .sayings import Sayings, sayings_of
 
 BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", "date", "relations", "claims")
-
 
 KEPT_BUILDS = 200_000
 """Builds kept in memory as the core sees them: some 200 MB at most. Reading their relations anew is most of the cost
@@ -67,6 +67,23 @@ def ruled_builds(pack: Drawing, rules: Mapping[str, PartRule]) -> dict[tuple[str
     return {(one.mod, one.version.text): one for one in found}
 
 
+class ModRow(NamedTuple):
+    """What lists show of a mod."""
+
+    pk: int
+    slug: str
+    name: str
+    summary: str
+    kind: str
+    licence: str
+    category: str
+    updated: date | None
+    pickup: str
+
+
+MOD_FIELDS = (*ModRow._fields[:-1], "source__pickup")
+
+
 class BuildRow(NamedTuple):
     """What lists show of a build, with the build as the core sees it. Lighter by far than a model instance."""
 
@@ -84,19 +101,34 @@ class BuildRow(NamedTuple):
     core: CoreBuild
 
 
-def build_rows(pack: Drawing, mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
-    """The builds of mods (primary key to slug), by the mod's primary key, with what the pack's crew says of them. Five
-    queries at most.
+ROW_FIELDS = ("pk", "mod_id", *BuildRow._fields[2:-1])
+
+
+def as_rows(light: Iterable[tuple[Any, ...]], mods: Mapping[int, str]) -> list[BuildRow]:
+    """What was read of builds (ROW_FIELDS) with the builds as the core sees them; `mods`: primary key to slug. A query
+    for those that are not in memory.
     """
-    fields = BuildRow._fields[1:-1]
-    light = Build.objects.filter(mod__in=mods).values_list("pk", "mod_id", *fields[1:])
     known = {row[0]: row for row in light}
     cores = _cores({pk: (mods[row[1]], row[2]) for pk, row in known.items()})
+    return [BuildRow._make((*row, cores[pk])) for pk, row in known.items() if pk in cores]
+
+
+def build_rows(said: Sayings, mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
+    """The builds of mods (primary key to slug), by the mod's primary key, with what a crew says of them. Two queries at
+    most.
+    """
     found: dict[int, list[BuildRow]] = {pk: [] for pk in mods}
-    said = sayings_of(pack)
-    for row in known.values():
-        found[row[1]].append(BuildRow._make((*row, said.heard(cores[row[0]]))))
+    rows = as_rows(Build.objects.filter(mod__in=mods).values_list(*ROW_FIELDS), mods)
+    for row in heard_rows(said, rows):
+        found[row.mod_pk].append(row)
     return found
+
+
+def heard_rows(said: Sayings, rows: Sequence[BuildRow]) -> Sequence[BuildRow]:
+    """Rows with what a crew says of their builds."""
+    if not said.verdicts:
+        return rows
+    return [row if (heard := said.heard(row.core)) is row.core else row._replace(core=heard) for row in rows]
 
 
 def core_builds(pack: Drawing, builds: QuerySet[Build]) -> list[CoreBuild]:

@@ -6,7 +6,7 @@ from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
 from ..kept_files import StorageAway
-from . import after
+from . import after, changes
 from .dropping import look_through, tidy
 from .models import Game, Source, SourceState
 from .reading_sources import read_source
@@ -26,6 +26,12 @@ def read_sources(timestamp: int = 0) -> None:
 @app.task(queueing_lock="tidy-own-files")
 def tidy_own_files(timestamp: int = 0) -> None:
     tidy()
+
+
+@app.periodic(cron="7 * * * *")
+@app.task(queueing_lock="forget-old-changes")
+def forget_old_changes(timestamp: int = 0) -> None:
+    changes.forget_old()
 
 
 @app.task

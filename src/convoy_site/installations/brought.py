@@ -19,7 +19,7 @@ from ..catalogue import readings
 from ..catalogue.models import Build
 from ..catalogue.readings import Reported, Wanted
 from ..catalogue.services import shelf
-from ..packs import drafts
+from ..packs import draft_layers
 from ..releases.models import Release
 from ..releases.services import recipe_of
 from . import beside
@@ -94,7 +94,7 @@ def take_readings(one: Installation, told: Iterable[Reported]) -> int:
 
 def _by_hand(one: Installation) -> list[Build]:
     """Of the pack's draft and of the release that the machine has."""
-    rows = drafts.picked(one.pack.draft, with_files=True).rows
+    rows = draft_layers.picked(one.pack.draft, with_files=True).rows
     there = {row.archive_sha256 for row in rows}
     builds = recipe_of(one.release_id).lock.builds if one.release_id else ()
     hashes = {build.archive.sha256 for build in builds if not build.pickup.is_automatic} - there

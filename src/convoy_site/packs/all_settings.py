@@ -23,7 +23,7 @@ from ..catalogue import readings, texts
 from ..catalogue.models import Build
 from ..catalogue.services import shelf
 from ..people.rights import NotFound
-from . import checking, drafts
+from . import checking, draft_terms
 from .models import Draft
 
 WRITTEN = "Written by the game itself"
@@ -83,7 +83,7 @@ def _shown(draft: Draft, subject: Subject) -> Shown:
         {mod: subject.name(mod) if mod else WRITTEN for mod in dict.fromkeys(files.values())},
         files,
         {path: one.trouble if one else "" for path, one in read.items() if one is None or one.trouble},
-        drafts.tweaks_of(draft),
+        draft_terms.tweaks_of(draft),
         {(one.path, one.key): one for one in lock.terms.tweaks} if lock else {},
         _before(draft, lock) if lock else None,
     )
@@ -148,7 +148,7 @@ def between(draft: Draft, moves: Iterable[tuple[str, str, str]]) -> dict[str, li
         if (row.mod.slug, row.version) in wanted
     }
     known = readings.known(pack, {sha256 for paths in files.values() for sha256 in paths.values()})
-    tweaks = drafts.tweaks_of(draft)
+    tweaks = draft_terms.tweaks_of(draft)
     found: dict[str, list[FileChange]] = {}
     for mod, before, after in moves:
         old, new = files.get((mod, before), {}), files.get((mod, after), {})
@@ -195,7 +195,7 @@ _opened = lru_cache(maxsize=MOST_OPENED)(open_settings)
 def rendered(draft: Draft, path: str) -> Document:
     """A settings file as the next release would render it. Raises as `text_of`, and UnreadableSettings."""
     document = _opened(path, text_of(draft, path))
-    data = render_into(document, drafts.terms_of(draft).by_path.get(path, ()))
+    data = render_into(document, draft_terms.terms_of(draft).by_path.get(path, ()))
     return document if data == document.data else open_settings(path, data)
 
 

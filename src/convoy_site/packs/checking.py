@@ -23,12 +23,13 @@ from convoy_core.words.model import Build as CoreBuild
 
 from ..catalogue import readings
 from ..catalogue.claiming import waiting
-from ..catalogue.models import Build, Mod, OwnClaim, Source
+from ..catalogue.kept import reach
+from ..catalogue.models import Build, OwnClaim, Source
 from ..catalogue.models import Reading as ReadingRow
-from ..catalogue.sayings import Sayings, sayings_of
-from ..catalogue.services import BuildRow, build_rows, core_of, shelf
-from . import collections, drafts
-from .models import Draft, Edit, Pack
+from ..catalogue.sayings import Sayings
+from ..catalogue.services import BuildRow, ModRow, build_rows, core_of, heard_rows, shelf
+from . import collections, draft_layers, draft_terms, drafts
+from .models import Draft, Pack
 from .outlook import counterparts_of
 
 Made = TypeVar("Made")
@@ -60,14 +61,14 @@ def subject_of(draft: Draft) -> Subject:
     lines = {line.mod: line for line in drafts.lines_of(draft)}
     theirs = drafts.taken_under(draft).lines
     wanted = {*lines, *theirs, *draft.picks, *draft.unsettled}
-    shown = shelf(pack).filter(slug__in=wanted).only("slug", "name", "kind", "counterpart", "game", "crew")
-    mods = {mod.slug: mod for mod in shown}
-    rows = _rows(pack, mods)
-    base, said = drafts.base_of(draft), sayings_of(pack)
+    near, said = reach(pack, wanted, draft.pk), drafts.sayings_in(draft)
+    mods = {slug: near.mods[slug] for slug in wanted if slug in near.mods}
+    rows = {slug: heard_rows(said, near.rows.get(slug, ())) for slug in wanted}
+    base = drafts.base_of(draft)
     picked = {slug: row for slug, version in draft.picks.items() for row in rows[slug] if row.version == version}
     cores = {core.mod: core for core in drafts.as_drafted(draft, (row.core for row in picked.values()))}
-    read = drafts.picked(draft)
-    layers = drafts.layers(draft, found=read)
+    read = draft_layers.picked(draft)
+    layers = draft_layers.layers(draft, found=read)
     found: dict[str, Reading] = {}
     patches = _patches(pack, cores, base, said)
     playing = ASKED.playing(pack)
@@ -75,7 +76,7 @@ def subject_of(draft: Draft) -> Subject:
         profile=pack.game.profile,
         base=base,
         layers=layers,
-        terms=drafts.terms_of(draft),
+        terms=draft_terms.terms_of(draft),
         lines={
             slug: DraftLine(
                 mods[slug].name if slug in mods else slug,
@@ -93,8 +94,8 @@ def subject_of(draft: Draft) -> Subject:
         unsettled=_without_build(pack, mods, rows),
         cores=cores,
         readings=found,
-        winners=drafts.winners_of(draft),
-        set_aside=drafts.set_aside_of(draft),
+        winners=draft_layers.winners_of(draft),
+        set_aside=draft_layers.set_aside_of(draft),
         set_aside_text=draft.set_aside,
         gone={slug for slug, row in picked.items() if row.gone},
         newest=_newest(rows, cores, base),
@@ -102,8 +103,8 @@ def subject_of(draft: Draft) -> Subject:
         before=ASKED.last_release(pack),
         followers=ASKED.followers(pack),
         playing=playing,
-        drafted=drafts.lock_of(draft, found=read) if playing else None,
-        needed=drafts.needed_by_draft(draft, read),
+        drafted=draft_layers.lock_of(draft, found=read) if playing else None,
+        needed=draft_layers.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
         written=ASKED.written(pack),
         tried=ASKED.tried(pack),
@@ -131,13 +132,9 @@ def wanted_readings(subject: Subject) -> set[str]:
     return wanted | {schema.sha256 for schema in schemas if schema and schema.size <= MAX_BYTES}
 
 
-def _rows(pack: Pack, mods: dict[str, Mod]) -> dict[str, list[BuildRow]]:
-    by_mod = build_rows(pack, {mod.pk: slug for slug, mod in mods.items()})
-    found: dict[str, list[BuildRow]] = {slug: by_mod[mod.pk] for slug, mod in mods.items()}
-    return {slug: found.get(slug, []) for slug in {*mods, *pack.draft.picks, *pack.draft.unsettled}}
-
-
-def _without_build(pack: Pack, mods: dict[str, Mod], rows: dict[str, list[BuildRow]]) -> dict[str, NoBuild]:
+def _without_build(
+    pack: Pack, mods: Mapping[str, ModRow], rows: Mapping[str, Sequence[BuildRow]]
+) -> dict[str, NoBuild]:
     unsettled = pack.draft.unsettled
     if not unsettled:
         return {}
@@ -163,7 +160,7 @@ def _fitting(pack: Pack, others: Sequence[str], names: dict[str, str]) -> dict[s
     """Of some mods those that have a build for the draft's base, with their names."""
     base = drafts.base_of(pack.draft)
     mods = dict(shelf(pack).filter(slug__in=others).values_list("pk", "slug"))
-    rows = build_rows(pack, mods)
+    rows = build_rows(drafts.sayings_in(pack.draft), mods)
     return {
         slug: names[slug]
         for pk, slug in mods.items()
@@ -171,7 +168,7 @@ def _fitting(pack: Pack, others: Sequence[str], names: dict[str, str]) -> dict[s
     }
 
 
-def _newest(rows: dict[str, list[BuildRow]], cores: dict[str, CoreBuild], base: Base) -> dict[str, CoreBuild]:
+def _newest(rows: Mapping[str, Sequence[BuildRow]], cores: dict[str, CoreBuild], base: Base) -> dict[str, CoreBuild]:
     """For each mod its newest stable build that fits the base, where the draft has an older one, or one that is
     gone.
     """
@@ -257,10 +254,8 @@ def checked(draft: Draft) -> Checked:
 
 
 def _mark(draft: Draft) -> tuple[object, ...]:
-    """Edits of the crew's packs (verdicts hold for all of them), builds, sources, readings, releases, machines."""
+    """What the draft rests on itself, and beside it sources, readings, releases, machines."""
     pack = draft.pack
-    edits = Edit.objects.filter(draft__pack__crew=pack.crew_id).aggregate(newest=Max("pk"))["newest"]
-    builds = Build.objects.aggregate(newest=Max("pk"))["newest"]
     sources = tuple(Source.objects.filter(game=pack.game_id).values_list("pk", "read_at", "state").order_by("pk"))
     read = ReadingRow.objects.aggregate(newest=Max("pk"))["newest"]
     telling = Count("pk", filter=Q(tells_settings=True))
@@ -268,8 +263,8 @@ def _mark(draft: Draft) -> tuple[object, ...]:
     released = pack.releases.aggregate(newest=Max("pk"), gone=Count("withdrawal"))
     playing = tuple((one.id, one.name, one.rule) for one in ASKED.playing(pack))
     return (
-        draft.revision, _reviewed(pack), edits, builds, sources, read, *followed.values(), *released.values(), playing,
-        pack.game.profile, ASKED.tried(pack),
+        *drafts.mark_of(draft), _reviewed(pack), sources, read, *followed.values(), *released.values(), playing,
+        ASKED.tried(pack),
     )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from convoy_core.lock.terms import MAX_STEPS, MAX_TWEAKS, step_id
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 
-from . import collections, drafts
+from . import collections, draft_layers, draft_terms, drafts
 from .applied import AlreadyThere, Applied, NoSuchLine
 from .models import Draft, Line, Pack
 from .shapes.edits import (
@@ -69,7 +69,7 @@ def refuse_too_much(draft: Draft) -> None:
     """More than a release can say. Raises TooMuchTaken."""
     if not draft.collections:
         return
-    terms, under = drafts.terms_of(draft), drafts.taken_under(draft)
+    terms, under = draft_terms.terms_of(draft), drafts.taken_under(draft)
     for many, most, what in (
         (draft.lines.count() + len(under.lines), MAX_LINES, "line"),
         (len(terms.tweaks), MAX_TWEAKS, "setting"),
@@ -161,8 +161,8 @@ def _detach(draft: Draft, edit: Detach) -> Applied:
     counting = [
         (mod, told.line) for mod, told in drafts.taken_under(draft).lines.items() if told.collection.id == one.id
     ]
-    tweaks = [tweak for id, tweak in drafts.under_tweaks(draft, drafts.own_tweaks(draft)) if id == one.id]
-    winners = {place: mod for place, mod in drafts.winners_of(draft).items() if one.winners.get(place) == mod}
+    tweaks = [tweak for id, tweak in draft_terms.under_tweaks(draft, draft_terms.own_tweaks(draft)) if id == one.id]
+    winners = {place: mod for place, mod in draft_layers.winners_of(draft).items() if one.winners.get(place) == mod}
     place = {line.mod: at for at, line in enumerate(one.lines)}
     counting.sort(key=lambda pair: place[pair[0]])
     for line in (own := list(draft.lines.all())):

@@ -24,7 +24,7 @@ from convoy_core.words.model import Base
 from convoy_core.words.ranges import parse_range
 
 from ..people.models import User
-from . import drafts
+from . import draft_terms, drafts
 from .models import Draft, Pack
 
 
@@ -119,7 +119,7 @@ def taken(draft: Draft) -> list[Taken]:
     packs = {str(one.pk): one for one in Pack.objects.filter(pk__in=draft.collections).select_related("crew")}
     newest = newest_fitting(packs.keys(), base)
     gone = _withdrawn(packs)
-    own = {(one.path, one.key): one for one in drafts.own_tweaks(draft)}
+    own = {(one.path, one.key): one for one in draft_terms.own_tweaks(draft)}
     return [
         Taken(
             one,

@@ -7,6 +7,9 @@ from collections.abc import Callable
 from typing import Any
 from uuid import UUID
 
+from django.contrib.postgres.fields import ArrayField
+from django.db.models import CharField, F, Func, Value
+
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.recipe import read_recipe
 from convoy_core.lock.terms import read_step
@@ -167,15 +170,17 @@ def _describe(draft: Draft, edit: DescribeLine) -> Applied:
 
 def _move(draft: Draft, edit: MoveLines) -> Applied:
     moving = set(edit.mods)
-    lines = list(draft.lines.all())
+    lines = drafts.lines_of(draft)
+    known = {line.mod for line in lines}
     for mod in edit.mods:
-        _line(draft, mod)
+        if mod not in known:
+            raise _no_line(draft, mod)
     staying = [line for line in lines if line.mod not in moving]
     at = next((place for place, line in enumerate(staying) if line.mod == edit.before), len(staying))
     ordered = [*staying[:at], *(line for line in lines if line.mod in moving), *staying[at:]]
-    for place, line in enumerate(ordered, 1):
-        line.order = place
-    Line.objects.bulk_update(ordered, ["order"])
+    moved = [line.mod for place, line in enumerate(ordered, 1) if line.order != place]
+    order = Value([line.mod for line in ordered], ArrayField(CharField()))
+    draft.lines.filter(mod__in=moved).update(order=Func(order, F("mod"), function="array_position"))
     where = f"before {name_in(draft, edit.before)}" if at < len(staying) else "to the end"
     return Applied(tuple(edit.mods), f"moved {where}", names_in(draft, edit.mods))
 

@@ -24,7 +24,7 @@ from convoy_core.outside.paths import checked_path
 from convoy_core.outside.patterns import checked_patterns
 from convoy_core.words.errors import ConvoyError
 
-from . import drafts
+from . import draft_layers, draft_terms, drafts
 from .models import Draft, Line
 
 LONGEST = 500
@@ -48,9 +48,9 @@ def entries_of_draft(draft: Draft, with_notes: bool) -> dict[str, Any]:
         if with_notes and (line.note or line.tags):
             told[place(PlaceKind.NOTE, line.mod)] = {"note": line.note, "tags": sorted(line.tags)}
     told |= {place(PlaceKind.PARTS, mod): rule.as_data() for mod, rule in drafts.rules_of(draft).items()}
-    told |= {setting_place(one.path, one.key): tweak_entry(one) for one in drafts.own_tweaks(draft)}
+    told |= {setting_place(one.path, one.key): tweak_entry(one) for one in draft_terms.own_tweaks(draft)}
     told |= {place(PlaceKind.STEP, one["id"]): step_entry(read_step(Fields(one))) for one in draft.steps}
-    told |= {place(PlaceKind.ASIDE, pattern): True for pattern in drafts.set_aside_of(draft)}
+    told |= {place(PlaceKind.ASIDE, pattern): True for pattern in draft_layers.set_aside_of(draft)}
     return told | {place(PlaceKind.WINNER, at): mod for at, mod in draft.winners.items()}
 
 
@@ -158,7 +158,7 @@ def _aside(draft: Draft, pattern: str, said: Any) -> None:
     if said is None:
         gone = {line.number for line in read_list(draft.set_aside) if line.pattern == pattern}
         draft.set_aside = "\n".join(line for at, line in enumerate(lines, 1) if at not in gone)
-    elif pattern not in drafts.set_aside_of(draft):
+    elif pattern not in draft_layers.set_aside_of(draft):
         draft.set_aside = "\n".join([*lines, pattern])
 
 

@@ -10,7 +10,8 @@ from typing import Any
 
 from convoy_core.words.errors import ConvoyError
 
-from ..catalogue.sayings import said_by, say_again
+from ..catalogue.sayings import say_again
+from . import drafts
 from .models import Draft, Edit, Line
 
 KEPT_FIELDS = ("held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note", "order")
@@ -44,12 +45,13 @@ class Moment:
 
 
 def moment(draft: Draft) -> Moment:
-    rows = Line.objects.filter(draft=draft).values("mod", *KEPT_FIELDS)
-    lines = {row.pop("mod"): row for row in rows}
+    lines = {line.mod: {name: getattr(line, name) for name in KEPT_FIELDS} for line in drafts.lines_of(draft)}
     terms = {name: copy(getattr(draft, name)) for name in TERMS}
     base = [getattr(draft, name) for name in BASE_FIELDS]
     tweaks = {tweak_key(one): one for one in draft.tweaks}
-    return Moment(lines, dict(draft.picks), base, terms, tweaks, dict(draft.collections), said_by(draft.pack))
+    return Moment(
+        lines, dict(draft.picks), base, terms, tweaks, dict(draft.collections), dict(drafts.sayings_in(draft).told)
+    )
 
 
 def tweak_key(tweak: dict[str, Any]) -> str:

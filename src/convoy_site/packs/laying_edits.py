@@ -14,7 +14,7 @@ from convoy_core.words.errors import ConvoyError
 from convoy_core.words.wording import counted, listed
 
 from ..catalogue import readings
-from . import drafts, own_files
+from . import draft_layers, own_files
 from .applied import AlreadyThere, Applied, NoSuchLine, name_in
 from .models import Draft
 from .shapes.edits import PlaceOwn, SetAside, SetAsideAlso, SetParts, SetWinner
@@ -45,14 +45,14 @@ def _parts(draft: Draft, edit: SetParts) -> Applied:
     if edit.mod not in draft.picks:
         raise NoSuchLine(f"{name} has no build in the draft.", now="Add it first.", mod=edit.mod)
     rule = read_rule(Fields({"named": edit.named, "only": edit.only, "leave_out": edit.leave_out}))
-    before = next(build for build, _ in drafts.layers(draft, with_files=False) if build.mod == edit.mod)
+    before = next(build for build, _ in draft_layers.layers(draft, with_files=False) if build.mod == edit.mod)
     unknown = rule.named.keys() - {part.id for part in before.claims.parts}
     if unknown:
         raise NothingLeft(f"{name} has no part called “{min(unknown)[:60]}”.", now="Look at its parts again.")
     draft.parts = {mod: told for mod, told in draft.parts.items() if mod != edit.mod}
     if told := rule.as_data():
         draft.parts[edit.mod] = told
-    build, files = next(one for one in drafts.layers(draft) if one[0].mod == edit.mod)
+    build, files = next(one for one in draft_layers.layers(draft) if one[0].mod == edit.mod)
     if not files:
         raise NothingLeft(f"Nothing of {name} would be laid down.", now="Switch the line off instead.", mod=edit.mod)
     marker = marker_of(draft, build)
@@ -80,7 +80,7 @@ def _winner(draft: Draft, edit: SetWinner) -> Applied:
         draft.winners = kept
         return Applied(subjects, f"the order decides again for {_some(places)}")
     name = "Own files" if edit.mod == OVERLAY else name_in(draft, edit.mod)
-    carried = next((files for build, files in drafts.layers(draft) if build.mod == edit.mod), [])
+    carried = next((files for build, files in draft_layers.layers(draft) if build.mod == edit.mod), [])
     for place in places:
         if not any(file.path == place or file.path.startswith(f"{place}/") for file in carried):
             raise NotCarried(f"{name} carries nothing at {place}.", now="Choose a mod that does.", mod=edit.mod)
@@ -112,7 +112,7 @@ def refuse_aside(draft: Draft, edit: SetAside, builds: Iterable[LockedBuild] | N
         )
     patterns = [line.pattern for line in lines]
     if patterns:
-        known = (build for build, _ in drafts.layers(draft, with_files=False)) if builds is None else builds
+        known = (build for build, _ in draft_layers.layers(draft, with_files=False)) if builds is None else builds
         _refuse_needed(draft, patterns, known)
     return text, patterns
 
@@ -181,7 +181,7 @@ def _own(draft: Draft, edit: PlaceOwn) -> Applied:
     files = {path: one for path, one in before.items() if path not in removed}
     files |= own_files.described(draft.pack, {checked_path(path): sha256 for path, sha256 in edit.add.items()})
     refuse_twins(files)
-    builds = (build for build, _ in drafts.layers(draft, with_files=False))
+    builds = (build for build, _ in draft_layers.layers(draft, with_files=False))
     markers = {marker_of(draft, build): build.name for build in builds}
     for path in edit.add:
         if path in markers:

@@ -49,7 +49,7 @@ def updates(pack: Pack) -> tuple[list[Update], list[Behind]]:
     after = {mod: build.version.text for mod, build in settled.picks.items()}
     slugs = draft.picks.keys() | after.keys()
     mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=slugs)}
-    rows = build_rows(pack, {mod.pk: slug for slug, mod in mods.items()})
+    rows = build_rows(drafts.sayings_in(pack.draft), {mod.pk: slug for slug, mod in mods.items()})
     chosen = {*draft.lines.values_list("mod", flat=True), *drafts.taken_under(draft).lines}
     moved = []
     for slug in sorted(slugs & mods.keys(), key=lambda one: (one not in chosen, mods[one].name.casefold())):

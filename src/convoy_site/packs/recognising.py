@@ -68,7 +68,7 @@ def recognise(pack: Pack, text: str) -> Reading:
             guessed += 1
             found[at] = _alike(pack, line)
     exact = {mod.pk: mod for candidates in found for mod in candidates}
-    builds = build_rows(pack, {pk: mod.slug for pk, mod in exact.items()})
+    builds = build_rows(drafts.sayings_in(pack.draft), {pk: mod.slug for pk, mod in exact.items()})
     base = drafts.base_of(pack.draft)
     picks = drafts.picked_builds(pack)
     fits = {pk: fit_of(builds[pk], base, picks) for pk in exact}

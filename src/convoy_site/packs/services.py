@@ -18,7 +18,8 @@ from convoy_core.words.wording import counted
 
 from ..catalogue import after
 from ..catalogue.games import game_for
-from ..catalogue.services import build_rows, fit_of, shelf
+from ..catalogue.kept import reach
+from ..catalogue.services import fit_of, heard_rows
 from ..people.events import Happened, tell
 from ..people.models import Crew, SiteRules, User
 from ..people.rights import MAY, Action, NotFound, Sealed, allow
@@ -231,7 +232,12 @@ class Outcome:
     other_builds: list[OtherBuild] = field(default_factory=list)
     more: bool = False
     """It does more than was asked."""
-    kept: bool = True
+    draft: Draft | None = None
+    """As the edits left it; None where they were not kept."""
+
+    @property
+    def kept(self) -> bool:
+        return self.draft is not None
 
 
 class _Rehearsed(Exception):
@@ -271,8 +277,8 @@ def edit_draft(
                 look(draft)
             asks = ask and outcome.more and all(isinstance(edit, ASKING) for edit in edits)
             if rehearse or asks:
-                outcome.kept = False
                 raise _Rehearsed(outcome)
+            outcome.draft = draft
             return outcome
     except _Rehearsed as rehearsed:
         return rehearsed.outcome
@@ -300,8 +306,9 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
     # Of many that are added at once those that cannot come in are not added, and the others are.
     many = {mod for edit in edits if isinstance(edit, AddMods | TakeOver) for mod in added_by(edit)}
     left_out = {mod: draft.unsettled.pop(mod) for mod in many & draft.unsettled.keys() - unsettled_before}
-    draft.lines.filter(mod__in=left_out).delete()
-    drafts.read_anew(draft)
+    if left_out:
+        draft.lines.filter(mod__in=left_out).delete()
+        drafts.read_anew(draft)
     draft.revision += 1
     draft.save()
     _log(user, draft, applied, difference(then, moment(draft)))
@@ -389,19 +396,18 @@ def _other_builds(pack: Pack, settled: Settled, edits: Sequence[EditIn]) -> list
     promised = {mod: version for edit in edits for mod, version in promised_by(edit).items() if mod in settled.picks}
     if not promised:
         return []
-    mods = dict(shelf(pack).filter(slug__in=promised).values_list("pk", "slug"))
-    rows = build_rows(pack, mods)
+    near, said = reach(pack, promised, pack.draft.pk), drafts.sayings_in(pack.draft)
     base = drafts.base_of(pack.draft)
-    names = drafts.names_of(pack, settled.picks)
     found = []
-    for pk, slug in mods.items():
+    for slug in promised:
+        rows = heard_rows(said, near.rows[slug])
         came = settled.picks[slug].version
-        wanted = promised[slug] or fit_of(rows[pk], base).version
+        wanted = promised[slug] or fit_of(rows, base).version
         if came.text == wanted or (not promised[slug] and parse_version(wanted) <= came):
             continue
-        build = next((row.core for row in rows[pk] if row.version == wanted), None)
-        why = (build and why_not(build, base, settled.picks, names)) or "it would move something else that is to stay"
-        found.append(OtherBuild(slug, came.text, wanted, why))
+        build = next((row.core for row in rows if row.version == wanted), None)
+        why = build and why_not(build, base, settled.picks, near.called)
+        found.append(OtherBuild(slug, came.text, wanted, why or "it would move something else that is to stay"))
     return found
 
 

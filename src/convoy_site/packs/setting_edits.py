@@ -13,7 +13,7 @@ from convoy_core.words.model import Side
 from convoy_core.words.wording import counted, listed
 
 from ..people.models import User
-from . import drafts
+from . import draft_layers, draft_terms
 from .applied import AlreadyThere, Applied, NoSuchLine
 from .history import tweak_key
 from .models import Draft, Pack
@@ -44,7 +44,7 @@ def _set(draft: Draft, edit: SetSettings, user: User) -> Applied:
     if edit.set and edit.set not in draft.tweak_sets:
         raise _no_set(edit.set)
     kept = {tweak_key(one): one for one in draft.tweaks}
-    shown = drafts.shown_tweaks(draft)
+    shown = draft_terms.shown_tweaks(draft)
     said = {"by": user.shown, "at": timezone.now().isoformat(timespec="seconds")}
     for at, one in enumerate(edit.settings):
         path = _path(draft, one.path)
@@ -183,8 +183,8 @@ def _path(draft: Draft, path: str) -> str:
     """A path as it is, or the one settings file of the mod that is named in its place. Raises NoSettings."""
     if "/" in path or format_of(path):
         return path
-    terms = drafts.terms_of(draft)
-    placed = next(((build.name, files) for build, files in drafts.layers(draft) if build.mod == path), None)
+    terms = draft_terms.terms_of(draft)
+    placed = next(((build.name, files) for build, files in draft_layers.layers(draft) if build.mod == path), None)
     if placed is None:
         raise NoSettings(f"“{path[:60]}” is no mod of the draft with a build.", now="Add it first.", field="path")
     name, files = placed

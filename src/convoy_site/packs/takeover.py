@@ -48,7 +48,10 @@ def propose(pack: Pack, upload: Upload) -> Proposal:
     taken = found_in(pack, upload)
     spoken = {one.mod for one in (*taken.found, *taken.doubles, *taken.remnants)}
     mods = {mod.slug: mod for mod in shelf(pack).filter(slug__in=spoken)}
-    base, builds = drafts.base_of(pack.draft), build_rows(pack, {mod.pk: mod.slug for mod in mods.values()})
+    base, builds = (
+        drafts.base_of(pack.draft),
+        build_rows(drafts.sayings_in(pack.draft), {mod.pk: mod.slug for mod in mods.values()}),
+    )
     reasons = {slug: fit_of(builds[mod.pk], base).reason for slug, mod in mods.items()}
     already = set(pack.draft.lines.values_list("mod", flat=True))
     needed = {need for one in taken.found for need in mods[one.mod].needs} | set(pack.draft.picks)

@@ -3,7 +3,7 @@
 from procrastinate.contrib.django import app
 
 from ..catalogue import readings
-from . import drafts, outlook
+from . import draft_layers, outlook
 from .models import Pack
 
 
@@ -13,6 +13,6 @@ def read_files_of(pack_id: str) -> None:
     pack = Pack.objects.select_related("crew", "game", "draft").filter(pk=pack_id).first()
     if pack is not None:
         pack.draft.pack = pack
-        readings.read_all(readings.wanted_of(pack, drafts.picked(pack.draft, with_files=True).rows))
+        readings.read_all(readings.wanted_of(pack, draft_layers.picked(pack.draft, with_files=True).rows))
         # What a newer build would do to settings is told before it is taken.
         readings.read_all(readings.wanted_of(pack, outlook.newer_builds(pack)))

@@ -16,7 +16,7 @@ from convoy_core.words.versions import Version, parse_version
 
 from ..catalogue.models import Build
 from ..catalogue.services import shelf
-from ..packs import drafts
+from ..packs import draft_layers
 from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people.models import User
@@ -90,7 +90,7 @@ def announcement_of_draft(user: User, pack_id: UUID, number: str, channel: str, 
     pack = pack_for(user, pack_id, Action.PUBLISH)
     before = release_before(pack, channel)
     earlier = recipe_of(before.pk) if before else None
-    found = drafts.picked(pack.draft)
-    lock = drafts.lock_of(pack.draft, with_files=False, found=found)
-    needed = drafts.needed_by_draft(pack.draft, found)
+    found = draft_layers.picked(pack.draft)
+    lock = draft_layers.lock_of(pack.draft, with_files=False, found=found)
+    needed = draft_layers.needed_by_draft(pack.draft, found)
     return announce(pack, before, as_recipe(pack, number, channel, notes, lock, needed, earlier))

@@ -31,7 +31,7 @@ from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
 
-from ..packs import checking, drafts, own_files
+from ..packs import checking, draft_layers, drafts, own_files
 from ..packs.models import Draft, Pack
 from ..packs.services import Stale, pack_for
 from ..people import audit
@@ -148,19 +148,39 @@ class Pending:
     same: Release | None
 
 
+MOST_PENDING = 24
+"""Drafts of which this is kept in memory: those that somebody looks at just now."""
+
+_kept: dict[tuple[UUID, str], tuple[tuple[object, ...], Pending]] = {}
+
+
 def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
-    found = drafts.picked(draft)
-    pack, lock = draft.pack, drafts.lock_of(draft, with_files=False, found=found)
-    before = release_before(pack, channel)
+    """For pages that show it, again and again while they are open: kept until anything changes that it rests on. Never
+    within an edit, whose draft may be taken back.
+    """
+    pack = draft.pack
+    before, trial = release_before(pack, channel), releases_of(pack).filter(open_ones(trial=True)).first()
+    mark = (*drafts.mark_of(draft), before and before.pk, trial and (trial.pk, trial.channel))
+    known, found = _kept.get((draft.pack_id, channel), (None, None))
+    if found is None or known != mark:
+        found = _pending(draft, before, trial)
+        if len(_kept) >= MOST_PENDING:
+            _kept.clear()
+        _kept[draft.pack_id, channel] = mark, found
+    return replace(found, before=before, same=trial if found.same else None)
+
+
+def _pending(draft: Draft, before: Release | None, trial: Release | None) -> Pending:
+    found = draft_layers.picked(draft)
+    lock = draft_layers.lock_of(draft, with_files=False, found=found)
     said = recipe_of(before.pk).lock if before else None
     moved = changes(said, lock)
     rows = (
         *(one.as_data() for one in moved.mods),
         *terms_changes(said.terms if said else Terms(), lock.terms),
         *laying_changes(said, lock),
-        *(demand_changes(recipe_of(before.pk).needed, drafts.needed_by_draft(draft, found)) if before else ()),
+        *(demand_changes(recipe_of(before.pk).needed, draft_layers.needed_by_draft(draft, found)) if before else ()),
     )
-    trial = releases_of(pack).filter(open_ones(trial=True)).first()
     same = trial and trial.channel == ReleaseChannel.TRIAL and _is_same(recipe_of(trial.pk).lock, lock)
     nothing = said is not None and not moved and _is_same(said, lock)
     return Pending(before, lock, moved, rows, nothing, trial if same else None)
@@ -224,11 +244,11 @@ def publish(
         )
     _check_number(pack, number)
     over = _over_blockers(draft, despite, channel)
-    lock = drafts.lock_of(draft)
+    lock = draft_layers.lock_of(draft)
     own_files.keep_archive(user, draft)
     said = f" over {len(over)} blockers: {despite}" if over else ""
     audit.note(user, f"published {pack.name} {number}, {channel}{said}", pack.crew)
-    needed = drafts.needed_by_draft(draft)
+    needed = draft_layers.needed_by_draft(draft)
     seal = None
     if sealed_until is not None:
         hour = checked_hour(sealed_until).astimezone(UTC)

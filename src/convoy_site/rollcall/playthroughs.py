@@ -17,7 +17,7 @@ from ..catalogue.models import Build
 from ..catalogue.services import shelf
 from ..installations import stand_ins
 from ..installations.models import Installation
-from ..packs import drafts
+from ..packs import draft_layers
 from ..packs.models import Draft, Pack
 from ..packs.services import edit_draft, pack_for
 from ..packs.shapes.edits import TakeBuild
@@ -193,7 +193,7 @@ def last_that_keeps(user: User, pack_id: UUID, mod: str) -> Keeps:
 
 def _forbidden(pack: Pack, draft: Draft) -> list[str]:
     """What open playthroughs forbid of a draft."""
-    lock = drafts.lock_of(draft)
+    lock = draft_layers.lock_of(draft)
     return [breach.what for one in playing(pack) for breach in breaches(one.rule, one.now, lock)]
 
 

@@ -16,7 +16,7 @@ from convoy_core.settings.limits import NO_LIMIT
 
 from ...catalogue import after
 from ...people.rights import Action, SignedIn
-from .. import all_settings, checking, drafts
+from .. import all_settings, checking, draft_terms
 from ..all_settings import Shown
 from ..models import Draft
 from ..plain_values import exact, plain
@@ -97,8 +97,8 @@ class _Told:
 
     def __init__(self, draft: Draft, shown: Shown, of_set: str) -> None:
         self._shown, self._of_set = shown, of_set
-        self.kept = drafts.shown_tweaks(draft, of_set)
-        self._holding = {id(one) for one in drafts.effective(draft)}
+        self.kept = draft_terms.shown_tweaks(draft, of_set)
+        self._holding = {id(one) for one in draft_terms.effective(draft)}
         self._theirs = {place for place, one in self.kept.items() if one.get("collection")}
         self._sets: dict[Place, list[str]] = {}
         for one in draft.tweaks:
@@ -169,7 +169,7 @@ def _mods(shown: Shown, found: Sequence[Setting]) -> list[ModSettingsOut]:
 
 def _sets(draft: Draft) -> list[SettingSetOut]:
     keys = Counter(one.get("set", "") for one in draft.tweaks)
-    return [SettingSetOut(id=one, keys=keys[one], **told) for one, told in drafts.sets_of(draft).items()]
+    return [SettingSetOut(id=one, keys=keys[one], **told) for one, told in draft_terms.sets_of(draft).items()]
 
 
 def _values(path: str, pairs: Iterable[tuple[Key, Value]]) -> list[KeyValueOut]:

@@ -17,7 +17,7 @@ from convoy_core.words.wording import listed
 
 from ...catalogue import pictures
 from ...catalogue.models import Addition, Build, Mod, Source, SourceState
-from ...catalogue.sayings import own_claims, sayings_of
+from ...catalogue.sayings import own_claims
 from ...catalogue.search import Asked, search
 from ...catalogue.services import build_rows, core_of, fit_of, shelf
 from ...people.rights import Action, NotFound, SignedIn
@@ -53,10 +53,11 @@ def finder(
 ) -> FinderPage:
     pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     base = drafts.base_of(pack.draft)
-    spoken_for = sayings_of(pack).works_on(base) if asked.fitting_only else ()
+    said = drafts.sayings_in(pack.draft)
+    spoken_for = said.works_on(base) if asked.fitting_only else ()
     found = search(shelf(pack), pack.game.profile, base, asked, spoken_for)
     rows = []
-    builds = build_rows(pack, {mod.pk: mod.slug for mod in found.mods})
+    builds = build_rows(said, {mod.pk: mod.slug for mod in found.mods})
     picks = drafts.picked_builds(pack)
     for mod in found.mods:
         fit = fit_of(builds[mod.pk], base, picks)
@@ -106,7 +107,7 @@ def mod(request: SignedIn, pack_id: UUID, slug: Short) -> ModPage:
     base = drafts.base_of(pack.draft)
     picks = drafts.picked_builds(pack)
     builds = []
-    said = sayings_of(pack)
+    said = drafts.sayings_in(pack.draft)
     rows = [(one, said.heard(core_of(one, slug))) for one in found.builds.filter(gone=False)]
     related = {mod for _, core in rows for mod in (*core.needs, *core.breaks, *core.provides)}
     names = drafts.names_of(pack, {*related, *picks, slug, *filter(None, [found.counterpart])})
@@ -128,7 +129,7 @@ def mod(request: SignedIn, pack_id: UUID, slug: Short) -> ModPage:
         page=found.page,
         counterpart=found.counterpart,
         builds=[shown for _, shown in builds],
-        comes=fit_of(build_rows(pack, {found.pk: slug})[found.pk], base, picks).version,
+        comes=fit_of(build_rows(said, {found.pk: slug})[found.pk], base, picks).version,
         added=_added_out(said.additions.get(slug)),
         names={mod: names[mod] for mod in (*related, *filter(None, [found.counterpart]))},
     )

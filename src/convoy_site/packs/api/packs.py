@@ -16,11 +16,11 @@ from convoy_core.machine.verdict import SHARES
 from convoy_core.resolve import needed_by
 from convoy_core.words.model import Base, Channel, Kind, Pickup, Reach, Side
 
-from ...catalogue.models import Mod
-from ...catalogue.services import BuildRow, build_rows, newer_than, shelf
-from ...people.models import Membership, Role
+from ...catalogue.kept import reach
+from ...catalogue.services import BuildRow, ModRow, heard_rows, newer_than
+from ...people.models import Membership, Role, User
 from ...people.rights import Action, SignedIn
-from .. import drafts, services
+from .. import draft_terms, drafts, services
 from ..models import Line, Pack, open_releases
 from ..plain_values import plain
 from ..shapes.packs import (
@@ -52,7 +52,6 @@ router = Router(tags=["packs"])
 NOTHING = {"why": "", "core": [], "ways": []}
 EDITS_SHOWN = 100
 ORDER = {Group.CHOSEN: 0, Group.COLLECTION: 1, Group.BROUGHT_IN: 2}
-SHOWN_OF_A_MOD = ("slug", "name", "summary", "kind", "source", "licence", "updated", "category")
 
 
 @router.get("/packs", response=list[PackRow], operation_id="packs")
@@ -121,14 +120,16 @@ def describe_pack(request: SignedIn, pack_id: UUID, body: PackChange) -> PackOut
 @router.get("/packs/{pack_id}/draft", response=DraftOut, operation_id="draft")
 def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     """Every line of the draft. A fixed number of queries, whatever its length."""
-    pack = services.pack_for(request.user, pack_id, Action.SEE_DRAFT)
+    return _draft_out(request.user, services.pack_for(request.user, pack_id, Action.SEE_DRAFT))
+
+
+def _draft_out(user: User, pack: Pack) -> DraftOut:
     lines = {line.mod: line for line in drafts.lines_of(pack.draft)}
     under = drafts.taken_under(pack.draft).lines
     wanted = {*lines, *under, *pack.draft.picks}
-    shown = shelf(pack).filter(slug__in=wanted).prefetch_related("source").only(*SHOWN_OF_A_MOD)
-    mods = {mod.slug: mod for mod in shown}
-    by_mod = build_rows(pack, {mod.pk: slug for slug, mod in mods.items()})
-    builds = {slug: by_mod[mod.pk] for slug, mod in mods.items()}
+    near, said = reach(pack, wanted, pack.draft.pk), drafts.sayings_in(pack.draft)
+    mods = {slug: near.mods[slug] for slug in wanted if slug in near.mods}
+    builds = {slug: heard_rows(said, near.rows[slug]) for slug in mods}
     picked = {
         slug: build
         for slug, version in pack.draft.picks.items()
@@ -157,9 +158,9 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     place = {mod: one.place for mod, one in under.items()}
     rows.sort(key=lambda row: (ORDER[row.group], row.order, place.get(row.mod, (0, 0)), row.name.casefold()))
     has_build = [row for row in rows if row.version]
-    done = services.done_by(request.user, pack.draft)
-    own = drafts.own_tweaks(pack.draft)
-    holding = [*own, *(tweak for _, tweak in drafts.under_tweaks(pack.draft, own))]
+    done = services.done_by(user, pack.draft)
+    own = draft_terms.own_tweaks(pack.draft)
+    holding = [*own, *(tweak for _, tweak in draft_terms.under_tweaks(pack.draft, own))]
     weights = [
         Weight(Kind(mods[slug].kind), build.unpacked, build.archive_size, build.memory)
         for slug, build in picked.items()
@@ -168,7 +169,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
     return DraftOut(
         revision=pack.draft.revision,
         lines=rows,
-        collections=collections_out(request.user, pack, {slug: mod.name for slug, mod in mods.items()}),
+        collections=collections_out(user, pack, {slug: mod.name for slug, mod in mods.items()}),
         chosen=sum(row.group is Group.CHOSEN for row in has_build),
         through=sum(row.group is Group.COLLECTION for row in has_build),
         brought_in=sum(row.group is Group.BROUGHT_IN for row in has_build),
@@ -188,7 +189,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
         tweaks=[TweakOut(**{**one, "value": plain(one["value"])}) for one in pack.draft.tweaks],
         holding=len(holding),
         enforced=sum(one.how is How.ENFORCED for one in holding),
-        tweak_sets=[TweakSetOut(id=one, **told) for one, told in drafts.sets_of(pack.draft).items()],
+        tweak_sets=[TweakSetOut(id=one, **told) for one, told in draft_terms.sets_of(pack.draft).items()],
         steps=[HandStepOut(**one) for one in pack.draft.steps],
         undo=next_to_undo(done),
         redo=next_to_redo(done),
@@ -198,7 +199,7 @@ def draft(request: SignedIn, pack_id: UUID) -> DraftOut:
 def _line_out(
     slug: str,
     pack: Pack,
-    mod: Mod | None,
+    mod: ModRow | None,
     line: Line | InEffect | None,
     build: BuildRow | None,
     askers: list[str],
@@ -234,8 +235,8 @@ def _line_out(
         side=Side(build.side) if build else "",
         reach=Reach(build.reach) if build else "",
         size=build.archive_size if build else 0,
-        pickup=Pickup(mod.source.pickup) if mod else "",
-        errand=mod is not None and not Pickup(mod.source.pickup).is_automatic,
+        pickup=Pickup(mod.pickup) if mod else "",
+        errand=mod is not None and not Pickup(mod.pickup).is_automatic,
         licence=mod.licence if mod else "",
         needed_by=askers,
         kept_for=kept_for,
@@ -251,9 +252,11 @@ def _line_out(
 
 @router.post("/packs/{pack_id}/draft/edits", response=OutcomeOut, operation_id="edit_draft")
 def edit_draft(request: SignedIn, pack_id: UUID, body: EditsIn) -> OutcomeOut:
-    return outcome_out(
-        pack_id, services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse, body.ask)
-    )
+    outcome = services.edit_draft(request.user, pack_id, body.revision, body.edits, body.rehearse, body.ask)
+    told = outcome_out(pack_id, outcome)
+    if body.with_draft and outcome.draft is not None:
+        told.draft = _draft_out(request.user, outcome.draft.pack)
+    return told
 
 
 def outcome_out(pack_id: UUID, outcome: services.Outcome) -> OutcomeOut:

@@ -288,13 +288,14 @@ class DraftOut(Schema):
 
 class EditsIn(Schema):
     """Edits made against `revision`. `rehearse` answers what they would do and keeps nothing; `ask` does so
-    where they would do more than they say.
+    where they would do more than they say. `with_draft`: where they are kept, the answer has the draft as it is then.
     """
 
     revision: Annotated[int, Field(ge=0, lt=2**31)]
     edits: Annotated[list[Annotated[EditIn, Field(discriminator="do")]], Field(min_length=1, max_length=500)]
     rehearse: bool = False
     ask: bool = False
+    with_draft: bool = False
 
 
 class ChangeOut(Schema):
@@ -347,6 +348,7 @@ class OutcomeOut(Schema):
     effects: str
     more: bool
     kept: bool
+    draft: DraftOut | None = None
 
 
 class EditOut(Schema):

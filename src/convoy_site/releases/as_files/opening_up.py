@@ -18,7 +18,7 @@ from ... import kept_files, receiving
 from ...catalogue.games import add_game
 from ...catalogue.models import OwnFile
 from ...catalogue.own import adopt
-from ...packs import drafts, from_lock
+from ...packs import draft_layers, from_lock
 from ...packs.models import EMBLEMS, Pack
 from ...packs.services import NewPack, start_pack
 from ...people import audit
@@ -131,7 +131,7 @@ def _root(lock: Lock, build: LockedBuild, pack: Pack) -> str:
 def _outcome(pack: Pack, lock: Lock) -> str:
     draft = pack.draft
     draft.pack = pack
-    made = drafts.lock_of(draft)
+    made = draft_layers.lock_of(draft)
     if made.fingerprint() == lock.fingerprint():
         return f"The draft gives the very same files: fingerprint {lock.fingerprint()}."
     if {(one.path, one.sha256) for one in made.files} == {(one.path, one.sha256) for one in lock.files}:

@@ -32,7 +32,7 @@ from ... import kept_files
 from ...catalogue.games import profile_for_others
 from ...catalogue.models import OwnFile
 from ...catalogue.services import addresses
-from ...packs import drafts
+from ...packs import draft_layers
 from ...packs.models import Pack
 from ...packs.services import pack_for
 from ...people.models import SiteRules, User
@@ -139,8 +139,8 @@ def subject_of(pack: Pack, number: str) -> Subject:
         f"0.0.0-draft.{pack.draft.revision}",
         ReleaseChannel.TRIAL,
         pack.notes,
-        drafts.lock_of(pack.draft),
-        drafts.needed_by_draft(pack.draft),
+        draft_layers.lock_of(pack.draft),
+        draft_layers.needed_by_draft(pack.draft),
         recipe_of(before.pk) if before else None,
     )
     return Subject(pack, recipe, Signed(recipe.as_bytes(), ()), None, sources)

@@ -1,0 +1,243 @@
+"""What a draft lays down: its builds with their files in order, and the lock that publishing it would fix."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from itertools import repeat
+from math import ceil
+from urllib.parse import urljoin
+
+from django.db.models import Prefetch, Q
+
+from convoy_core.checks.file_set import FileSet
+from convoy_core.conflicts.laying import Parts
+from convoy_core.conflicts.set_aside import read_list
+from convoy_core.draft.collections import (
+    Fixed,
+    InEffect,
+    winners_under,
+)
+from convoy_core.draft.lines import in_order
+from convoy_core.draft.parts import AS_IT_COMES, as_patterns
+from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile, TakenUp, lay_down
+from convoy_core.machine.memory import Needed, Weight, demand, memory_of
+from convoy_core.outside.archive_root import placements
+from convoy_core.resolve import edges
+from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
+from convoy_core.words.profile import GameProfile
+
+from ..catalogue.kept import rows_with_mods
+from ..catalogue.models import Build, BuildPlace, Mod, SourceState
+from ..catalogue.own import own_source_id
+from ..catalogue.sayings import own_claims
+from ..catalogue.services import core_of, shelf
+from . import draft_terms, drafts
+from .models import Draft, Line, Pack
+
+
+@dataclass
+class Picked:
+    """The builds of a draft as the database has them, in the order in which they are laid down."""
+
+    rows: list[Build] = field(default_factory=list)
+    chosen: set[str] = field(default_factory=set)
+    through: Mapping[str, InEffect] = field(default_factory=dict)
+    """Of the chosen those that are lines of collections."""
+
+
+def picked(draft: Draft, with_files: bool = False, with_places: bool = False) -> Picked:
+    """In the order in which they are laid down (`draft.lines.in_order`); with what their archives hold, and with where
+    else they can be fetched.
+    """
+    through = drafts.taken_under(draft).lines
+    last = len(draft.collections)
+    places = {mod: one.place for mod, one in through.items()}
+    places |= {line.mod: (last, line.order) for line in drafts.lines_of(draft) if line.on}
+    rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
+    rows = rows.filter(version__in=set(draft.picks.values()))
+    if with_files or with_places:
+        rows = rows.select_related("mod__source")
+        rows = rows.defer("mod__words") if with_files else rows.defer("mod__words", "files")
+        if with_places:
+            rows = rows.prefetch_related(further_places(draft.pack))
+        found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
+    else:
+        found = rows_with_mods(rows, lambda mod, version: draft.picks[mod] == version)
+    place = {mod: at for at, mod in enumerate(in_order(places, draft.picks))}
+    found.sort(key=lambda row: place[row.mod.slug])
+    return Picked(found, {mod for mod in draft.picks if mod in places}, through)
+
+
+def further_places(pack: Pack) -> "Prefetch[str]":
+    """Where else builds can be fetched, for those who see this pack."""
+    seen = Q(source__crew=None) | Q(source__crew=pack.crew_id)
+    open_ones = BuildPlace.objects.filter(seen, source__state=SourceState.READ, source__pickup=Pickup.DIRECT)
+    return Prefetch("places", open_ones.select_related("source").order_by("source"))
+
+
+def layers(
+    draft: Draft, with_files: bool = True, found: Picked | None = None
+) -> Sequence[tuple[LockedBuild, Sequence[PlacedFile]]]:
+    """The draft's builds in order, each with the files it places by the game profile's layout and the draft's parts;
+    the pack's own files last. `found`: its builds, where they were read already.
+    """
+    found = found or picked(draft, with_places=with_files)
+    profile = draft.pack.game.profile
+    said, rules = drafts.sayings_in(draft), drafts.rules_of(draft)
+    result: list[tuple[LockedBuild, Sequence[PlacedFile]]] = []
+    met_by: dict[str, list[str]] = {}
+    cores = drafts.as_drafted(draft, (core_of(row, row.mod.slug) for row in found.rows))
+    for edge in edges({core.mod: core for core in cores}):
+        met_by.setdefault(edge.asker, []).append(edge.met_by)
+    lines = {line.mod: line for line in drafts.lines_of(draft)}
+    locked = []
+    for row in found.rows:
+        slug = row.mod.slug
+        memory = ceil(memory_of(_weight(row), profile.memory))
+        claims = said.claims_of(slug, own_claims(row))
+        said_here = lines.get(slug) or (found.through[slug].line if slug in found.through else None)
+        build = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), said_here, memory)
+        added = said.additions.get(slug)
+        locked.append(
+            replace(
+                build,
+                claims=claims,
+                laid=as_patterns(claims, rules.get(slug, AS_IT_COMES)),
+                collection=found.through[slug].collection.id if slug in found.through else "",
+                side=Side(added.side) if added and added.side else build.side,
+                reach=Reach(added.reach) if added and added.reach else build.reach,
+            )
+        )
+    files = _files_of(found.rows, locked, profile) if with_files else repeat(())
+    result.extend(zip(locked, files, strict=False))
+    if draft.own_files:
+        result.append(own_layer(draft))
+    return result
+
+
+MOST_PLACED = 1_000_000
+"""Placed files kept in memory, of all builds together: some 300 MB at most, the packs of a busy site."""
+
+
+_placed: dict[tuple[int, str, str, str | None, Parts], FileSet] = {}
+
+
+def placed_whole(row: Build, locked: LockedBuild, profile: GameProfile) -> list[PlacedFile]:
+    """Every file of a build that could be laid down, in the order of its archive."""
+    members = {path: (size, sha256) for path, size, sha256 in row.files}
+    placed = placements(members, profile.kinds[locked.kind], locked.mod, row.root)
+    return [PlacedFile(path, *members[member], locked.mod, member) for path, member in placed.items()]
+
+
+def _files_of(rows: Sequence[Build], locked: Sequence[LockedBuild], profile: GameProfile) -> list[Sequence[PlacedFile]]:
+    """What each build lays down. Kept in memory: a build's files never change, and reading and judging their paths is
+    most of the cost of a check.
+    """
+    keys = [(row.pk, *_layout(build, profile), row.root, build.laid) for row, build in zip(rows, locked, strict=True)]
+    if missing := {row.pk: row for row, key in zip(rows, keys, strict=True) if key not in _placed}:
+        if sum(map(len, _placed.values())) > MOST_PLACED:
+            _placed.clear()
+        for pk, files in Build.objects.filter(pk__in=missing).values_list("pk", "files"):
+            missing[pk].files = files
+    found: list[Sequence[PlacedFile]] = []
+    for row, build, key in zip(rows, locked, keys, strict=True):
+        if key not in _placed:
+            top = len(profile.kinds[build.kind].top(build.mod))
+            whole = placed_whole(row, build, profile)
+            _placed[key] = FileSet(file for file in whole if build.laid.keep(file.path[top:]))
+        found.append(_placed[key])
+    return found
+
+
+def _layout(build: LockedBuild, profile: GameProfile) -> tuple[str, str]:
+    layout = profile.kinds[build.kind]
+    return layout.place, layout.marker
+
+
+def own_layer(draft: Draft) -> tuple[LockedBuild, Sequence[PlacedFile]]:
+    """The pack's own files as a build that comes last: an archive of the crew's own, whose members are the paths."""
+    archive = draft.own_files["archive"]
+    locked = LockedBuild(
+        mod=OVERLAY,
+        name="Own files",
+        version=archive["sha256"][:12],
+        kind=Kind.SETTINGS,
+        channel=Channel.STABLE,
+        chosen=True,
+        side=Side.BOTH,
+        reach=Reach.CREW,
+        licence="",
+        source=own_source_id(draft.pack),
+        pickup=Pickup.OURS,
+        urls=(archive["sha256"],),
+        page="",
+        archive=Archive("own-files.zip", archive["size"], archive["sha256"]),
+    )
+    files = draft.own_files["files"]
+    return locked, [PlacedFile(path, one["size"], one["sha256"], OVERLAY, path) for path, one in files.items()]
+
+
+def set_aside_of(draft: Draft) -> tuple[str, ...]:
+    """The patterns of the draft's list that are patterns."""
+    return tuple(line.pattern for line in read_list(draft.set_aside) if not line.trouble)
+
+
+def lock_of(draft: Draft, with_files: bool = True, found: Picked | None = None) -> Lock:
+    """The lock that publishing the draft would fix. Without files it is enough for a change log."""
+    profile = draft.pack.game.profile
+    carried = layers(draft, with_files, found)
+    under = tuple(TakenUp(one.id, one.name, one.number, one.sha256) for one in drafts.collections_of(draft))
+    return lay_down(
+        carried,
+        drafts.base_of(draft),
+        profile.managed,
+        draft_terms.terms_of(draft),
+        winners_of(draft),
+        set_aside_of(draft),
+        under,
+    )
+
+
+def winners_of(draft: Draft) -> dict[str, str]:
+    """Whose file lies where, as collections among their own mods and then the pack says."""
+    own: dict[str, str] = draft.winners
+    return {**winners_under(drafts.taken_under(draft).lines, drafts.collections_of(draft)), **own}
+
+
+def needed_by_draft(draft: Draft, found: Picked | None = None) -> Needed:
+    """What the draft demands of a machine: memory as the strip adds it up, disk, and the runtime of its base."""
+    profile = draft.pack.game.profile
+    asked = demand(map(_weight, (found or picked(draft)).rows), profile.memory)
+    return Needed(asked.minimum, asked.recommended, asked.disk, profile.runtime_of(drafts.base_of(draft)))
+
+
+def _weight(row: Build) -> Weight:
+    return Weight(Kind(row.mod.kind), row.unpacked, row.archive_size, row.memory)
+
+
+def _locked(
+    row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | Fixed | None, memory: int
+) -> LockedBuild:
+    # Only rows that were read with their places: where no lock is published, nobody fetches.
+    places = row.places.all() if "places" in getattr(row, "_prefetched_objects_cache", {}) else ()
+    elsewhere = [urljoin(one.source.address.rstrip("/") + "/", one.url) for one in places]
+    return LockedBuild(
+        mod=mod.slug,
+        name=mod.name,
+        version=row.version,
+        kind=Kind(mod.kind),
+        channel=Channel(row.channel),
+        chosen=chosen,
+        side=Side(row.side),
+        reach=Reach(row.reach),
+        licence=mod.licence,
+        source=mod.source_id,
+        pickup=Pickup(mod.source.pickup),
+        urls=tuple(filter(None, (row.url, *row.mirrors, *elsewhere))),
+        page=mod.page,
+        archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
+        needs=tuple(sorted(set(needs))),
+        optional=bool(line and line.optional),
+        advice=line.advice if line else "",
+        on_removal=mod.on_removal,
+        memory=memory,
+    )
