@@ -18,6 +18,7 @@ COMMANDS = {
     "bench": (commands.bench, "measure, and write docs/benchmarks.md; or only parts by name"),
     "pictures": (commands.pictures, "take docs/screenshots anew from a fresh demo"),
     "build": (commands.build, "install and build what a server needs, and start nothing"),
+    "wheels": (commands.wheels, "the agent for pip: of plain Python, and compiled for this system, into var/wheels"),
     "client": (commands.client, "write the API's description and the web's typed client anew"),
     "convoy": (commands.convoy, "the agent's command line, without installing it"),
     "manage": (commands.manage, "Django's own commands, on the demo's database"),

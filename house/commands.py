@@ -11,7 +11,7 @@ import time
 from contextlib import nullcontext
 from pathlib import Path
 
-from . import install
+from . import compiling, install
 from .compiling import compiled_core, fast
 from .disks import disks_of_its_own
 from .front import start_front
@@ -218,6 +218,14 @@ def build(arguments: list[str]) -> int:
     install.agent()
     install.agent_executable()
     compiled_core()
+    return 0
+
+
+def wheels(arguments: list[str]) -> int:
+    """The agent for pip: of plain Python, and for the system that this runs on, its search compiled."""
+    install.python_packages("app")
+    for wheel in compiling.wheels(VAR / "wheels"):
+        print(wheel.relative_to(ROOT))
     return 0
 
 

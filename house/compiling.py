@@ -9,9 +9,10 @@ import shutil
 import subprocess
 import sysconfig
 import tempfile
+import zipfile
 from pathlib import Path
 
-from .install import hash_of, is_stamped, put_stamp
+from .install import NotBuilt, agent_file, hash_of, is_stamped, put_stamp
 from .places import PYTHON, ROOT, VAR, VENV, say
 
 FAST = VAR / "fast"
@@ -26,6 +27,13 @@ HOT = {
 """What a profile of a resolve showed (docs/benchmarks.md, "What the time goes into")."""
 
 
+SETUP = """from mypyc.build import mypycify
+from setuptools import setup
+
+setup(ext_modules=mypycify({files!r}, opt_level="3", debug_level="0"))
+"""
+
+
 def compiled_core() -> None:
     """Makes var/fast anew when the core changed. Says so, and goes on, where there is no compiler."""
     if _is_current():
@@ -37,34 +45,51 @@ def compiled_core() -> None:
         return
     say("compiling the search")
     with tempfile.TemporaryDirectory(dir=VAR) as place:
-        core = Path(place) / "made" / "convoy_core"
-        shutil.copytree(CORE, core, ignore=shutil.ignore_patterns("__pycache__"))
-        files = [f"convoy_core/{room}/{name}.py" for room, names in HOT.items() for name in names]
-        command = [str(_compiler()), "--config-file", "", "--cache-dir", f"{place}/cache", "--strict", *files]
-        environment = {**os.environ, "MYPYC_DEBUG_LEVEL": "0", "PATH": f"{VENV / 'bin'}:{os.environ['PATH']}"}
-        done = subprocess.run(command, cwd=core.parent, env=environment, capture_output=True, text=True)
-        if done.returncode:
-            say(f"compiling failed, the search runs as plain Python: {(done.stderr or done.stdout)[-400:]}")
+        try:
+            wheel = compiled_wheel(Path(place))
+        except NotBuilt as error:
+            say(f"compiling failed, the search runs as plain Python: {str(error)[-400:]}")
             return
-        shutil.rmtree(core.parent / "build", ignore_errors=True)
+        made = Path(place) / "made"
+        with zipfile.ZipFile(wheel) as packed:
+            # The core, and what its compiled modules share, which stands at the top.
+            ours = [one for one in packed.namelist() if one.startswith("convoy_core/") or "/" not in one]
+            packed.extractall(made, ours)
         if not FAST.exists():
             # Another start may have made it meanwhile, of the same sources.
-            core.parent.rename(FAST)
+            made.rename(FAST)
     put_stamp("fast", _made_from())
 
 
+def compiled_wheel(into: Path) -> Path:
+    """The agent's wheel for this system and this Python, with its search compiled. Raises NotBuilt."""
+    # The project's own configuration is for checking all of it, with plugins that ask for a site.
+    files = [
+        "--strict",
+        "--config-file=",
+        *(f"src/convoy_core/{room}/{name}.py" for room, names in HOT.items() for name in names),
+    ]
+    return agent_file(into, _compiler(), SETUP.format(files=files))
+
+
+def wheels(into: Path) -> list[Path]:
+    """One of plain Python for every system, and one for this: of the same version pip takes the nearer."""
+    return [agent_file(into), compiled_wheel(into)]
+
+
 def _compiler() -> Path:
-    """mypyc of the development's packages, or one in an environment of its own."""
+    """A Python that has mypyc: that of the development's packages, or one in an environment of its own."""
     if (VENV / "bin" / "mypyc").exists():
-        return VENV / "bin" / "mypyc"
+        return PYTHON
     own, locked = VAR / "compiler", ROOT / "requirements" / "compile.txt"
+    python = own / "bin" / "python"
     if not is_stamped("compiler", hash_of([locked])):
         shutil.rmtree(own, ignore_errors=True)
         subprocess.run([str(PYTHON), "-m", "venv", str(own)], check=True)
-        pip = [str(own / "bin" / "python"), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
+        pip = [str(python), "-m", "pip", "install", "-q", "--disable-pip-version-check"]
         subprocess.run([*pip, "--require-hashes", "-r", str(locked)], check=True)
         put_stamp("compiler", hash_of([locked]))
-    return own / "bin" / "mypyc"
+    return python
 
 
 def _made_from() -> str:

@@ -107,17 +107,32 @@ def agent() -> None:
     put_stamp("agent", stamp)
 
 
-def agent_file(into: Path) -> None:
-    """Built from a copy of the agent and the core alone; the same sources give the same file, to the byte."""
+class NotBuilt(Exception):
+    """A wheel that could not be built; its text is what pip said."""
+
+
+def agent_file(into: Path, python: Path = PYTHON, setup: str = "") -> Path:
+    """The agent's wheel, built from a copy of the agent and the core alone; the same sources give the same file, to the
+    byte. `setup`: a script that compiles some of it, with a Python that can. Raises NotBuilt.
+    """
     with tempfile.TemporaryDirectory() as place:
         shutil.copy(ROOT / "pyproject.toml", place)
         for name in ("convoy_core", "convoy_io", "convoy_agent"):
             shutil.copytree(
                 ROOT / "src" / name, Path(place) / "src" / name, ignore=shutil.ignore_patterns("__pycache__")
             )
-        pip = [str(PYTHON), "-m", "pip", "wheel", "-q", "--disable-pip-version-check"]
+        if setup:
+            (Path(place) / "setup.py").write_text(setup)
+        built = Path(place) / "built"
+        pip = [str(python), "-m", "pip", "wheel", "-q", "--disable-pip-version-check"]
         steady = {**os.environ, "SOURCE_DATE_EPOCH": "1767225600"}
-        subprocess.run([*pip, "--no-deps", "--no-build-isolation", "-w", str(into), place], check=True, env=steady)
+        command = [*pip, "--no-deps", "--no-build-isolation", "-w", str(built), place]
+        done = subprocess.run(command, env=steady, capture_output=True, text=True)
+        if done.returncode:
+            raise NotBuilt(done.stderr or done.stdout)
+        wheel = next(built.glob("*.whl"))
+        into.mkdir(parents=True, exist_ok=True)
+        return Path(shutil.move(wheel, into / wheel.name))
 
 
 def agent_executable() -> None:
@@ -142,9 +157,7 @@ def agent_executable() -> None:
     say("packing the agent as one file")
     with tempfile.TemporaryDirectory() as place:
         # Its own metadata goes with it: the agent says its version, and what it may be brought up to.
-        wheel_at = Path(place) / "wheel"
-        agent_file(wheel_at)
-        wheel = next(wheel_at.glob("*.whl"))
+        wheel = agent_file(Path(place) / "wheel")
         pip = [str(builder / "bin" / "python"), "-m", "pip", "install", "-q", "--no-deps", "--force-reinstall"]
         subprocess.run([*pip, str(wheel)], check=True)
         entry = Path(place) / "convoy.py"
