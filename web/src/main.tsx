@@ -7,9 +7,9 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { lazy, StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { createBrowserRouter, Navigate } from "react-router";
+import { createBrowserRouter, replace } from "react-router";
 import { RouterProvider } from "react-router/dom";
-import { queryClient } from "./api/queries";
+import { askForPack, queryClient } from "./api/queries";
 import { KeysProvider } from "./parts/keys";
 import { Empty } from "./parts/notices";
 import { Shell } from "./parts/Shell";
@@ -31,7 +31,8 @@ const GamePlace = lazy(() => import("./places/games/GamePlace"));
 const SourcePlace = lazy(() => import("./places/sources/SourcePlace"));
 const Keeper = lazy(() => import("./places/keeper/Keeper"));
 const PackFrame = lazy(() => import("./places/pack/PackFrame"));
-const Assemble = lazy(() => import("./places/pack/Assemble"));
+const assemble = () => import("./places/pack/Assemble");
+const Assemble = lazy(assemble);
 const Check = lazy(() => import("./places/pack/check/Check"));
 const Findings = lazy(() => import("./places/pack/check/Findings"));
 const Overlap = lazy(() => import("./places/pack/check/Overlap"));
@@ -52,6 +53,12 @@ const OpenPack = lazy(() => import("./places/outside/OpenPack"));
 const Aboard = lazy(() => import("./places/crew/Aboard"));
 const Call = lazy(() => import("./places/help/Call"));
 const Release = lazy(() => import("./places/pack/Release"));
+
+/** Fetches a place's chunk beside its data, and keeps nothing waiting for it. */
+const fetched = (place: () => Promise<unknown>) => () => {
+  place();
+  return null;
+};
 
 const Broken = () => (
   <Empty title="This page stopped working" action={<a href="/">To my convoy</a>}>
@@ -85,9 +92,11 @@ const router = createBrowserRouter([
       {
         path: "packs/:packId",
         element: <PackFrame />,
+        loader: ({ params }) => askForPack(params.packId ?? ""),
+        shouldRevalidate: ({ currentParams, nextParams }) => currentParams.packId !== nextParams.packId,
         children: [
-          { index: true, element: <Navigate to="assemble" replace /> },
-          { path: "assemble", element: <Assemble /> },
+          { index: true, loader: () => replace("assemble") },
+          { path: "assemble", element: <Assemble />, loader: fetched(assemble) },
           {
             path: "check",
             element: <Check />,

@@ -2,6 +2,7 @@
 import {
   keepPreviousData,
   QueryClient,
+  queryOptions,
   useInfiniteQuery,
   useMutation,
   useQuery,
@@ -12,6 +13,8 @@ import type { paths } from "./schema";
 
 const LIVE = 1_500;
 const CALM = 5_000;
+/** Of what is large, and of whose changes is heard otherwise: others' edits by the list of edits. */
+const STEADY = 30_000;
 /** While files are being read. */
 const READING = 2_000;
 
@@ -35,8 +38,7 @@ export const useMachines = () => useQuery({ queryKey: ["machines"], queryFn: () 
 
 const of = (pack_id: string) => ({ params: { path: { pack_id } } });
 
-export const usePack = (id: string) =>
-  useQuery({ queryKey: ["pack", id], queryFn: () => told(api.GET("/api/packs/{pack_id}", of(id))) });
+export const usePack = (id: string) => useQuery(packQuery(id));
 
 export const useLine = (id: string) =>
   useQuery({
@@ -46,16 +48,28 @@ export const useLine = (id: string) =>
     refetchInterval: (query) => (query.state.data?.people.some((one) => one.busy) ? LIVE : CALM),
   });
 
-export const useDraft = (id: string) =>
-  useQuery({
+const packQuery = (id: string) =>
+  queryOptions({ queryKey: ["pack", id], queryFn: () => told(api.GET("/api/packs/{pack_id}", of(id))) });
+
+const draftQuery = (id: string) =>
+  queryOptions({
     queryKey: ["pack", id, "draft"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/draft", of(id))),
-    refetchInterval: CALM,
-    enabled: id !== "",
   });
 
-export const useFindings = (id: string) =>
+/** Asks for a pack and its draft as soon as the address says which: before the place that shows them is there. */
+export function askForPack(id: string): null {
+  queryClient.prefetchQuery(packQuery(id));
+  queryClient.prefetchQuery(draftQuery(id));
+  return null;
+}
+
+export const useDraft = (id: string) => useQuery({ ...draftQuery(id), refetchInterval: STEADY, enabled: id !== "" });
+
+/** `when`: what costs the site much waits for what one looks at first. */
+export const useFindings = (id: string, when = true) =>
   useQuery({
+    enabled: when,
     queryKey: ["pack", id, "findings"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/findings", of(id))),
     refetchInterval: (query) => (query.state.data?.reading ? READING : false),
@@ -214,8 +228,9 @@ export const useParts = (pack_id: string, mod: string) =>
     queryFn: () => told(api.GET("/api/packs/{pack_id}/parts/{mod}", { params: { path: { pack_id, mod } } })),
   });
 
-export const usePending = (pack_id: string, channel: Shape["ReleaseChannel"]) =>
+export const usePending = (pack_id: string, channel: Shape["ReleaseChannel"], when = true) =>
   useQuery({
+    enabled: when,
     queryKey: ["pack", pack_id, "pending", channel],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/pending", { params: { path: { pack_id }, query: { channel } } })),
     placeholderData: keepPreviousData,
@@ -303,8 +318,9 @@ export const useLicence = (text: string) =>
 export const recognise = (id: string, text: string) =>
   told(api.POST("/api/packs/{pack_id}/draft/recognise", { ...of(id), body: { text } }));
 
-export const useRollCall = (id: string) =>
+export const useRollCall = (id: string, when = true) =>
   useQuery({
+    enabled: when,
     queryKey: ["pack", id, "roll-call"],
     queryFn: () => told(api.GET("/api/packs/{pack_id}/roll-call", of(id))),
     refetchInterval: (query) => (query.state.data?.rows.some((row) => isBusy(row.progress)) ? LIVE : CALM),
@@ -389,58 +405,12 @@ export const useOpenedCode = (code: string) =>
   });
 
 /** A change at the site; afterwards everything under `about` is read again. */
-export const useChange = <In, Out>(change: (given: In) => Promise<Out>, ...about: string[][]) =>
-  useChanging<In, Out>(undefined, change, about);
-
-/** As `useChange`; those of one place go one after the other, each once what the one before it changed was read anew. */
-export const useChangeInTurn = <In, Out>(place: string, change: (given: In) => Promise<Out>, ...about: string[][]) =>
-  useChanging<In, Out>({ id: place }, change, about);
-
-function useChanging<In, Out>(
-  scope: { id: string } | undefined,
-  change: (given: In) => Promise<Out>,
-  about: string[][],
-) {
+export function useChange<In, Out>(change: (given: In) => Promise<Out>, ...about: string[][]) {
   const client = useQueryClient();
   return useMutation<Out, Refused, In>({
-    scope,
     mutationFn: change,
     onSettled: () => Promise.all(about.map((queryKey) => client.invalidateQueries({ queryKey }))),
   });
 }
-
-type SentEdit = Shape["EditsIn"]["edits"][number];
-type Said =
-  | "do"
-  | "mod"
-  | "mods"
-  | "builds"
-  | "on"
-  | "game_version"
-  | "revision"
-  | "pack"
-  | "steps"
-  | "id"
-  | "places"
-  | "patterns"
-  | "finding"
-  | "text";
-type WithDefaults<T> = T extends { settings: unknown }
-  ? Pick<T, Extract<keyof T, Said>> & Partial<Omit<T, Said | "settings">> & { settings?: Partial<Shape["KeyIn"]>[] }
-  : T extends unknown
-    ? Pick<T, Extract<keyof T, Said>> & Partial<Omit<T, Said>>
-    : never;
-
-/** An edit as the screens write it: what the site has a default for may be left out. */
-export type Edit = WithDefaults<SentEdit>;
-
-/** `ask`: nothing is kept where the edits would do more than they say; `rehearse`: nothing is kept. */
-export const sendEdits = (pack_id: string, revision: number, edits: Edit[], how: "keep" | "ask" | "rehearse") =>
-  told(
-    api.POST("/api/packs/{pack_id}/draft/edits", {
-      params: { path: { pack_id } },
-      body: { revision, edits: edits as SentEdit[], ask: how === "ask", rehearse: how === "rehearse" },
-    }),
-  );
 
 export const isBusy = (progress: Shape["ProgressOut"]) => progress.phase !== "" && !progress.error;

@@ -5453,7 +5453,7 @@ export interface components {
         /**
          * EditsIn
          * @description Edits made against `revision`. `rehearse` answers what they would do and keeps nothing; `ask` does so
-         *     where they would do more than they say.
+         *     where they would do more than they say. `with_draft`: where they are kept, the answer has the draft as it is then.
          */
         EditsIn: {
             /**
@@ -5470,6 +5470,11 @@ export interface components {
             rehearse: boolean;
             /** Revision */
             revision: number;
+            /**
+             * With Draft
+             * @default false
+             */
+            with_draft: boolean;
         };
         /** EndIn */
         EndIn: {
@@ -8373,6 +8378,7 @@ export interface components {
         OutcomeOut: {
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
+            draft?: components["schemas"]["DraftOut"] | null;
             /** Effects */
             effects: string;
             /** Kept */

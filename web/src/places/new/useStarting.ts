@@ -1,8 +1,9 @@
 // A pack that is being started: what is said of it so far, and the starting.
 import { useState } from "react";
 import { api, type Shape, told } from "../../api/client";
+import { sendEdits } from "../../api/edits";
 import { sendFile } from "../../api/files";
-import { sendEdits, useChange, usePacks } from "../../api/queries";
+import { useChange, usePacks } from "../../api/queries";
 import { type BaseChoice, firstBase } from "../BaseFields";
 import type { Suits } from "../SuitsFields";
 

@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Drawer from "@mui/material/Drawer";
 import type { Theme } from "@mui/material/styles";
 import useMediaQuery from "@mui/material/useMediaQuery";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Shape } from "../../api/client";
 import { useDraft, useFindings, usePack } from "../../api/queries";
@@ -41,7 +41,7 @@ export default function Assemble() {
   );
   const [pasting, setPasting] = useState(false);
   const [given, setGiven] = useState<Given | null>(null);
-  const [asked, setAsked] = useState("");
+  const asking = useRef((_: string) => {});
   const inHand = search.get("mod") ?? "";
   const may = pack?.role !== "member";
   const needs = search.get("needs");
@@ -110,8 +110,7 @@ export default function Assemble() {
                 take={take}
                 editing={editing}
                 may={may}
-                asked={asked}
-                ask={setAsked}
+                asking={asking}
                 openCollections={() => setOpen("collections")}
               />
             )}
@@ -132,7 +131,12 @@ export default function Assemble() {
           </InspectorPlace>
         )}
       </Box>
-      <Strip packId={packId} ask={setAsked} open={() => setOpen("updates")} demand={() => setOpen("demand")} />
+      <Strip
+        packId={packId}
+        ask={(text) => asking.current(text)}
+        open={() => setOpen("updates")}
+        demand={() => setOpen("demand")}
+      />
       {open === "demand" && draft.data && <DemandDialog draft={draft.data} close={() => setOpen(null)} />}
       {open === "base" && <BaseDialog pack={pack} revision={draft.data?.revision ?? 0} close={() => setOpen(null)} />}
       {open === "collections" && draft.data && (
@@ -316,7 +320,7 @@ function Strip({
   demand: () => void;
 }) {
   const draft = useDraft(packId).data;
-  const findings = useFindings(packId).data?.findings.filter((one) => !one.laid_down);
+  const findings = useFindings(packId, draft !== undefined).data?.findings.filter((one) => !one.laid_down);
   const newer = draft?.lines.filter((one) => one.newer && !one.held).length ?? 0;
   const parts: [string, (() => void) | string][] = draft
     ? [

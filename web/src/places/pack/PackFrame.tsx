@@ -32,10 +32,10 @@ export default function PackFrame() {
 }
 
 function Stages({ packId, isCollection }: { packId: string; isCollection: boolean }) {
-  const draft = useDraft(packId).data;
-  const findings = useFindings(packId).data?.findings;
-  const pending = usePending(packId, "stable").data;
-  const called = useRollCall(packId).data;
+  const { data: draft, isFetched: later } = useDraft(packId);
+  const findings = useFindings(packId, later).data?.findings;
+  const pending = usePending(packId, "stable", later).data;
+  const called = useRollCall(packId, later).data;
   const navigate = useNavigate();
   const stages = [
     { to: "assemble", name: "Assemble", open: draft?.unsettled ?? 0, what: "without a build" },

@@ -6,7 +6,7 @@ import DialogActions from "@mui/material/DialogActions";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import type { Shape } from "../../api/client";
-import type { Edit } from "../../api/queries";
+import type { Edit } from "../../api/edits";
 import { ChangeList } from "../../parts/ChangeList";
 import type { Editing } from "./useEditing";
 import { WaysOut } from "./WaysOut";

@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { Shape } from "../../api/client";
-import type { Edit } from "../../api/queries";
+import type { Edit } from "../../api/edits";
 
 export function WaysOut({ ways, pick }: { ways: Shape["WayOutOut"][]; pick: (edit: Edit) => void }) {
   if (!ways.length) return null;

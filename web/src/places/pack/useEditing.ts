@@ -4,7 +4,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { Refused, Shape } from "../../api/client";
-import { type Edit, sendEdits, useChangeInTurn, useDraft, useEdits } from "../../api/queries";
+import { type Edit, useSending } from "../../api/edits";
+import { useDraft, useEdits } from "../../api/queries";
+import { moved } from "./manifest/rows";
 
 type Outcome = Shape["OutcomeOut"];
 type Done = Shape["EditOut"];
@@ -47,19 +49,11 @@ export function useEditing(packId: string): Editing {
   const [waiting, setWaiting] = useState<(Rehearsal & { then: Then }) | null>(null);
   const revision = draft?.revision ?? 0;
   const others = useOthers(packId, revision, edits.data);
-  const client = useQueryClient();
-  // Asked for when its turn has come: of two edits right after each other the second knows the first.
-  const seen = () => client.getQueryData<Shape["DraftOut"]>(["pack", packId, "draft"])?.revision ?? revision;
-  const sent = useChangeInTurn(
-    `draft of ${packId}`,
-    ({ wanted, ask }: { wanted: Edit[]; ask: boolean }) => sendEdits(packId, seen(), wanted, ask ? "ask" : "keep"),
-    ["pack", packId],
-    ["packs"],
-  );
+  const sent = useSending(packId, shown);
   const send = (wanted: Edit[], then: Then, ask: boolean) => {
     setWaiting(null);
     sent.mutate(
-      { wanted, ask },
+      { edits: wanted, ask },
       {
         onSuccess: (outcome) => {
           if (!outcome.kept) return setWaiting({ edits: wanted, outcome, then });
@@ -89,6 +83,13 @@ export function useEditing(packId: string): Editing {
     undo: takeBack(draft?.undo),
     redo: takeBack(draft?.redo),
   };
+}
+
+/** Lines that are moved stand in their new place at once. */
+function shown(draft: Shape["DraftOut"], edits: Edit[]): Shape["DraftOut"] {
+  let { lines } = draft;
+  for (const one of edits) if (one.do === "move") lines = moved(lines, one);
+  return lines === draft.lines ? draft : { ...draft, lines };
 }
 
 /** Reads the draft anew when somebody else edited it, and tells whose edit that was. */

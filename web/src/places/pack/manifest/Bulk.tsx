@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
-import type { Edit } from "../../../api/queries";
+import type { Edit } from "../../../api/edits";
 import { many } from "../../../parts/words";
 import type { Editing } from "../useEditing";
 import type { Line } from "./columns";

@@ -1,7 +1,10 @@
+// biome-ignore-all lint/a11y/useSemanticElements: rows stand where the list puts them, which rows of a table cannot
+// biome-ignore-all lint/a11y/useFocusableInteractive: the grid has the focus, and names the row in hand
 // One line of the manifest, and the headings between lines. A row stands where the list puts it, and names itself.
 import Box from "@mui/material/Box";
-import Checkbox from "@mui/material/Checkbox";
 import { flexRender, type Header } from "@tanstack/react-table";
+import { memo } from "react";
+import { mono } from "../../../theme";
 import { type ColumnMeta, type Line, StateMark, stateWord } from "./columns";
 import type { Collection } from "./rows";
 
@@ -18,39 +21,48 @@ export function template(headers: Header<Line, unknown>[]): string {
 
 export const rowId = (mod: string) => `line-${mod}`;
 
-const grid = {
-  display: "grid",
-  columnGap: 1,
-  alignItems: "center",
-  height: ROW,
-  px: 1,
-  "& > *": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
-};
+const placed = (at: number) => ({ transform: `translateY(${at}px)` });
 
-const placed = (at: number) => ({
-  position: "absolute" as const,
-  top: 0,
-  left: 0,
-  right: 0,
-  transform: `translateY(${at}px)`,
-});
+const hidden = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } as const;
+
+/** How rows look, said once for the whole grid: with every letter that is typed many of them are drawn. */
+export const ROWS = {
+  "& .line, & .head": {
+    display: "grid",
+    gridTemplateColumns: "var(--columns)",
+    columnGap: 1,
+    alignItems: "center",
+    height: ROW,
+    px: 1,
+    borderBottom: 1,
+    borderColor: "divider",
+  },
+  "& .line > *, & .head > *": hidden,
+  "& .line, & .heading": { position: "absolute", top: 0, left: 0, right: 0 },
+  "& .line": { cursor: "pointer", bgcolor: "background.paper" },
+  "& .line[aria-current]": { bgcolor: "action.selected" },
+  "& .line.off": { color: "text.secondary" },
+  "& .line.before": { boxShadow: "inset 0 3px 0 0 currentColor" },
+  "& .line .right, & .head .right": { textAlign: "right" },
+  "& .line .first": { display: "flex", alignItems: "center", gap: 0.5 },
+  "& .line input": { width: 16, height: 16, m: 0.5, accentColor: "var(--mui-palette-primary-main)", cursor: "pointer" },
+  "& .line strong": { fontWeight: 600 },
+  "& .line .mono": { fontFamily: mono, fontSize: "0.8rem" },
+  "& .line .aside": { color: "info.main", ml: 0.75, fontSize: "0.8rem" },
+  "& .line .why": { color: "error.main", ml: 1 },
+  "& .line .to-do": { color: "warning.main" },
+  "& .line .quiet": { color: "text.secondary" },
+  "& .line .only-heard": { position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)" },
+  "& .heading": { height: ROW, display: "flex", alignItems: "flex-end", px: 1.5, pb: 0.5 },
+} as const;
 
 export function HeadRow({ headers }: { headers: Header<Line, unknown>[] }) {
   return (
     <Box
       role="row"
+      className="head"
       aria-rowindex={1}
-      sx={{
-        ...grid,
-        gridTemplateColumns: template(headers),
-        position: "sticky",
-        top: 0,
-        zIndex: 1,
-        bgcolor: "background.default",
-        color: "text.secondary",
-        borderBottom: 1,
-        borderColor: "divider",
-      }}
+      sx={{ position: "sticky", top: 0, zIndex: 1, bgcolor: "background.default", color: "text.secondary" }}
     >
       <Box role="columnheader" aria-label="Marked, state" />
       {headers.map((header) => (
@@ -65,8 +77,8 @@ function Head({ header }: { header: Header<Line, unknown> }) {
   return (
     <Box
       role="columnheader"
+      className={meta(header).right ? "right" : undefined}
       aria-sort={sorted === "asc" ? "ascending" : sorted === "desc" ? "descending" : "none"}
-      sx={{ textAlign: meta(header).right ? "right" : undefined }}
     >
       <Box
         component="button"
@@ -99,11 +111,7 @@ interface HeadingProps {
 
 export function HeadingRow({ text, at, index, span, collection, open }: HeadingProps) {
   return (
-    <Box
-      role="row"
-      aria-rowindex={index}
-      sx={{ ...placed(at), height: ROW, display: "flex", alignItems: "flex-end", px: 1.5, pb: 0.5 }}
-    >
+    <Box role="row" className="heading" aria-rowindex={index} style={placed(at)}>
       <Box role="gridcell" aria-colspan={span} sx={{ fontWeight: 600, color: "text.secondary" }}>
         {collection ? (
           <>
@@ -143,6 +151,16 @@ const ofCollection = {
   textUnderlineOffset: "3px",
 } as const;
 
+/** What is done from a row; the same for all of them, and for as long as the manifest is shown. */
+export interface FromRow {
+  take: (mod: string) => void;
+  mark: (mod: string, range: boolean) => void;
+  /** A line, with all that are marked where it is one of them, is taken up; is over another; is let go there. */
+  start: (mod: string) => void;
+  over: (mod: string) => void;
+  drop: (mod: string) => void;
+}
+
 interface Props {
   line: Line;
   at: number;
@@ -151,70 +169,67 @@ interface Props {
   names: Map<string, string>;
   inHand: boolean;
   marked: boolean;
-  take: (mod: string) => void;
-  mark: (range: boolean) => void;
-  /** For lines that may be dragged to another place in the order. */
-  drag: { start: () => void; over: () => void; drop: () => void; here: boolean } | null;
+  /** It may be dragged to another place in the order. */
+  movable: boolean;
+  /** What is dragged would come to stand before it. */
+  before: boolean;
+  does: FromRow;
 }
 
-export function LineRow({ line, at, index, headers, names, inHand, marked, take, mark, drag }: Props) {
+const isLine = (event: React.DragEvent) => event.dataTransfer.types.includes("text/x-line");
+
+export const LineRow = memo(function LineRow(props: Props) {
+  const { line, at, index, headers, names, inHand, marked, movable, before, does } = props;
   return (
-    <Box
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the grid has the focus, and its keys do the same
+    <div
       role="row"
       id={rowId(line.mod)}
+      className={["line", line.on ? "" : "off", before ? "before" : ""].join(" ")}
       aria-rowindex={index}
       aria-selected={marked}
       aria-current={inHand || undefined}
       aria-label={[line.name, line.version, stateWord(line)].filter(Boolean).join(", ")}
       data-line={line.mod}
-      draggable={drag !== null}
-      onDragStart={(event: React.DragEvent) => {
+      draggable={movable}
+      onDragStart={(event) => {
         event.dataTransfer.effectAllowed = "move";
         event.dataTransfer.setData("text/x-line", line.mod);
-        drag?.start();
+        if (movable) does.start(line.mod);
       }}
-      onDragOver={(event: React.DragEvent) => {
-        if (!drag || !event.dataTransfer.types.includes("text/x-line")) return;
+      onDragOver={(event) => {
+        if (!movable || !isLine(event)) return;
         event.preventDefault();
-        drag.over();
+        does.over(line.mod);
       }}
-      onDrop={(event: React.DragEvent) => {
-        if (!drag || !event.dataTransfer.types.includes("text/x-line")) return;
+      onDrop={(event) => {
+        if (!movable || !isLine(event)) return;
         event.preventDefault();
         event.stopPropagation();
-        drag.drop();
+        does.drop(line.mod);
       }}
-      onClick={() => take(line.mod)}
-      sx={{
-        ...grid,
-        ...placed(at),
-        gridTemplateColumns: template(headers),
-        cursor: "pointer",
-        borderBottom: 1,
-        borderColor: "divider",
-        boxShadow: drag?.here ? "inset 0 3px 0 0 currentColor" : undefined,
-        bgcolor: inHand ? "action.selected" : "background.paper",
-        color: line.on ? undefined : "text.secondary",
-      }}
+      onClick={() => does.take(line.mod)}
+      style={placed(at)}
     >
-      <Box role="gridcell" sx={{ display: "flex", alignItems: "center", gap: 0.5 }}>
-        <Checkbox
-          size="small"
-          sx={{ p: 0, width: 24, height: 24 }}
+      <div role="gridcell" className="first">
+        <input
+          type="checkbox"
           checked={marked}
+          readOnly
+          tabIndex={-1}
+          aria-label={`Mark ${line.name}`}
           onClick={(event) => {
             event.stopPropagation();
-            mark(event.shiftKey);
+            does.mark(line.mod, event.shiftKey);
           }}
-          slotProps={{ input: { "aria-label": `Mark ${line.name}`, tabIndex: -1 } }}
         />
         <StateMark line={line} />
-      </Box>
+      </div>
       {headers.map((header) => (
-        <Box role="gridcell" key={header.id} sx={{ textAlign: meta(header).right ? "right" : undefined }}>
+        <div role="gridcell" key={header.id} className={meta(header).right ? "right" : undefined}>
           {meta(header).cell(line, names)}
-        </Box>
+        </div>
       ))}
-    </Box>
+    </div>
   );
-}
+});

@@ -3,29 +3,35 @@
 import Box from "@mui/material/Box";
 import TextField from "@mui/material/TextField";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef } from "react";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { useKeys } from "../../../parts/keys";
 import { Empty } from "../../../parts/notices";
 import { Bulk } from "./Bulk";
-import { HeadingRow, HeadRow, LineRow, ROW, rowId } from "./LineRow";
+import { HeadingRow, HeadRow, LineRow, ROW, ROWS, rowId, template } from "./LineRow";
 import { type Given, MANIFEST_KEYS, useManifest } from "./useManifest";
 import { ViewMenu } from "./ViewMenu";
 
-interface Props extends Given {
-  ask: (text: string) => void;
+interface Props extends Omit<Given, "asked"> {
+  /** Where what is to be searched for can be set from outside. */
+  asking: React.RefObject<(text: string) => void>;
   openCollections: () => void;
 }
 
-export function Manifest({ ask, openCollections, ...given }: Props) {
-  const { lines, inHand, take, editing, may, asked } = given;
+export function Manifest({ asking, openCollections, ...given }: Props) {
+  const { lines, inHand, editing, may } = given;
   const scroller = useRef<HTMLDivElement>(null);
-  const known = useManifest(given);
+  const [asked, ask] = useState("");
+  // What is typed shows at once, and the lines follow it.
+  const known = useManifest({ ...given, asked: useDeferredValue(asked) });
+  useEffect(() => {
+    asking.current = ask;
+  }, [asking]);
   const { rows, headers, order } = known;
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => ROW,
-    overscan: 12,
+    overscan: 8,
   });
   useKeys("Manifest, while it has the focus", MANIFEST_KEYS);
   if (lines.length === 0 && given.collections.length === 0) {
@@ -79,7 +85,9 @@ export function Manifest({ ask, openCollections, ...given }: Props) {
         aria-activedescendant={isDrawn ? rowId(inHand) : undefined}
         tabIndex={0}
         onKeyDown={(event) => event.target === scroller.current && known.pressed(event, scrollTo)}
+        style={{ "--columns": template(headers) } as React.CSSProperties}
         sx={{
+          ...ROWS,
           flex: 1,
           overflow: "auto",
           minHeight: 200,
@@ -109,9 +117,9 @@ export function Manifest({ ask, openCollections, ...given }: Props) {
                 names={known.names}
                 inHand={inHand === row.line.mod}
                 marked={known.marked.has(row.line.mod)}
-                take={take}
-                mark={(range) => known.mark(row.line.mod, range)}
-                drag={known.drag(row.line.mod)}
+                movable={may && row.line.group === "chosen"}
+                before={known.over === row.line.mod}
+                does={known.does}
                 {...place}
               />
             );

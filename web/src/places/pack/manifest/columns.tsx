@@ -1,19 +1,16 @@
 // What the manifest can show of a line: one entry per column, in the order in which they stand at first.
-import Box from "@mui/material/Box";
 import type { ColumnDef, FilterFn } from "@tanstack/react-table";
 import type { Shape } from "../../../api/client";
-import { Hidden } from "../../../parts/marks";
 import { PICKUPS, REACHES, SIDES } from "../../../parts/meanings";
 import { bytes, day } from "../../../parts/words";
-import { mono } from "../../../theme";
 
 export type Line = Shape["LineOut"];
 
 const SHAPES: Record<Line["state"], { shape: string; colour: string; word: string }> = {
-  settled: { shape: "●", colour: "primary.main", word: "has a build" },
-  unsettled: { shape: "▬", colour: "error.main", word: "without a build" },
-  kept: { shape: "◌", colour: "warning.main", word: "off, and kept because others need it" },
-  off: { shape: "○", colour: "text.secondary", word: "off" },
+  settled: { shape: "●", colour: "primary-main", word: "has a build" },
+  unsettled: { shape: "▬", colour: "error-main", word: "without a build" },
+  kept: { shape: "◌", colour: "warning-main", word: "off, and kept because others need it" },
+  off: { shape: "○", colour: "text-secondary", word: "off" },
 };
 
 interface Shown {
@@ -91,100 +88,87 @@ export const columns: ColumnDef<Line>[] = COLUMNS.map((one) => ({
   meta: { grows: !!one.grows, right: !!one.right, cell: one.cell ?? one.value } satisfies ColumnMeta,
 }));
 
+const said = new WeakMap<Line, string>();
+
+/** Everything that a line says, for searching; written once for each line. */
+function saidBy(one: Line): string {
+  let text = said.get(one);
+  if (text === undefined) {
+    const words = [
+      one.name,
+      one.mod,
+      one.version,
+      one.kind,
+      one.category,
+      ...one.tags,
+      one.note,
+      one.pickup,
+      one.licence,
+    ];
+    words.push(one.state, one.side, one.reach, one.group);
+    if (one.held) words.push("held");
+    if (one.verdict) words.push("tried");
+    if (!one.on) words.push("off");
+    if (one.optional) words.push("optional");
+    if (one.newer) words.push("newer");
+    if (one.errand) words.push("errand");
+    text = words.join(" ").toLowerCase();
+    said.set(one, text);
+  }
+  return text;
+}
+
 /** Searching within the manifest: every word must occur somewhere in what a line says. */
-export const says: FilterFn<Line> = (row, _column, asked: string) => {
-  const one = row.original;
-  const text = [
-    one.name,
-    one.mod,
-    one.version,
-    one.kind,
-    one.category,
-    one.tags.join(" "),
-    one.note,
-    one.pickup,
-    one.licence,
-  ]
-    .concat([
-      one.state,
-      one.side,
-      one.reach,
-      one.held ? "held" : "",
-      one.verdict ? "tried" : "",
-      one.on ? "" : "off",
-      one.group,
-      one.optional ? "optional" : "",
-      one.newer ? "newer" : "",
-      one.errand ? "errand" : "",
-    ])
-    .join(" ")
-    .toLowerCase();
-  return asked
+export const says: FilterFn<Line> = (row, _column, asked: string) =>
+  asked
     .toLowerCase()
     .split(/\s+/)
-    .every((word) => text.includes(word));
-};
+    .every((word) => saidBy(row.original).includes(word));
 
 export const stateWord = (line: Line) => SHAPES[line.state].word;
 
+// What follows is drawn for every row that is in view, with each letter that is typed and each turn of the wheel: plain
+// elements, whose look is `ROWS` in LineRow.tsx.
 export function StateMark({ line }: { line: Line }) {
   const shape = SHAPES[line.state];
   return (
-    <Box component="span" sx={{ color: shape.colour }}>
+    <span style={{ color: `var(--mui-palette-${shape.colour})` }}>
       <span aria-hidden>{shape.shape}</span>
-      <Hidden>{shape.word}</Hidden>
-    </Box>
+      <span className="only-heard">{shape.word}</span>
+    </span>
   );
 }
 
 function Name(line: Line) {
   return (
     <span title={line.why || line.summary}>
-      <strong style={{ fontWeight: 600 }}>{line.name}</strong>
+      <strong>{line.name}</strong>
       {line.optional && <Aside>optional</Aside>}
       {line.state === "kept" && <Aside>off, but needed</Aside>}
       {line.tags.map((tag) => (
         <Aside key={tag}>#{tag}</Aside>
       ))}
-      {line.why && (
-        <Box component="span" sx={{ color: "error.main", ml: 1 }}>
-          {line.why}
-        </Box>
-      )}
+      {line.why && <span className="why">{line.why}</span>}
     </span>
   );
 }
 
 function Aside({ children }: { children: React.ReactNode }) {
-  return (
-    <Box component="span" sx={{ color: "info.main", ml: 0.75, fontSize: "0.8rem" }}>
-      {children}
-    </Box>
-  );
+  return <span className="aside">{children}</span>;
 }
 
 function Build(line: Line) {
   return (
-    <Box
-      component="span"
-      sx={{ fontFamily: mono, fontSize: "0.8rem" }}
-      title={[line.held_because, line.verdict].filter(Boolean).join("; ") || undefined}
-    >
+    <span className="mono" title={[line.held_because, line.verdict].filter(Boolean).join("; ") || undefined}>
       {line.version}
       {line.held && <Aside>held</Aside>}
       {line.verdict && <Aside>tried</Aside>}
-    </Box>
+    </span>
   );
 }
 
 function Newer(line: Line) {
-  return (
-    line.newer && (
-      <Box component="span" sx={{ fontFamily: mono, fontSize: "0.8rem", color: "warning.main" }}>
-        ↑ {line.newer}
-      </Box>
-    )
-  );
+  return line.newer && <span className="mono to-do">↑ {line.newer}</span>;
 }
 
 /** A word of the trade says what it means when one stays on it. */
@@ -198,13 +182,9 @@ function Reach(line: Line) {
 
 function Pickup(line: Line) {
   return (
-    <Box
-      component="span"
-      title={line.pickup ? PICKUPS[line.pickup] : undefined}
-      sx={{ color: line.errand ? "warning.main" : undefined }}
-    >
+    <span title={line.pickup ? PICKUPS[line.pickup] : undefined} className={line.errand ? "to-do" : undefined}>
       {line.pickup}
-    </Box>
+    </span>
   );
 }
 
@@ -213,8 +193,8 @@ function NeededBy(line: Line, names: Map<string, string>) {
   const off = line.needed_by.length ? "" : called(line.kept_for);
   const text = off ? `only by what is off: ${off}` : called(line.needed_by);
   return (
-    <Box component="span" sx={{ color: "text.secondary" }} title={text}>
+    <span className="quiet" title={text}>
       {text}
-    </Box>
+    </span>
   );
 }

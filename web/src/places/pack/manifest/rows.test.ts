@@ -1,7 +1,7 @@
 // The manifest's order: where lines come to stand, and which are marked between two of them.
 import { describe, expect, it } from "vitest";
 import type { Line } from "./columns";
-import { between, byOneStep, type Collection, grouped, inOrder, toBefore, toPlace } from "./rows";
+import { between, byOneStep, type Collection, grouped, inOrder, moved, toBefore, toPlace } from "./rows";
 
 const line = (mod: string, order: number, more: Partial<Line> = {}) =>
   ({
@@ -19,14 +19,13 @@ const line = (mod: string, order: number, more: Partial<Line> = {}) =>
 const FIVE = ["a", "b", "c", "d", "e"].map((mod, at) => line(mod, at + 1));
 const BROUGHT = line("z", 0, { group: "brought in" });
 
-/** What the site makes of a move: the lines in their order, before the one that is named. */
-function moved(edit: ReturnType<typeof toPlace>): string {
-  if (edit?.do !== "move") return "stays";
-  const order = inOrder(FIVE).map((one) => one.mod);
-  const staying = order.filter((mod) => !edit.mods.includes(mod));
-  const at = edit.before ? staying.indexOf(edit.before) : staying.length;
-  return [...staying.slice(0, at), ...order.filter((mod) => edit.mods.includes(mod)), ...staying.slice(at)].join("");
-}
+/** The order after a move. */
+const orderAfter = (edit: ReturnType<typeof toPlace>) =>
+  edit?.do === "move"
+    ? inOrder(moved(FIVE, edit))
+        .map((one) => one.mod)
+        .join("")
+    : "stays";
 
 describe("moving lines", () => {
   it.each([
@@ -37,19 +36,34 @@ describe("moving lines", () => {
     [["b"], 2, "stays"],
     [["c"], 0, "cabde"],
   ] as const)("takes %j to place %i", (mods, place, order) => {
-    expect(moved(toPlace([...mods], place, [...FIVE, BROUGHT]))).toBe(order);
+    expect(orderAfter(toPlace([...mods], place, [...FIVE, BROUGHT]))).toBe(order);
   });
 
   it("drops lines before another one, and nowhere near one that was brought in", () => {
-    expect(moved(toBefore(["e"], "b", FIVE))).toBe("aebcd");
+    expect(orderAfter(toBefore(["e"], "b", FIVE))).toBe("aebcd");
     expect(toBefore(["e"], "z", [...FIVE, BROUGHT])).toBeNull();
   });
 
   it("goes one step, and not over the ends", () => {
-    expect(moved(byOneStep(1, "b", FIVE))).toBe("acbde");
-    expect(moved(byOneStep(-1, "b", FIVE))).toBe("bacde");
+    expect(orderAfter(byOneStep(1, "b", FIVE))).toBe("acbde");
+    expect(orderAfter(byOneStep(-1, "b", FIVE))).toBe("bacde");
     expect([byOneStep(-1, "a", FIVE), byOneStep(1, "e", FIVE)]).toEqual([null, null]);
   });
+});
+
+it("shows a move as the site will answer it, and draws again only what got another place", () => {
+  const lines = moved([...FIVE, BROUGHT], { mods: ["d"], before: "c" });
+  expect(lines.map((one) => [one.mod, one.order])).toEqual([
+    ["a", 1],
+    ["b", 2],
+    ["d", 3],
+    ["c", 4],
+    ["e", 5],
+    ["z", 0],
+  ]);
+  expect([lines[0], lines[4], lines[5]]).toEqual([FIVE[0], FIVE[4], BROUGHT]);
+  expect(lines[0]).toBe(FIVE[0]);
+  expect(moved(FIVE, { mods: ["a"], before: "gone" }).map((one) => one.mod)).toEqual(["b", "c", "d", "e", "a"]);
 });
 
 it("marks a stretch in either direction, and the line alone where the other end is gone", () => {

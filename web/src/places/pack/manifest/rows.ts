@@ -1,6 +1,6 @@
 // The manifest's rows: lines under headings, stretches of lines, and where a line that is moved comes to stand.
 import type { Shape } from "../../../api/client";
-import type { Edit } from "../../../api/queries";
+import type { Edit } from "../../../api/edits";
 import type { Line } from "./columns";
 import type { View } from "./useView";
 
@@ -24,7 +24,9 @@ export function grouped(lines: Line[], by: View["groups"], collections: Collecti
   const groups = new Map<string, Line[]>(by === "part" ? collections.map((one) => [one.id, []]) : []);
   for (const line of lines) {
     const group = groupOf(line, by);
-    groups.set(group, [...(groups.get(group) ?? []), line]);
+    const there = groups.get(group);
+    if (there) there.push(line);
+    else groups.set(group, [line]);
   }
   const order = collections.map((one) => one.id);
   const rank = (group: string) => {
@@ -51,6 +53,20 @@ export function between(order: string[], from: string, to: string): string[] {
 /** Chosen lines in the order in which they are laid down: on one path the later wins. */
 export const inOrder = (lines: Line[]) =>
   lines.filter((one) => one.group === "chosen").sort((a, b) => a.order - b.order);
+
+/** Lines as a move leaves them: shown until the site has answered. */
+export function moved(lines: Line[], { mods, before }: { mods: string[]; before?: string }): Line[] {
+  const moving = new Set(mods);
+  const chosen = inOrder(lines);
+  const staying = chosen.filter((one) => !moving.has(one.mod));
+  const found = before ? staying.findIndex((one) => one.mod === before) : -1;
+  const at = found < 0 ? staying.length : found;
+  const order = [...staying.slice(0, at), ...chosen.filter((one) => moving.has(one.mod)), ...staying.slice(at)];
+  return [
+    ...order.map((line, index) => (line.order === index + 1 ? line : { ...line, order: index + 1 })),
+    ...lines.filter((one) => one.group !== "chosen"),
+  ];
+}
 
 /** Moves lines to a place, counted from 1 among the chosen lines; null where they stand there already. */
 export function toPlace(mods: string[], place: number, lines: Line[]): Edit | null {

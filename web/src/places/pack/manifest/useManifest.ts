@@ -8,10 +8,11 @@ import {
   useReactTable,
 } from "@tanstack/react-table";
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { Edit } from "../../../api/queries";
+import type { Edit } from "../../../api/edits";
 import type { Key } from "../../../parts/keys";
 import type { Editing } from "../useEditing";
 import { BESIDE_INSPECTOR, columns, type Line, says } from "./columns";
+import type { FromRow } from "./LineRow";
 import { between, byOneStep, type Collection, grouped, type Row, toBefore } from "./rows";
 import { useView, type View } from "./useView";
 
@@ -39,10 +40,10 @@ export interface Manifesting {
   marked: ReadonlySet<string>;
   markedLines: Line[];
   unmark: () => void;
-  /** Marks or unmarks a line; with `range` everything from the line that was marked last. */
-  mark: (mod: string, range: boolean) => void;
   pressed: (event: React.KeyboardEvent, scrollTo: (mod: string) => void) => void;
-  drag: (mod: string) => { start: () => void; over: () => void; drop: () => void; here: boolean } | null;
+  /** Before which line what is dragged would come to stand. */
+  over: string;
+  does: FromRow;
 }
 
 /** As `?` lists them; they work while the manifest has the focus. */
@@ -80,7 +81,8 @@ export function useManifest({ lines, collections, inHand, take, editing, may, as
     },
     onSortingChange: (next) => changeView({ sorting: typeof next === "function" ? next(view.sorting) : next }),
     globalFilterFn: says,
-    getColumnCanGlobalFilter: () => true,
+    // A line is asked once, as a whole, not once for each of its columns.
+    getColumnCanGlobalFilter: (column) => column.id === "name",
     getRowId: (line) => line.mod,
     getCoreRowModel: getCoreRowModel(),
     getSortedRowModel: getSortedRowModel(),
@@ -129,6 +131,30 @@ export function useManifest({ lines, collections, inHand, take, editing, may, as
     Home: -rows.length,
     End: rows.length,
   };
+  const mark = (mod: string, range: boolean) => {
+    markAll(range ? between(order, lastMark || inHand, mod) : [mod], range || undefined);
+    setLastMark(mod);
+  };
+  const drop = (mod: string) => {
+    const moved = dragged && toBefore(dragged.mods, mod, lines);
+    setDragged(null);
+    if (moved) editing.edit(moved);
+  };
+  const now = { take, mark, drop, marked, markedLines };
+  const latest = useRef(now);
+  useEffect(() => {
+    latest.current = now;
+  });
+  const [does] = useState<FromRow>(() => ({
+    take: (mod) => latest.current.take(mod),
+    mark: (mod, range) => latest.current.mark(mod, range),
+    start: (mod) => {
+      const { marked, markedLines } = latest.current;
+      setDragged({ mods: marked.has(mod) ? markedLines.map((one) => one.mod) : [mod], over: "" });
+    },
+    over: (mod) => setDragged((before) => (before && before.over !== mod ? { ...before, over: mod } : before)),
+    drop: (mod) => latest.current.drop(mod),
+  }));
   return {
     view,
     changeView,
@@ -139,10 +165,6 @@ export function useManifest({ lines, collections, inHand, take, editing, may, as
     marked,
     markedLines,
     unmark: () => setMarked(new Set()),
-    mark: (mod, range) => {
-      markAll(range ? between(order, lastMark || inHand, mod) : [mod], range || undefined);
-      setLastMark(mod);
-    },
     pressed: (event, scrollTo) => {
       const plain = !event.ctrlKey && !event.metaKey;
       const { key } = event;
@@ -167,18 +189,7 @@ export function useManifest({ lines, collections, inHand, take, editing, may, as
       event.preventDefault();
       event.stopPropagation();
     },
-    drag: (mod) => {
-      if (!may || lines.find((one) => one.mod === mod)?.group !== "chosen") return null;
-      return {
-        start: () => setDragged({ mods: marked.has(mod) ? markedLines.map((one) => one.mod) : [mod], over: "" }),
-        over: () => setDragged((before) => before && { ...before, over: mod }),
-        drop: () => {
-          const moved = dragged && toBefore(dragged.mods, mod, lines);
-          setDragged(null);
-          if (moved) editing.edit(moved);
-        },
-        here: dragged?.over === mod && !dragged.mods.includes(mod),
-      };
-    },
+    over: dragged && !dragged.mods.includes(dragged.over) ? dragged.over : "",
+    does,
   };
 }
