@@ -12,11 +12,13 @@ from house.services import Services
 
 from .browser import Browser
 
+LOGS = VAR / "logs-screens"
+
 
 @pytest.fixture(scope="session")
 def stack() -> Iterator[dict[str, str]]:
     """The environment of a running stack with fresh demo data."""
-    with Services(VAR / "logs-screens") as services:
+    with Services(LOGS) as services:
         yield start_stack(services, "screens", fresh=True, for_tests=True)
 
 
@@ -34,4 +36,5 @@ def people(stack: dict[str, str]) -> Iterator[Callable[..., Browser]]:
     errors = {name: browser.script_errors() for name, browser in open_browsers.items()}
     for browser in open_browsers.values():
         browser.close()
-    assert not any(errors.values()), errors
+    found = "\n".join(f"{name}: {one}" for name, told in errors.items() for one in told)
+    assert not found, f"{found}\n\nThe site's own log ends:\n{(LOGS / 'site.log').read_text()[-4000:]}"
