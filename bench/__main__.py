@@ -18,7 +18,9 @@ django.setup()
 from . import (  # noqa: E402 - after django.setup
     chaos,
     checking,
+    editing,
     files,
+    in_browser,
     in_step,
     load,
     making,
@@ -42,7 +44,9 @@ Row = tuple[str, str, str]
 PARTS: dict[str, Callable[[], list[Row]]] = {
     "pages, demo data": site_pages.demo,
     "pages, 5,000 mods": site_pages.large,
-    "edits": site_pages.editing,
+    "edits": editing.measure,
+    "two at once": editing.together,
+    "manifest in the browser": in_browser.measure,
     "finder, 50,000 mods": site_pages.searching,
     "resolver": resolving.measure,
     "collections": under.measure,

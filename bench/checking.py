@@ -33,7 +33,7 @@ from convoy_site.catalogue.listed_rows import keep_mods
 from convoy_site.catalogue.models import Game, Source
 from convoy_site.catalogue.models import Reading as ReadingRow
 from convoy_site.catalogue.readings import readable_of
-from convoy_site.packs import drafts
+from convoy_site.packs import draft_layers
 from convoy_site.packs.models import Pack
 from convoy_site.packs.services import NewPack, edit_draft, start_pack
 from convoy_site.packs.shapes.edits import AddMods
@@ -215,7 +215,7 @@ def over_the_site() -> list[Row]:
 def _reading_night_freight() -> Row:
     """What the worker reads of the demo's large pack, from the sources that a program may fetch from, anew."""
     pack = Pack.objects.select_related("crew", "game", "draft").get(name="Night Freight")
-    rows = drafts.picked(pack.draft, with_files=True).rows
+    rows = draft_layers.picked(pack.draft, with_files=True).rows
     hashes = {sha256 for build in rows for sha256, _ in readable_of(build, pack.game.profile).values()}
     ReadingRow.objects.filter(sha256__in=hashes).delete()
     began = time.perf_counter()

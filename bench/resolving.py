@@ -10,7 +10,7 @@ import statistics
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -39,6 +39,7 @@ def measure() -> list[Row]:
     rows += _deep()
     rows += _misleading()
     rows += _engines()
+    rows += _whole_process()
     rows += _beside("400 wanted of 5,000 mods", lambda seed: problems.large(5_000, 40_000, 400, seed))
     rows += _beside(
         "the same, needs only", lambda seed: problems.large(5_000, 40_000, 400, seed, plain=True), others=True
@@ -177,6 +178,9 @@ def _libsolv_seconds(problem: Problem) -> tuple[float, float]:
     return found.prepare, found.seconds - found.prepare
 
 
+WITH_LIBSOLV = ("/usr/bin/python3", str(Path(__file__).with_name("with_libsolv.py")))
+
+
 class _Found(NamedTuple):
     seconds: float
     picks: Mapping[str, Build] | None
@@ -223,11 +227,16 @@ def _possible(problem: Problem) -> tuple[Problem, Solved]:
 
 
 def _libsolv(problem: Problem, eligible: Eligible) -> _Found:
+    builds, given = _for_libsolv(problem, eligible, _reached(problem, eligible))
+    done = subprocess.run(WITH_LIBSOLV, input=given, capture_output=True, text=True, check=True)
+    answer = json.loads(done.stdout)
+    picks = {builds[place].mod: builds[place] for place in answer["picks"]} if answer["solved"] else None
+    return _Found(answer["prepare"] + answer["solve"], picks, answer["prepare"])
+
+
+def _for_libsolv(problem: Problem, eligible: Eligible, mods: Iterable[str]) -> tuple[list[Build], str]:
     """Our ranges become capabilities; versions become their place in our order."""
-    reached = _reached(problem, eligible)
-    builds = [
-        build for mod in sorted(reached) for build in reversed(eligible.of(mod, problem.want.get(mod, ANY_VERSION)))
-    ]
+    builds = [build for mod in sorted(mods) for build in reversed(eligible.of(mod, problem.want.get(mod, ANY_VERSION)))]
     asked = {(mod, one.text): one for build in builds for mod, one in (*build.needs.items(), *build.breaks.items())}
     by_mod: dict[str, list[tuple[str, Range]]] = {}
     for (mod, text), one in asked.items():
@@ -248,12 +257,35 @@ def _libsolv(problem: Problem, eligible: Eligible) -> _Found:
                 "breaks": [f"break {mod} {one.text}" for mod, one in build.breaks.items() if mod != build.mod],
             }
         )
-    given = json.dumps({"builds": rows, "want": [f"want {mod}" for mod in sorted(problem.want)]})
-    script = Path(__file__).with_name("with_libsolv.py")
-    done = subprocess.run(["/usr/bin/python3", str(script)], input=given, capture_output=True, text=True, check=True)
-    answer = json.loads(done.stdout)
-    picks = {builds[place].mod: builds[place] for place in answer["picks"]} if answer["solved"] else None
-    return _Found(answer["prepare"] + answer["solve"], picks, answer["prepare"])
+    return builds, json.dumps({"builds": rows, "want": [f"want {mod}" for mod in sorted(problem.want)]})
+
+
+def _whole_process() -> list[Row]:
+    """`convoy resolve` from start to end beside a process that reads the same for libsolv and searches: once the whole
+    catalogue, and once only what needs lead to, which somebody has picked out for it beforehand.
+    """
+    beside: dict[str, list[float]] = {"the same catalogue": [], "only what needs lead to": []}
+    taken: list[float] = []
+    for seed in FRESH[:3]:
+        made = problems.large(5_000, 40_000, 400, seed)
+        problem, _ = _possible(read_problem(json.dumps(made)))
+        ours = json.dumps(made | {"want": {mod: asked.text for mod, asked in problem.want.items()}})
+        eligible = Eligible(problem.library, problem.base)
+        mods = {one["mod"] for one in made["files"]}, _reached(problem, eligible)
+        theirs = [_for_libsolv(problem, eligible, one)[1] for one in mods]
+        for _ in range(3):
+            one = _process([sys.executable, "-m", "convoy_agent", "resolve"], ours)
+            taken.append(one)
+            for what, given in zip(beside, theirs, strict=True):
+                beside[what].append(one / _process(WITH_LIBSOLV, given))
+    told = "; ".join(f"{statistics.median(times):.1f} times libsolv's, given {what}" for what, times in beside.items())
+    return [("400 wanted of 40,000 builds: `convoy resolve`, the whole process", _seconds(taken), told)]
+
+
+def _process(command: Sequence[str], given: str) -> float:
+    began = time.perf_counter()
+    subprocess.run(command, input=given, capture_output=True, text=True, check=True)
+    return time.perf_counter() - began
 
 
 def _reached(problem: Problem, eligible: Eligible) -> set[str]:

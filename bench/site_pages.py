@@ -17,8 +17,6 @@ from convoy_core.outside.catalogue import read_catalogue
 from convoy_site.catalogue.listed_rows import keep_mods
 from convoy_site.catalogue.models import Build, Game, Mod, Source
 from convoy_site.packs.models import Pack
-from convoy_site.packs.services import NewPack, start_pack
-from convoy_site.people.models import Crew, User
 
 REQUESTS = 60
 SEED = 20261123
@@ -88,47 +86,6 @@ def searching() -> list[tuple[str, str, str]]:
     return [
         row(f"{what}, 50,000 mods", timed(lambda n, each=each: client.get(at, params=each[n % len(each)])), aim)
         for what, each in asked.items()
-    ]
-
-
-def editing() -> list[tuple[str, str, str]]:
-    load_mods(5_000)
-    rows = []
-    for lines, edit_aim, page_aim in ((70, "", ""), (400, "aim 100 ms", "aim 60 ms"), (1_000, "aim 250 ms", "")):
-        rows += _edits(lines, edit_aim, page_aim)
-    return rows
-
-
-def _edits(lines: int, edit_aim: str, page_aim: str) -> list[tuple[str, str, str]]:
-    """Adds and removes one mod in a draft of many chosen lines and what they need, over HTTP, resolve included."""
-    client = signed_in()
-    crew = Crew.objects.get(name="Kestrel Wharf")
-    base = {"game_version": "2.1.0", "loader": "bosun", "loader_version": "5.2.0"}
-    new = NewPack(crew=crew.id, game="tillerway", name=f"{lines} lines", emblem="reed", group="", notes="", **base)
-    pack = start_pack(User.objects.get(username="maren"), new)
-    at = f"/api/packs/{pack.id}/draft"
-
-    def send(*edits: dict[str, Any]) -> httpx.Response:
-        revision = client.get(at).json()["revision"]
-        return client.post(f"{at}/edits", json={"revision": revision, "edits": list(edits)})
-
-    began = time.perf_counter()
-    send({"do": "add many", "mods": [f"bulk-{number}" for number in range(3000, 3000 + lines)]}).raise_for_status()
-    first = time.perf_counter() - began
-    told = client.get(at).json()
-    edits: list[float] = []
-    for number in range(20):
-        for do in ("add", "remove"):
-            revision = client.get(at).json()["revision"]
-            body = {"revision": revision, "edits": [{"do": do, "mod": f"bulk-{4200 + number}"}]}
-            began = time.perf_counter()
-            client.post(f"{at}/edits", json=body).raise_for_status()
-            edits.append(time.perf_counter() - began)
-    size = f"{told['chosen']} chosen + {told['brought_in']} brought in"
-    return [
-        row(f"one edit, resolve included ({size})", edits, edit_aim),
-        (f"all its lines in one go ({size})", f"{first:.2f} s", ""),
-        row("draft page of it", timed(lambda n: client.get(at)), page_aim),
     ]
 
 
