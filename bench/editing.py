@@ -17,11 +17,14 @@ from .site_pages import load_mods, row, signed_in, timed
 
 Row = tuple[str, str, str]
 
-MINUTES, PAUSE, LOOK = 10, 2.0, 5.0
-"""How long two people edit, how long one of them thinks between two edits, and how often an open page looks again."""
+MINUTES, PAUSE = 10, 2.0
+"""How long two people edit, and how long one of them thinks between two edits."""
 
-AFTER_AN_EDIT = ("draft/edits", "line", "findings", "pending?channel=stable", "roll-call")
-"""What an open page reads again when its curator has edited."""
+AFTER_AN_EDIT = ("line", "findings", "pending?channel=stable", "roll-call")
+"""What an open page reads again when anybody edited the draft."""
+
+EVERY = {"draft/edits": 1.5, "line": 5.0, "pending?channel=stable": 5.0, "roll-call": 5.0, "draft": 30.0}
+"""Seconds between two readings while a page is open (web/src/api/queries.ts)."""
 
 
 def measure() -> list[Row]:
@@ -104,15 +107,19 @@ class _Editor(threading.Thread):
 
     def __init__(self, name: str, at: str, until: float, fresh: int, own: int) -> None:
         super().__init__(name=name)
-        self._client, self._reading, self._at, self._until = signed_in(name), signed_in(name), at, until
+        self._client, self._at, self._until = signed_in(name), at, until
+        self._page = _Page(name, at, until)
         self._fresh, self._own = fresh, own
         self.edits: list[float] = []
-        self.pages: list[float] = []
         self.refused = 0
 
+    @property
+    def pages(self) -> list[float]:
+        return self._page.drafts
+
     def run(self) -> None:
-        revision = self._client.get(f"{self._at}/draft").json()["revision"]
-        look, turn = time.monotonic(), 0
+        revision, turn = self._client.get(f"{self._at}/draft").json()["revision"], 0
+        self._page.start()
         while time.monotonic() < self._until:
             began = time.perf_counter()
             try:
@@ -120,16 +127,12 @@ class _Editor(threading.Thread):
             except httpx.HTTPStatusError:
                 self.refused += 1
                 revision = self._client.get(f"{self._at}/draft").json()["revision"]
-            self.edits.append(time.perf_counter() - began)
-            reading = threading.Thread(target=self._read)
-            reading.start()
-            if time.monotonic() > look + LOOK:
-                look, began = time.monotonic(), time.perf_counter()
-                self._client.get(f"{self._at}/draft").raise_for_status()
-                self.pages.append(time.perf_counter() - began)
+            taken = time.perf_counter() - began
+            self.edits.append(taken)
+            self._page.knows(revision)
             turn += 1
-            reading.join()
-            time.sleep(max(0.0, PAUSE - (time.perf_counter() - began)))
+            time.sleep(max(0.0, PAUSE - taken))
+        self._page.join()
 
     def _edit(self, turn: int) -> dict[str, Any]:
         new, line = f"bulk-{self._fresh + turn // 4 % 100}", f"bulk-{self._own + turn % 100}"
@@ -140,6 +143,41 @@ class _Editor(threading.Thread):
             {"do": "remove", "mod": new},
         )[turn % 4]
 
-    def _read(self) -> None:
-        for what in AFTER_AN_EDIT:
-            self._reading.get(f"{self._at}/{what}").raise_for_status()
+
+class _Page(threading.Thread):
+    """Reads what an open page reads, beside what its curator does."""
+
+    def __init__(self, name: str, at: str, until: float) -> None:
+        super().__init__()
+        self._client, self._at, self._until = signed_in(name), at, until
+        self._known, self._is_stale = 0, threading.Event()
+        self.drafts: list[float] = []
+
+    def knows(self, revision: int) -> None:
+        """Its own edit's answer brought this draft."""
+        self._known = max(self._known, revision)
+        self._is_stale.set()
+
+    def run(self) -> None:
+        due = dict.fromkeys(EVERY, time.monotonic())
+        while (now := time.monotonic()) < self._until:
+            for what, when in due.items():
+                if when <= now:
+                    due[what] = now + EVERY[what]
+                    self._read(what)
+            if self._is_stale.is_set():
+                self._is_stale.clear()
+                for what in AFTER_AN_EDIT:
+                    self._read(what)
+            self._is_stale.wait(0.1)
+
+    def _read(self, what: str) -> None:
+        began = time.perf_counter()
+        answer = self._client.get(f"{self._at}/{what}").raise_for_status().json()
+        if what == "draft":
+            self.drafts.append(time.perf_counter() - began)
+            self._known = max(self._known, answer["revision"])
+        if what == "draft/edits" and answer[0]["revision"] > self._known:
+            # Somebody else's: the page reads all of it anew.
+            self._read("draft")
+            self._is_stale.set()

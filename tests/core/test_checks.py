@@ -25,6 +25,8 @@ from convoy_core.checks import (
     run_checks,
     unreviewed,
 )
+from convoy_core.checks.file_set import FileSet
+from convoy_core.checks.kept import Kept
 from convoy_core.checks.overlap import MOST_PLACES, places_for
 from convoy_core.checks.turning import turned_by
 from convoy_core.conflicts.laying import Parts
@@ -384,6 +386,50 @@ def test_what_another_order_turns_round_is_what_laying_it_down_so_shows(data: st
         if now.hashes[now.laid.holder[path]][path] != then.hashes[mod][path]
     }
     assert turned_by(now, one, other) == moved
+
+
+TEXTS = tuple(f"[tolls]\nnight = {night}\n{more}" for night in ("1", "true", "2") for more in ("", "market = 6\n"))
+READ = {placed(TOLLS, text, "").sha256: read_file(TOLLS, text.encode()) for text in TEXTS}
+CARRIED = tuple({TOLLS: text, **more} for text in TEXTS for more in ({}, {"mods/x/1": text}))
+FILES = {
+    (mod, at): FileSet(placed(path, text, mod) for path, text in carried.items())
+    for mod in "abc"
+    for at, carried in enumerate(CARRIED)
+}
+
+
+@given(st.data())
+def test_what_is_kept_from_check_to_check_changes_nothing(data: st.DataObject) -> None:
+    """One thing of a draft is another one at each step; files and readings are the very ones, as a site keeps them."""
+    kept, state = Kept(), {"order": "abc", "a": 0, "b": 1, "c": 2}
+    for _ in range(5):
+        what = data.draw(st.sampled_from(["order", "a", "b", "c", "name", "part", "line", "patch", "winner", "theirs"]))
+        at = data.draw(st.permutations("abc").map("".join) if what == "order" else st.integers(0, len(CARRIED) - 1))
+        state |= {what: at}
+        said = {key: state.get(key, 0) for key in ("name", "part", "line", "patch", "winner", "theirs")}
+        part = Part("tolls", "Tolls", (TOLLS,) if said["part"] % 2 else ("mods/**",))
+        one = replace(
+            subject((fair, FAIR)),
+            layers=[
+                (
+                    replace(
+                        locked(mod),
+                        name=f"{mod} {said['name'] % 2}",
+                        kind=Kind.SETTINGS,
+                        claims=Claims(parts=(part,) if said["part"] % 3 else ()),
+                    ),
+                    FILES[mod, state[mod]],
+                )
+                for mod in state["order"]
+            ],
+            lines={mod: DraftLine(mod, collection="x" if mod == "c" else "") for mod in "abc"[said["line"] % 3 :]},
+            under=[Under("x", f"Yard {said['theirs']}", "1.0.0")],
+            patches=[Patch("p", "P", ("a", "b", "c")[said["patch"] % 3 :])],
+            winners={TOLLS: "a"} if said["winner"] % 2 else {},
+            cores={},
+            readings=READ,
+        )
+        assert run_checks(replace(one, kept=kept)) == run_checks(replace(one, kept=Kept()))
 
 
 def test_what_a_claim_is_held_against_is_what_the_archive_holds() -> None:

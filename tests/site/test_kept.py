@@ -1,5 +1,9 @@
 """What is kept in memory between edits: used again while nothing changed, and never after something did."""
 
+import random
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import timedelta
 from typing import Any
 from unittest.mock import Mock
@@ -11,10 +15,12 @@ from django.utils import timezone
 
 from convoy_site.catalogue import changes, kept
 from convoy_site.catalogue.models import Build, CatalogueChange, Mod, Source
-from convoy_site.packs import draft_layers, drafts
+from convoy_site.packs import checking, draft_layers, drafts
 from convoy_site.packs.models import Pack
+from convoy_site.releases import services as releases
+from convoy_site.remembered import Remembered
 
-from .conftest import World
+from .conftest import World, new_pack, start_pack
 from .test_drafts import edit, lines
 
 
@@ -165,7 +171,7 @@ def test_rows_for_lists_are_those_of_now(world: World) -> None:
     pack = Pack.objects.get(pk=world.pack.pk)
     [ours] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
     ours.files = ["kept by nobody"]
-    assert "files" not in vars(kept._rows[ours.pk])
+    assert "files" not in vars(kept._rows[ours.pk][1])
     Build.objects.filter(pk=ours.pk).update(memory=777)
     [again] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
     assert again.memory == 777
@@ -188,3 +194,60 @@ def test_what_would_be_published_is_made_once_and_anew_when_anything_moved(world
     assert "Bells of the Market" in names()
     assert edit(world, {"do": "remove", "mod": "market-bells"})[0] == 200
     assert names() == before
+
+
+PAGES = ("draft", "findings", "pending?channel=stable", "catalogue?text=lock")
+MODS = ("market-bells", "barge-berths", "lock-ledger", "mist-bells")
+
+
+@contextmanager
+def nothing_kept() -> Iterator[None]:
+    """What is kept stays so, out of sight."""
+    with pytest.MonkeyPatch.context() as away:
+        away.setattr(kept, "_reaches", OrderedDict())
+        away.setattr(kept, "_rows", {})
+        for module, name in ((checking, "_checked"), (checking, "_joining"), (releases, "_pendings")):
+            away.setattr(module, name, Remembered(9))
+        yield
+
+
+def _walked(world: World, chance: random.Random) -> str:
+    """One step of somebody who edits, or of a source, or of the crew; gives what it was."""
+    mod = chance.choice(MODS)
+    mods = Mod.objects.filter(slug=mod)
+    builds = Build.objects.filter(mod__in=mods)
+    steps: dict[str, Callable[[], object]] = {
+        "add": lambda: edit(world, {"do": "add", "mod": mod}),
+        "remove": lambda: edit(world, {"do": "remove", "mod": mod}),
+        "rest": lambda: edit(world, {"do": "switch", "mod": mod, "on": chance.random() < 0.5}),
+        "move": lambda: edit(world, {"do": "move", "mods": [mod], "before": chance.choice(MODS)}),
+        "describe": lambda: edit(world, {"do": "describe", "mod": mod, "optional": chance.random() < 0.5}),
+        "back": lambda: edit(world, {"do": "take back", "revision": world.revision()}),
+        "newer": lambda: newer(mod, f"{chance.randint(90, 99)}.{chance.randint(0, 999)}"),
+        "gone": lambda: builds.filter(pk=builds.order_by("-pk")[:1]).update(gone=True),
+        "renamed": lambda: mods.update(name=f"Called {chance.randint(0, 9)}"),
+        "moved": lambda: Source.objects.filter(mods__in=mods).update(pickup=chance.choice(["by hand", "direct"])),
+        "joins": lambda: builds.update(claims={"partners": chance.sample(MODS, 2)}),
+        "heavier": lambda: builds.update(memory=chance.randint(1, 999)),
+    }
+    step = chance.choice(list(steps))
+    steps[step]()
+    return f"{step} {mod}"
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_whatever_happens_pages_show_what_they_would_if_nothing_were_kept(world: World, seed: int) -> None:
+    """From an empty draft on: what somebody edits, what sources list, and what is looked at meanwhile."""
+    chance, owner, happened = random.Random(seed), world.as_("owner"), list[str]()
+    world.pack = pack = start_pack(world.users["owner"], new_pack(world.crew, "From nothing"))
+    for turn in range(30):
+        shown = [owner.get(f"{world.at}/{page}") for page in PAGES if chance.random() < 0.7]
+        assert all(status == 200 for status, _ in shown), (happened, shown)
+        happened.append(_walked(world, chance))
+        if turn > 5 and not pack.releases.exists():
+            given = {"revision": world.revision(), "number": "1.0.0", "notes": "", "despite": "only tonight"}
+            owner.post(f"{world.at}/releases", given)
+        now = [owner.get(f"{world.at}/{page}") for page in PAGES]
+        with nothing_kept():
+            assert now == [owner.get(f"{world.at}/{page}") for page in PAGES], happened
+    assert pack.releases.exists()

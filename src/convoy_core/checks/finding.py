@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 from typing import Any
 
 from ..lock.canonical import canonical_json, sha256_hex
@@ -29,7 +30,7 @@ class Way:
     """It is for a person to decide: several would do, or the pack would be another one."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Finding:
     """`about`: what it is about, which with the check's name makes its id. `mod`: the one to take in hand; empty for
     the pack as a whole. `pair`: two mods whose files can be looked at side by side.
@@ -51,7 +52,7 @@ class Finding:
         """The same whenever the same check finds something about the same things."""
         return f"{self.check}: {' + '.join(self.about)}"[:600]
 
-    @property
+    @cached_property
     def mark(self) -> str:
         """Short text that changes with the evidence: what was laid down is taken up again then."""
         return sha256_hex(canonical_json([self.severity, self.what, list(self.evidence)]))[:16]

@@ -74,10 +74,24 @@ def concerned_by(compared: Compared) -> set[str]:
 
 
 def check(subject: Subject) -> list[Finding]:
-    return [_finding(subject, pair) for pair in pairs_of(subject)]
+    return [_kept_finding(subject, pair) for pair in pairs_of(subject)]
+
+
+def _kept_finding(subject: Subject, pair: Pair) -> Finding:
+    """An edit of a large pack concerns few of its pairs."""
+    mods = (pair.loser, pair.winner)
+    rests_on = (
+        pair.whole,
+        [(subject.builds[mod], subject.lines.get(mod), subject.collection_of(mod), subject.top(mod)) for mod in mods],
+        [patch for patch in subject.patches if set(mods) <= set(patch.partners)],
+        subject.terms.settings,
+    )
+    files = [subject.files[mod] for mod in mods]
+    return subject.kept.get(mods, rests_on, [*pair.compared, *files], lambda: _finding(subject, pair))
 
 
 def _finding(subject: Subject, pair: Pair) -> Finding:
+    """What is added here rests on what `_kept_finding` names, and on nothing else."""
     loser, winner = subject.name(pair.loser), subject.name(pair.winner)
     keys = [
         (one.meeting.path, clash)

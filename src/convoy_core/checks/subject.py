@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from ..conflicts.clashes import Compared, Comparisons
+from ..conflicts.clashes import Compared, compare
 from ..conflicts.laying import Laid, Layer, Meeting, lay
 from ..lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile
 from ..lock.playthroughs import Rule
@@ -22,6 +22,7 @@ from ..words.model import Base, Build
 from ..words.profile import GameProfile
 from .file_set import FileSet
 from .finding import Way, drop, remove, switch_off
+from .kept import Kept
 
 Placed = tuple[LockedBuild, Sequence[PlacedFile]]
 
@@ -162,8 +163,8 @@ class Subject:
     """None where the bench has not started the draft as it is."""
     names: Mapping[str, str] = field(default_factory=dict)
     """What mods are called that have no build in the draft."""
-    comparisons: Comparisons = field(default_factory=Comparisons, repr=False, compare=False)
-    """Of files key by key; handed from check to check they are made once."""
+    kept: Kept = field(default_factory=Kept, repr=False, compare=False)
+    """Handed from check to check: what an edit leaves as it was is not worked out again."""
 
     @cached_property
     def builds(self) -> Mapping[str, LockedBuild]:
@@ -261,7 +262,9 @@ class Subject:
             return None
         found = {mod: self.reading(mod, meeting.path) for mod in meeting.by}
         trees = {mod: one.keys for mod, one in found.items() if one is not None and not one.trouble}
-        return self.comparisons.compare(meeting, trees) if len(trees) == len(meeting.by) else None
+        if len(trees) < len(meeting.by):
+            return None
+        return self.kept.get(meeting, (), [trees[mod] for mod in meeting.by], lambda: compare(meeting, trees))
 
     def top(self, mod: str) -> str:
         """What the paths of a mod's files begin with; nothing for the pack's own."""

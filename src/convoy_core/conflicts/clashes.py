@@ -56,23 +56,3 @@ def compare(meeting: Meeting, trees: Mapping[str, Tree]) -> Compared:
         if key not in winners:
             lost += [Lost(key, mod) for mod in values]
     return Compared(meeting, tuple(clashes), tuple(lost))
-
-
-class Comparisons:
-    """What was compared, for whoever compares again after every edit. It holds for the very trees that it was made of:
-    others may say something else of the same files. Forgets everything when it holds more than `most`.
-    """
-
-    def __init__(self, most: int = 10_000) -> None:
-        self._found: dict[Meeting, tuple[list[Tree], Compared]] = {}
-        self._most = most
-
-    def compare(self, meeting: Meeting, trees: Mapping[str, Tree]) -> Compared:
-        kept, found = self._found.get(meeting, ((), None))
-        given = [trees[mod] for mod in meeting.by]
-        if found is None or any(one is not other for one, other in zip(kept, given, strict=True)):
-            if len(self._found) >= self._most:
-                self._found.clear()
-            found = compare(meeting, trees)
-            self._found[meeting] = given, found
-        return found

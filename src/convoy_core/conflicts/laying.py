@@ -77,8 +77,11 @@ def lay(layers: Sequence[Layer], winners: Mapping[str, str] | None = None, set_a
         holder.update(dict.fromkeys(layer.files, layer.mod))
     meetings: list[Meeting] = []
     served: set[str] = set()
-    for path in sorted(contested):
-        by = [layer for layer in layers if path in layer.files]
+    carried: dict[str, list[Layer]] = {path: [] for path in sorted(contested)}
+    for layer in layers:
+        for path in layer.files.keys() & contested:
+            carried[path].append(layer)
+    for path, by in carried.items():
         mods = [layer.mod for layer in by]
         place = _named_for(path, mods, chosen) if chosen else None
         if place is not None:

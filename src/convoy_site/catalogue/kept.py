@@ -7,7 +7,7 @@ on which machine of the site.
 """
 
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Iterable, Sequence
+from collections.abc import Callable, Collection, Hashable, Iterable, Sequence
 from hashlib import md5
 from threading import Lock
 
@@ -55,25 +55,30 @@ _OF_BUILDS = _version("catalogue_build")
 _ALL_MODS, _ALL_BUILDS = _all(_OF_MODS, "catalogue_mod"), _all(_OF_BUILDS, "catalogue_build")
 
 _VERSIONS = ("catalogue_build", "catalogue_mod", "catalogue_source")
-_rows: dict[int, Build] = {}
+_rows: dict[int, tuple[str, Build]] = {}
+"""With the mark under which each was last known to be so."""
 
 
-def rows_with_mods(builds: QuerySet[Build], wanted: Callable[[str, str], bool]) -> list[Build]:
-    """Builds with mod and source, without their files, those whose mod and version are `wanted`."""
-    asked = builds.annotate(row_version=_version(*_VERSIONS)).order_by()
-    # The last one brings the source's table in, whose version is asked for.
-    told = asked.values_list("pk", "row_version", "mod__slug", "version", "mod__source__pickup")
-    seen = {pk: seen for pk, seen, slug, version, _ in told if wanted(slug, version)}
+def rows_with_mods(builds: Collection[int], mark: str) -> list[Build]:
+    """Builds (primary keys) with mod and source, without their files, in no order. `mark`: taken before they were
+    found. One query where the catalogue changed, another where one of them did; else none.
+    """
     # By what is found now: another thread may drop everything that is kept at any time.
-    found = {pk: row for pk, version in seen.items() if (row := _rows.get(pk)) and vars(row)["row_version"] == version}
-    if unread := seen.keys() - found.keys():
-        if len(_rows) + len(unread) > KEPT_ROWS:
-            _rows.clear()
-        fresh = Build.objects.filter(pk__in=unread).select_related("mod__source").defer("mod__words", "files")
-        read = {row.pk: row for row in fresh.annotate(row_version=_version(*_VERSIONS))}
-        found.update(read)
-        _rows.update(read)
-    return [_copy(found[pk]) for pk in seen if pk in found]
+    found = {pk: known for pk in builds if (known := _rows.get(pk))}
+    if unsure := [pk for pk in builds if pk not in found or found[pk][0] != mark]:
+        asked = Build.objects.filter(pk__in=unsure).annotate(row_version=_version(*_VERSIONS)).order_by()
+        # The last one brings the source's table in, whose version is asked for.
+        told = {pk: seen for pk, seen, _ in asked.values_list("pk", "row_version", "mod__source__pickup")}
+        rows = {pk: found[pk][1] for pk in told if pk in found and vars(found[pk][1])["row_version"] == told[pk]}
+        if unread := told.keys() - rows.keys():
+            if len(_rows) + len(unread) > KEPT_ROWS:
+                _rows.clear()
+            fresh = Build.objects.filter(pk__in=unread).select_related("mod__source").defer("mod__words", "files")
+            rows |= {row.pk: row for row in fresh.annotate(row_version=_version(*_VERSIONS))}
+        sure = {pk: (mark, row) for pk, row in rows.items()}
+        _rows.update(sure)
+        found = {pk: known for pk, known in found.items() if known[0] == mark} | sure
+    return [_copy(row) for _, row in found.values()]
 
 
 def _copy(row: Build) -> Build:
@@ -86,15 +91,16 @@ def _copy(row: Build) -> Build:
 class Reach:
     """Every build that a resolve for some mods can meet: theirs, and along needs and stand-ins; with what lists show.
 
-    It only grows, until a row of it changes. `mods` and `rows`: by the mod's id, the crew's own in place of a listed
-    one; `installable`: the builds that may come in, without what the crew says of them.
+    It only grows, until a row of it changes. `mark`: of the catalogue as it is known to hold for; `mods` and `rows`: by
+    the mod's id, the crew's own in place of a listed one; `installable`: the builds that may come in, without what the
+    crew says of them.
     """
 
     def __init__(self, mark: str) -> None:
         self.mods: dict[str, ModRow] = {}
         self.rows: dict[str, list[BuildRow]] = {}
         self.installable: list[CoreBuild] = []
-        self._mark = mark
+        self.mark = mark
         self._names: set[str] = set()
         self._ahead: set[str] = set()
         # The versions of rows by primary key: mods of these names, mods that stand in for one, and builds of both.
@@ -111,7 +117,7 @@ class Reach:
 
     def is_current(self, pack: Drawing, mark: str) -> bool:
         with self._growing:
-            if mark == self._mark:
+            if mark == self.mark:
                 return True
             rows = (
                 (_of_names(pack, self._names).values_list(_ALL_MODS, flat=True), self._named),
@@ -121,7 +127,7 @@ class Reach:
             # No answer at all: what nothing is asked of is not sent to the database.
             is_current = all(next(iter(query), NOTHING) == _together(known) for query, known in rows)
             if is_current:
-                self._mark = mark
+                self.mark = mark
             return is_current
 
     def grow(self, pack: Drawing, mods: Iterable[str]) -> None:

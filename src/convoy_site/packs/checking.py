@@ -13,7 +13,7 @@ from uuid import UUID
 from django.db.models import Count, Max, Q
 
 from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Playing, Subject, Tried, Way, run_checks
-from convoy_core.conflicts.clashes import Comparisons
+from convoy_core.checks.kept import Kept
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
 from convoy_core.settings.formats import MAX_BYTES, Key
@@ -28,6 +28,7 @@ from ..catalogue.models import Build, OwnClaim, Source
 from ..catalogue.models import Reading as ReadingRow
 from ..catalogue.sayings import Sayings
 from ..catalogue.services import BuildRow, ModRow, build_rows, core_of, heard_rows, shelf
+from ..remembered import Remembered
 from . import collections, draft_layers, draft_terms, drafts
 from .models import Draft, Pack
 from .outlook import counterparts_of
@@ -57,6 +58,10 @@ ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack:
 
 def subject_of(draft: Draft) -> Subject:
     """Everything that the checks look at, once."""
+    return _subject(draft, ASKED.playing(draft.pack), ASKED.tried(draft.pack))
+
+
+def _subject(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> Subject:
     pack = draft.pack
     lines = {line.mod: line for line in drafts.lines_of(draft)}
     theirs = drafts.taken_under(draft).lines
@@ -70,8 +75,7 @@ def subject_of(draft: Draft) -> Subject:
     read = draft_layers.picked(draft)
     layers = draft_layers.layers(draft, found=read)
     found: dict[str, Reading] = {}
-    patches = _patches(pack, cores, base, said)
-    playing = ASKED.playing(pack)
+    patches = _patches(pack, near.mark, cores, base, said)
     subject = Subject(
         profile=pack.game.profile,
         base=base,
@@ -107,9 +111,9 @@ def subject_of(draft: Draft) -> Subject:
         needed=draft_layers.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
         written=ASKED.written(pack),
-        tried=ASKED.tried(pack),
+        tried=tried,
         unreviewed=waiting(pack, [build for build, _ in layers]),
-        comparisons=_comparisons,
+        kept=_kept,
     )
     found |= readings.known(pack, wanted_readings(subject))
     return subject
@@ -174,26 +178,30 @@ def _newest(rows: Mapping[str, Sequence[BuildRow]], cores: dict[str, CoreBuild],
     """
     found = {}
     for slug, core in cores.items():
-        usable = [row.core for row in rows[slug] if not row.gone and not row.refused and row.channel == Channel.STABLE]
-        fitting = [one for one in usable if not misfit(one, base) and one.version != core.version]
-        newest = max(fitting, key=lambda build: build.version, default=None)
         is_gone = any(row.gone for row in rows[slug] if row.version == core.version.text)
-        if newest is not None and (newest.version > core.version or is_gone):
+        usable = (row.core for row in rows[slug] if not row.gone and not row.refused and row.channel == Channel.STABLE)
+        others = (one for one in usable if (one.version != core.version if is_gone else one.version > core.version))
+        newest = max((one for one in others if not misfit(one, base)), key=lambda one: one.version, default=None)
+        if newest is not None:
             found[slug] = newest
     return found
 
 
-def _patches(pack: Pack, cores: dict[str, CoreBuild], base: Base, said: Sayings) -> list[Patch]:
+def _patches(pack: Pack, mark: str, cores: dict[str, CoreBuild], base: Base, said: Sayings) -> list[Patch]:
     """Mods of the catalogue that join some of the draft's, would come in as they are, and are not there."""
-    rows = Build.objects.filter(mod__in=shelf(pack), claims__has_key="partners", gone=False, refused="")
-    rows = rows.exclude(mod__slug__in=cores).select_related("mod").defer("files", "mod__words")
     found: dict[str, Patch] = {}
-    for row in rows:
-        partners = tuple(row.claims["partners"])
-        core = said.heard(core_of(row, row.mod.slug))
-        if len(partners) > 1 and set(partners) <= cores.keys() and not why_not(core, base, cores):
-            found[row.mod.slug] = Patch(row.mod.slug, row.mod.name, partners)
+    for row in _joining.get((pack.crew_id, pack.game_id), mark, lambda: _that_join(pack)):
+        slug, partners = row.mod.slug, tuple(row.claims["partners"])
+        if slug in cores or len(partners) < 2 or not cores.keys() >= set(partners):
+            continue
+        if not why_not(said.heard(core_of(row, slug)), base, cores):
+            found[slug] = Patch(slug, row.mod.name, partners)
     return [found[slug] for slug in sorted(found)]
+
+
+def _that_join(pack: Pack) -> list[Build]:
+    rows = Build.objects.filter(mod__in=shelf(pack), claims__has_key="partners", gone=False, refused="")
+    return list(rows.select_related("mod").defer("files", "mod__words"))
 
 
 def findings(draft: Draft) -> list[Finding]:
@@ -202,9 +210,8 @@ def findings(draft: Draft) -> list[Finding]:
 
 @dataclass(frozen=True)
 class Checked:
-    """A draft as it is checked. `mark`: everything that the checks rest on, as far as it can change."""
+    """A draft as it is checked."""
 
-    mark: tuple[object, ...]
     subject: Subject
     _made: dict[str, Any] = field(default_factory=dict)
 
@@ -225,35 +232,32 @@ class Checked:
         return {path: size for files in self.subject.files.values() for path, size in files.sizes.items()}
 
 
-_comparisons = Comparisons()
-"""Of all drafts: what one edit leaves as it was is not compared again."""
+_kept = Kept()
+"""Of all drafts: what one edit leaves as it was is not worked out again."""
 
 
 def forget(pack: Pack) -> None:
     """What was checked rests on something that changed besides edits."""
-    _checked.pop(pack.pk, None)
+    _checked.forget(pack.pk)
 
 
-_checked: dict[UUID, Checked] = {}
-MOST_CHECKED = 12
-"""Drafts of which what was checked is kept in memory: those that somebody looks at just now."""
+_checked: Remembered[UUID, Checked] = Remembered(12)
+"""Of drafts that somebody looks at just now."""
+
+_joining: Remembered[tuple[UUID, str], Sequence[Build]] = Remembered(24)
+"""By crew and game, while the catalogue is as it was: builds that join mods, whatever is in a draft."""
 
 
 def checked(draft: Draft) -> Checked:
     """For pages that show it: the subject and its findings, kept until anything changes that they rest on. Never within
     an edit, whose draft may be taken back.
     """
-    mark = _mark(draft)
-    found = _checked.get(draft.pack_id)
-    if found is None or found.mark != mark:
-        found = Checked(mark, subject_of(draft))
-        if len(_checked) >= MOST_CHECKED:
-            _checked.clear()
-        _checked[draft.pack_id] = found
-    return found
+    playing, tried = ASKED.playing(draft.pack), ASKED.tried(draft.pack)
+    mark = _mark(draft, playing, tried)
+    return _checked.get(draft.pack_id, mark, lambda: Checked(_subject(draft, playing, tried)))
 
 
-def _mark(draft: Draft) -> tuple[object, ...]:
+def _mark(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> tuple[object, ...]:
     """What the draft rests on itself, and beside it sources, readings, releases, machines."""
     pack = draft.pack
     sources = tuple(Source.objects.filter(game=pack.game_id).values_list("pk", "read_at", "state").order_by("pk"))
@@ -261,10 +265,9 @@ def _mark(draft: Draft) -> tuple[object, ...]:
     telling = Count("pk", filter=Q(tells_settings=True))
     followed = pack.installations.aggregate(heard=Max("heard_at"), many=Count("pk"), telling=telling)
     released = pack.releases.aggregate(newest=Max("pk"), gone=Count("withdrawal"))
-    playing = tuple((one.id, one.name, one.rule) for one in ASKED.playing(pack))
+    played = tuple((one.id, one.name, one.rule) for one in playing)
     return (
-        *drafts.mark_of(draft), _reviewed(pack), sources, read, *followed.values(), *released.values(), playing,
-        ASKED.tried(pack),
+        *drafts.mark_of(draft), _reviewed(pack), sources, read, *followed.values(), *released.values(), played, tried,
     )  # fmt: skip
 
 

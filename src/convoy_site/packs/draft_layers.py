@@ -1,7 +1,7 @@
 """What a draft lays down: its builds with their files in order, and the lock that publishing it would fix."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import repeat
 from math import ceil
 from urllib.parse import urljoin
@@ -12,7 +12,6 @@ from convoy_core.checks.file_set import FileSet
 from convoy_core.conflicts.laying import Parts
 from convoy_core.conflicts.set_aside import read_list
 from convoy_core.draft.collections import (
-    Fixed,
     InEffect,
     winners_under,
 )
@@ -25,13 +24,13 @@ from convoy_core.resolve import edges
 from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.profile import GameProfile
 
-from ..catalogue.kept import rows_with_mods
-from ..catalogue.models import Build, BuildPlace, Mod, SourceState
+from ..catalogue.kept import reach, rows_with_mods
+from ..catalogue.models import Build, BuildPlace, SourceState
 from ..catalogue.own import own_source_id
 from ..catalogue.sayings import own_claims
 from ..catalogue.services import core_of, shelf
 from . import draft_terms, drafts
-from .models import Draft, Line, Pack
+from .models import Draft, Pack
 
 
 @dataclass
@@ -52,16 +51,16 @@ def picked(draft: Draft, with_files: bool = False, with_places: bool = False) ->
     last = len(draft.collections)
     places = {mod: one.place for mod, one in through.items()}
     places |= {line.mod: (last, line.order) for line in drafts.lines_of(draft) if line.on}
-    rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
-    rows = rows.filter(version__in=set(draft.picks.values()))
     if with_files or with_places:
-        rows = rows.select_related("mod__source")
+        rows = Build.objects.filter(mod__in=shelf(draft.pack).filter(slug__in=draft.picks))
+        rows = rows.filter(version__in=set(draft.picks.values())).select_related("mod__source")
         rows = rows.defer("mod__words") if with_files else rows.defer("mod__words", "files")
         if with_places:
             rows = rows.prefetch_related(further_places(draft.pack))
         found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
     else:
-        found = rows_with_mods(rows, lambda mod, version: draft.picks[mod] == version)
+        near = reach(draft.pack, draft.picks, draft.pk)
+        found = rows_with_mods([row.pk for row in drafts.picked_rows(draft, near)], near.mark)
     place = {mod: at for at, mod in enumerate(in_order(places, draft.picks))}
     found.sort(key=lambda row: place[row.mod.slug])
     return Picked(found, {mod for mod in draft.picks if mod in places}, through)
@@ -81,9 +80,16 @@ def layers(
     the pack's own files last. `found`: its builds, where they were read already.
     """
     found = found or picked(draft, with_places=with_files)
+    locked = _locked(draft, found)
+    files = _files_of(found.rows, locked, draft.pack.game.profile) if with_files else repeat(())
+    result = list(zip(locked, files, strict=False))
+    return [*result, own_layer(draft)] if draft.own_files else result
+
+
+def _locked(draft: Draft, found: Picked) -> list[LockedBuild]:
+    """The builds as a lock has them, with what the crew and the draft's lines say of them."""
     profile = draft.pack.game.profile
     said, rules = drafts.sayings_in(draft), drafts.rules_of(draft)
-    result: list[tuple[LockedBuild, Sequence[PlacedFile]]] = []
     met_by: dict[str, list[str]] = {}
     cores = drafts.as_drafted(draft, (core_of(row, row.mod.slug) for row in found.rows))
     for edge in edges({core.mod: core for core in cores}):
@@ -91,27 +97,43 @@ def layers(
     lines = {line.mod: line for line in drafts.lines_of(draft)}
     locked = []
     for row in found.rows:
-        slug = row.mod.slug
-        memory = ceil(memory_of(_weight(row), profile.memory))
+        mod, slug = row.mod, row.mod.slug
+        theirs, added = found.through.get(slug), said.additions.get(slug)
+        line = lines.get(slug) or (theirs and theirs.line)
         claims = said.claims_of(slug, own_claims(row))
-        said_here = lines.get(slug) or (found.through[slug].line if slug in found.through else None)
-        build = _locked(row, row.mod, slug in found.chosen, met_by.get(slug, ()), said_here, memory)
-        added = said.additions.get(slug)
         locked.append(
-            replace(
-                build,
+            LockedBuild(
+                mod=slug,
+                name=mod.name,
+                version=row.version,
+                kind=Kind(mod.kind),
+                channel=Channel(row.channel),
+                chosen=slug in found.chosen,
+                side=Side((added and added.side) or row.side),
+                reach=Reach((added and added.reach) or row.reach),
+                licence=mod.licence,
+                source=mod.source_id,
+                pickup=Pickup(mod.source.pickup),
+                urls=tuple(filter(None, (row.url, *row.mirrors, *_elsewhere(row)))),
+                page=mod.page,
+                archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
+                needs=tuple(sorted(set(met_by.get(slug, ())))),
+                optional=bool(line and line.optional),
+                advice=line.advice if line else "",
+                on_removal=mod.on_removal,
+                memory=ceil(memory_of(_weight(row), profile.memory)),
                 claims=claims,
                 laid=as_patterns(claims, rules.get(slug, AS_IT_COMES)),
-                collection=found.through[slug].collection.id if slug in found.through else "",
-                side=Side(added.side) if added and added.side else build.side,
-                reach=Reach(added.reach) if added and added.reach else build.reach,
+                collection=theirs.collection.id if theirs else "",
             )
         )
-    files = _files_of(found.rows, locked, profile) if with_files else repeat(())
-    result.extend(zip(locked, files, strict=False))
-    if draft.own_files:
-        result.append(own_layer(draft))
-    return result
+    return locked
+
+
+def _elsewhere(row: Build) -> list[str]:
+    """Only of rows that were read with their places: where no lock is published, nobody fetches."""
+    places = row.places.all() if "places" in getattr(row, "_prefetched_objects_cache", {}) else ()
+    return [urljoin(one.source.address.rstrip("/") + "/", one.url) for one in places]
 
 
 MOST_PLACED = 1_000_000
@@ -212,32 +234,3 @@ def needed_by_draft(draft: Draft, found: Picked | None = None) -> Needed:
 
 def _weight(row: Build) -> Weight:
     return Weight(Kind(row.mod.kind), row.unpacked, row.archive_size, row.memory)
-
-
-def _locked(
-    row: Build, mod: Mod, chosen: bool, needs: Sequence[str], line: Line | Fixed | None, memory: int
-) -> LockedBuild:
-    # Only rows that were read with their places: where no lock is published, nobody fetches.
-    places = row.places.all() if "places" in getattr(row, "_prefetched_objects_cache", {}) else ()
-    elsewhere = [urljoin(one.source.address.rstrip("/") + "/", one.url) for one in places]
-    return LockedBuild(
-        mod=mod.slug,
-        name=mod.name,
-        version=row.version,
-        kind=Kind(mod.kind),
-        channel=Channel(row.channel),
-        chosen=chosen,
-        side=Side(row.side),
-        reach=Reach(row.reach),
-        licence=mod.licence,
-        source=mod.source_id,
-        pickup=Pickup(mod.source.pickup),
-        urls=tuple(filter(None, (row.url, *row.mirrors, *elsewhere))),
-        page=mod.page,
-        archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
-        needs=tuple(sorted(set(needs))),
-        optional=bool(line and line.optional),
-        advice=line.advice if line else "",
-        on_removal=mod.on_removal,
-        memory=memory,
-    )

@@ -4,7 +4,7 @@ from collections.abc import Collection as Several
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from django.db.models import Max, prefetch_related_objects
+from django.db.models import Max
 
 from convoy_core.draft.collections import (
     Collection,
@@ -23,7 +23,7 @@ from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
 from ..catalogue import changes
-from ..catalogue.kept import reach
+from ..catalogue.kept import Reach, reach
 from ..catalogue.sayings import Sayings, sayings_of
 from ..catalogue.services import BuildRow, ruled_builds, shelf
 from .models import Draft, Edit, Line, Pack
@@ -128,8 +128,10 @@ def _edit_for(way: WayOut) -> dict[str, Any]:
 
 def lines_of(draft: Draft) -> list[Line]:
     """The lines that the draft holds itself, in order; read once, until `read_anew`."""
-    prefetch_related_objects([draft], "lines")
-    return list(draft.lines.all())
+    found: list[Line] | None = vars(draft).get("_lines")
+    if found is None:
+        found = vars(draft)["_lines"] = list(Line.objects.filter(draft=draft.pk))
+    return found
 
 
 def sayings_in(draft: Draft) -> Sayings:
@@ -142,7 +144,7 @@ def sayings_in(draft: Draft) -> Sayings:
 
 def read_anew(draft: Draft) -> None:
     """Forgets lines and sayings that were read before edits changed them."""
-    vars(draft).pop("_prefetched_objects_cache", None)
+    vars(draft).pop("_lines", None)
     vars(draft).pop("_sayings", None)
 
 
@@ -175,10 +177,13 @@ def kept_for(
     return {mod: [one for one in askers.get(mod, ()) if one in resting] for mod in picks}
 
 
+def picked_rows(draft: Draft, near: Reach) -> list[BuildRow]:
+    """The draft's builds among those that are near it, without what its crew says of them."""
+    return [row for mod, version in draft.picks.items() for row in near.rows.get(mod, ()) if row.version == version]
+
+
 def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
     """The draft's builds as the core sees them, by mod."""
-    picks = pack.draft.picks
-    rows = reach(pack, picks, pack.draft.pk).rows
-    cores = [row.core for mod, version in picks.items() for row in rows.get(mod, ()) if row.version == version]
-    said = sayings_in(pack.draft)
-    return {one.mod: one for one in as_drafted(pack.draft, said.all_heard(cores))}
+    rows = picked_rows(pack.draft, reach(pack, pack.draft.picks, pack.draft.pk))
+    cores = sayings_in(pack.draft).all_heard(row.core for row in rows)
+    return {one.mod: one for one in as_drafted(pack.draft, cores)}

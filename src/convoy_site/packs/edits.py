@@ -63,8 +63,7 @@ HOLDS, SAID = ("held_version", "held_because"), ("advice", "tags", "note")
 
 def _add(draft: Draft, edit: AddMod) -> Applied:
     name = name_in(draft, edit.mod)
-    lines = list(draft.lines.all())
-    if any(line.mod == edit.mod for line in lines):
+    if any(line.mod == edit.mod for line in drafts.lines_of(draft)):
         raise AlreadyThere(f"{name} is in the draft already.", mod=edit.mod)
     _append(draft, [{"mod": edit.mod}])
     return Applied((edit.mod,), "added", (name,))
@@ -143,7 +142,7 @@ def _base(draft: Draft, edit: ChangeBase) -> Applied:
 
 
 def _add_many(draft: Draft, edit: AddMods) -> Applied:
-    there = {line.mod for line in draft.lines.all()}
+    there = {line.mod for line in drafts.lines_of(draft)}
     wanted = [mod for mod in dict.fromkeys(edit.mods) if mod not in there]
     names = dict(shelf(draft.pack).filter(slug__in=wanted).values_list("slug", "name"))
     for mod in wanted:

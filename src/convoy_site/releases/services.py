@@ -39,6 +39,7 @@ from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..people.tries import guarded
+from ..remembered import Remembered
 from .models import JoinCode, Release, Withdrawal, open_ones
 from .seals import checked_hour, closed, people_of
 from .statements import restate
@@ -148,10 +149,8 @@ class Pending:
     same: Release | None
 
 
-MOST_PENDING = 24
-"""Drafts of which this is kept in memory: those that somebody looks at just now."""
-
-_kept: dict[tuple[UUID, str], tuple[tuple[object, ...], Pending]] = {}
+_pendings: Remembered[tuple[UUID, str], Pending] = Remembered(24)
+"""Of drafts that somebody looks at just now, by pack and channel."""
 
 
 def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
@@ -161,12 +160,7 @@ def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
     pack = draft.pack
     before, trial = release_before(pack, channel), releases_of(pack).filter(open_ones(trial=True)).first()
     mark = (*drafts.mark_of(draft), before and before.pk, trial and (trial.pk, trial.channel))
-    known, found = _kept.get((draft.pack_id, channel), (None, None))
-    if found is None or known != mark:
-        found = _pending(draft, before, trial)
-        if len(_kept) >= MOST_PENDING:
-            _kept.clear()
-        _kept[draft.pack_id, channel] = mark, found
+    found = _pendings.get((draft.pack_id, channel), mark, lambda: _pending(draft, before, trial))
     return replace(found, before=before, same=trial if found.same else None)
 
 

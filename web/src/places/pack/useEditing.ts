@@ -92,7 +92,7 @@ function shown(draft: Shape["DraftOut"], edits: Edit[]): Shape["DraftOut"] {
   return lines === draft.lines ? draft : { ...draft, lines };
 }
 
-/** Reads the draft anew when somebody else edited it, and tells whose edit that was. */
+/** Reads anew what somebody else's edit may have changed, and tells whose edit that was. */
 function useOthers(packId: string, revision: number, edits: Done[] | undefined): Done | null {
   const client = useQueryClient();
   const [since, setSince] = useState<number | null>(null);
@@ -100,7 +100,9 @@ function useOthers(packId: string, revision: number, edits: Done[] | undefined):
   useEffect(() => {
     if (!newest) return;
     setSince((before) => before ?? newest.revision);
-    if (newest.revision > revision && revision > 0) client.invalidateQueries({ queryKey: ["pack", packId, "draft"] });
+    if (newest.revision <= revision || revision === 0) return;
+    // All that is shown of the pack; its edits are known already.
+    client.invalidateQueries({ queryKey: ["pack", packId], predicate: (query) => query.queryKey[2] !== "edits" });
   }, [newest, revision, client, packId]);
   return newest && !newest.mine && since !== null && newest.revision > since ? newest : null;
 }
