@@ -16,7 +16,7 @@ from convoy_site.installations.joining import join, pair, pairing_command
 from convoy_site.installations.models import Installation
 from convoy_site.packs.models import Pack
 from convoy_site.people.models import User
-from convoy_site.releases.services import make_join_code
+from convoy_site.releases.join_codes import make_join_code
 
 from .site_pages import signed_in
 

@@ -23,7 +23,8 @@ from convoy_site.packs.shapes.edits import AddMod
 from convoy_site.people.models import Crew, Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases import keys
-from convoy_site.releases.services import make_join_code, publish
+from convoy_site.releases.join_codes import make_join_code
+from convoy_site.releases.services import publish
 from convoy_standins.generate import generate
 
 PASSWORD = "a long enough passphrase"

@@ -15,7 +15,7 @@ from convoy_site.packs.models import Pack
 from convoy_site.packs.shapes.edits import AddMods
 from convoy_site.people.models import Crew, Membership
 from convoy_site.people.services import start_crew
-from convoy_site.releases.services import make_join_code
+from convoy_site.releases.join_codes import make_join_code
 
 from .conftest import World
 from .test_collections import clear_deck, collection, newer_deck

@@ -27,7 +27,8 @@ from convoy_site.packs.services import edit_draft, start_pack
 from convoy_site.packs.shapes.edits import AddMod
 from convoy_site.people.models import SiteRules
 from convoy_site.people.services import start_crew
-from convoy_site.releases.services import publish, recipe_of, releases_of
+from convoy_site.releases.lookup import recipe_of, releases_of
+from convoy_site.releases.services import publish
 from convoy_standins.generate import read_listed
 from tests.third_game import block, marker, write_archive, write_folder
 

@@ -13,7 +13,8 @@ from convoy_site.catalogue import search
 from convoy_site.catalogue.models import Build, Mod, Source
 from convoy_site.catalogue.reading_sources import PATIENCE, read_source
 from convoy_site.packs import draft_layers
-from convoy_site.releases.services import publish, recipe_of
+from convoy_site.releases.lookup import recipe_of
+from convoy_site.releases.services import publish
 from convoy_standins.generate import read_listed
 
 from .conftest import World, serving

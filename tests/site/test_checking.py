@@ -19,7 +19,7 @@ from convoy_site.catalogue.models import Addition, Build, Mod, Reading, Source, 
 from convoy_site.catalogue.readings import Reported, read_all, take_reported, wanted_of
 from convoy_site.packs import checking, draft_layers, mending
 from convoy_site.packs.models import Pack
-from convoy_site.releases.services import recipe_of
+from convoy_site.releases.lookup import recipe_of
 
 from .conftest import World, serving, set_edit
 from .test_drafts import edit, lines

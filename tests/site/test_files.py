@@ -22,8 +22,9 @@ from convoy_site.people.models import Role, SiteRules
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.releases import tasks
 from convoy_site.releases.as_files import making, packing
+from convoy_site.releases.lookup import recipe_of
 from convoy_site.releases.models import FAILED, Opening, Packing
-from convoy_site.releases.services import publish, recipe_of
+from convoy_site.releases.services import publish
 
 from .conftest import World, serving
 from .test_drafts import edit

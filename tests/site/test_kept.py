@@ -17,7 +17,7 @@ from convoy_site.catalogue import changes, kept
 from convoy_site.catalogue.models import Build, CatalogueChange, Mod, Source
 from convoy_site.packs import checking, draft_layers, drafts
 from convoy_site.packs.models import Pack
-from convoy_site.releases import services as releases
+from convoy_site.releases import pending
 from convoy_site.remembered import Remembered
 
 from .conftest import World, new_pack, start_pack
@@ -206,7 +206,7 @@ def nothing_kept() -> Iterator[None]:
     with pytest.MonkeyPatch.context() as away:
         away.setattr(kept, "_reaches", OrderedDict())
         away.setattr(kept, "_rows", {})
-        for module, name in ((checking, "_checked"), (checking, "_joining"), (releases, "_pendings")):
+        for module, name in ((checking, "_checked"), (checking, "_joining"), (pending, "_pendings")):
             away.setattr(module, name, Remembered(9))
         yield
 

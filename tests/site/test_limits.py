@@ -15,7 +15,7 @@ from convoy_site.installations.joining import pairing_command
 from convoy_site.people.models import Membership, Role, Tries, User
 from convoy_site.people.services import change_role
 from convoy_site.people.tries import TooMany, begin, guarded
-from convoy_site.releases.services import CODE_TRIES
+from convoy_site.releases.join_codes import CODE_TRIES
 
 from .conftest import PASSWORD, World
 

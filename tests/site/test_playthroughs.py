@@ -7,7 +7,7 @@ from convoy_core.words.model import Reach
 from convoy_site.catalogue.models import Build
 from convoy_site.installations.models import Installation
 from convoy_site.people.models import Event
-from convoy_site.releases.services import make_join_code
+from convoy_site.releases.join_codes import make_join_code
 
 from .conftest import World
 from .test_drafts import edit

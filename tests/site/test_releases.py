@@ -13,9 +13,10 @@ from convoy_core.words.codes import ALPHABET
 from convoy_core.words.errors import ConvoyError
 from convoy_site.installations.models import Installation
 from convoy_site.people.models import Membership
+from convoy_site.releases.join_codes import make_join_code
 from convoy_site.releases.keys import key_file, make_keys, own_keys, statement_file
+from convoy_site.releases.lookup import recipe_of
 from convoy_site.releases.models import Release
-from convoy_site.releases.services import make_join_code, recipe_of
 
 from .conftest import World
 from .test_drafts import edit

@@ -31,9 +31,10 @@ from ..packs.models import Pack
 from ..people.models import Crew, User
 from ..people.rights import NotFound
 from ..people.services import bring_aboard
+from ..releases.join_codes import standing_code, tries_at_codes
+from ..releases.lookup import recipe_of
 from ..releases.models import JoinCode, Release
 from ..releases.seals import closed
-from ..releases.services import recipe_of, standing_code, tries_at_codes
 from . import stand_ins
 from .joining import installation_for
 from .models import BesideTaken, Installation

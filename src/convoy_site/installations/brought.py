@@ -20,8 +20,8 @@ from ..catalogue.models import Build
 from ..catalogue.readings import Reported, Wanted
 from ..catalogue.services import shelf
 from ..packs import draft_layers
+from ..releases.lookup import recipe_of
 from ..releases.models import Release
-from ..releases.services import recipe_of
 from . import beside
 from .models import Installation
 from .reports import known_archive

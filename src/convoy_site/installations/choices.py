@@ -14,7 +14,7 @@ from ..catalogue import readings
 from ..people.defaults import PRODUCT
 from ..people.models import User
 from ..people.rights import NotFound
-from ..releases.services import recipe_of, releases_of
+from ..releases.lookup import recipe_of, releases_of
 from . import stand_ins
 from .joining import installation_for
 from .models import OF_SETTINGS, Installation

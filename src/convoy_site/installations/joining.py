@@ -21,8 +21,8 @@ from ..people.rights import NotFound
 from ..people.services import bring_aboard
 from ..people.tries import guarded
 from ..releases.charters import newest_charter
+from ..releases.join_codes import standing_code, tries_at_codes
 from ..releases.models import JoinCode
-from ..releases.services import standing_code, tries_at_codes
 from .models import Installation
 from .reports import REPORTED
 

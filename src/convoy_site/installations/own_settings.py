@@ -15,8 +15,8 @@ from convoy_core.words.profile import GameProfile
 
 from ..catalogue import readings
 from ..packs.models import Pack
+from ..releases.lookup import recipe_of
 from ..releases.models import Release
-from ..releases.services import recipe_of
 from .models import Installation
 from .shapes.member import OfferedSetOut, OwnSettingOut
 

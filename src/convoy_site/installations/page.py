@@ -21,9 +21,9 @@ from convoy_core.words.model import Side
 from ..catalogue.models import Source
 from ..packs.shapes.packs import ChangeOut
 from ..releases.charters import marks_of, newest_charter
+from ..releases.lookup import recipe_of, releases_of
 from ..releases.models import Release
 from ..releases.seals import hidden_from
-from ..releases.services import recipe_of, releases_of
 from ..releases.shapes import ReleaseRow, release_row
 from . import beside, orders, progress
 from .brought import errands_of

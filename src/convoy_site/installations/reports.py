@@ -17,7 +17,7 @@ from ..catalogue.models import Build
 from ..catalogue.services import shelf
 from ..packs.models import Pack
 from ..people.rights import NotFound
-from ..releases.services import recipe_of, releases_of
+from ..releases.lookup import recipe_of, releases_of
 from .models import OF_SETTINGS, Installation
 
 MAX_DEVIATIONS = 10_000

@@ -19,8 +19,8 @@ from convoy_core.words.model import Side
 
 from ..packs.models import Pack
 from ..people.rights import NotFound
+from ..releases.lookup import recipe_of, releases_of
 from ..releases.models import Release
-from ..releases.services import recipe_of, releases_of
 from .models import Installation
 
 

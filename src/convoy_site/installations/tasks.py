@@ -11,7 +11,7 @@ from django.conf import settings
 from procrastinate.contrib.django import app
 
 from ..people.models import User
-from ..releases.services import recipe_of
+from ..releases.lookup import recipe_of
 from .joining import pairing_command
 from .models import Installation
 from .orders import give_up_order

@@ -26,7 +26,7 @@ from ..people.models import Invitation, Registration, SiteRules, User
 from ..people.rights import NotFound
 from ..people.services import asker_address
 from ..people.tries import TooMany, begin, guarded
-from ..releases.services import standing_code
+from ..releases.join_codes import standing_code
 
 INVITATION_TRIES = 100
 """Wrong invitations of one address in ten minutes."""

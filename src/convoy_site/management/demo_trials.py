@@ -16,7 +16,8 @@ from ..packs.models import Pack
 from ..packs.services import NewPack, edit_draft, start_pack
 from ..packs.shapes.edits import AddMods, EditIn, RemoveMod
 from ..people.models import User
-from ..releases.services import make_join_code, publish
+from ..releases.join_codes import make_join_code
+from ..releases.services import publish
 from ..trials import narrowing, services, trying
 from ..trials.bench import has_bench
 from ..trials.helping import services as calls

@@ -15,7 +15,7 @@ from ..installations.page import shown
 from ..installations.standings import stand
 from ..packs.models import Pack
 from ..people.models import User
-from ..releases.services import releases_of
+from ..releases.lookup import releases_of
 from ..rollcall import departures
 from . import mailing
 from .models import Notice

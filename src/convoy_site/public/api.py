@@ -12,8 +12,8 @@ from convoy_core.words.codes import JOIN_LENGTH, read_code, show_code
 from ..packs.emblems import EMBLEM_PATHS
 from ..packs.services import pack_for
 from ..people.rights import Action, NotFound, SignedIn
+from ..releases.lookup import current_release
 from ..releases.models import JoinCode
-from ..releases.services import current_release
 from ..shapes import Short
 from . import services
 from .models import PublicPage

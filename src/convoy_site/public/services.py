@@ -25,8 +25,8 @@ from ..people import audit
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..releases.change_logs import ChangeLog, change_log_between
+from ..releases.lookup import recipe_of, releases_of
 from ..releases.models import JoinCode, Release, open_ones
-from ..releases.services import recipe_of, releases_of
 from .models import PublicPage
 
 ADDRESS = re.compile(r"[a-z0-9](?:[a-z0-9-]{1,58})[a-z0-9]")

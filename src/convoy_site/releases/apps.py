@@ -7,8 +7,8 @@ class ReleasesConfig(AppConfig):
 
     def ready(self) -> None:
         from ..packs import checking
+        from .lookup import lock_before
         from .playing import playing
-        from .services import lock_before
 
         checking.ASKED.last_release = lock_before
         checking.ASKED.playing = playing

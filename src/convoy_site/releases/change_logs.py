@@ -21,8 +21,9 @@ from ..packs.models import Pack
 from ..packs.services import pack_for
 from ..people.models import User
 from ..people.rights import Action
+from .lookup import recipe_of, release_before, release_numbered
 from .models import Release
-from .services import announce, as_recipe, recipe_of, release_before, release_numbered
+from .services import announce, as_recipe
 
 MOST_LOGS = 12
 """Logs of one mod between two releases, the newest first: nobody reads further here; the mod's own page has all."""

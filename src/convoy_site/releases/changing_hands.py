@@ -16,8 +16,8 @@ from ..people.models import Crew, User
 from ..people.rights import Action
 from ..people.services import crew_for
 from .charters import newest_charter
+from .lookup import recipe_of
 from .models import JoinCode, Waiting
-from .services import recipe_of
 
 
 class CannotMove(ConvoyError):

@@ -14,7 +14,7 @@ from convoy_core.words.model import Side
 
 from ..catalogue.services import addresses
 from ..packs.models import Pack
-from .services import recipe_of, release_numbered
+from .lookup import recipe_of, release_numbered
 
 
 class Form(StrEnum):

@@ -36,9 +36,9 @@ from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import MAY, Action, NotFound
 from ..receiving import Upload, incoming
+from .lookup import recipe_of, releases_of
 from .models import open_ones
 from .seals import hidden_from
-from .services import recipe_of, releases_of
 
 log = logging.getLogger(__name__)
 

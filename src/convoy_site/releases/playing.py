@@ -8,8 +8,8 @@ from convoy_core.lock.playthroughs import Rule
 from convoy_core.lock.recipe import Despite
 
 from ..packs.models import Pack
+from .lookup import current_release, recipe_of
 from .models import Milestone, Playthrough
-from .services import current_release, recipe_of
 
 
 def playing(pack: Pack) -> Sequence[Playing]:

@@ -1,52 +1,41 @@
-"""What is done with releases and join codes: publish, look up, hand out, withdraw."""
+"""What is done with releases: published, promoted, withdrawn."""
 
-import secrets
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
-from functools import lru_cache
-from typing import Any
 from uuid import UUID
 
 from django.conf import settings
 from django.db import transaction
-from django.db.models import QuerySet
 from django.utils import timezone
 
 from convoy_core.checks import Severity
 from convoy_core.checks.playthroughs import PLAYTHROUGH, said_of
 from convoy_core.checks.unreviewed import CHECK as UNREVIEWED
 from convoy_core.handing_out.announcement import announcement
-from convoy_core.lock.change_log import Changes, changes, laying_changes, terms_changes
 from convoy_core.lock.lock import Lock
 from convoy_core.lock.playthroughs import breaches
-from convoy_core.lock.recipe import Despite, Recipe, ReleaseChannel, read_recipe
+from convoy_core.lock.recipe import Despite, Recipe, ReleaseChannel
 from convoy_core.lock.suits import read_suits
-from convoy_core.lock.terms import Terms
-from convoy_core.lock.whole_log import demand_changes, whole_log
+from convoy_core.lock.whole_log import whole_log
 from convoy_core.machine.memory import Needed
 from convoy_core.outside.fields import Fields
-from convoy_core.words.codes import JOIN_LENGTH, make_code, read_code
 from convoy_core.words.errors import ConvoyError
 from convoy_core.words.versions import parse_version
 
-from ..packs import checking, draft_layers, drafts, own_files
+from ..packs import checking, draft_layers, own_files
 from ..packs.models import Draft, Pack
 from ..packs.services import Stale, pack_for
 from ..people import audit
 from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import Action, NotFound
-from ..people.tries import guarded
-from ..remembered import Remembered
-from .models import JoinCode, Release, Withdrawal, open_ones
+from .lookup import newest_release, recipe_of, release_before, release_numbered, releases_of
+from .models import Release, Withdrawal
+from .pending import is_same
 from .seals import checked_hour, closed, people_of
 from .statements import restate
 from .waiting import put_forward
-
-CODE_TRIES = 30
-"""Wrong codes of one person in ten minutes: plenty for typing, hopeless for guessing 35 bits."""
 
 
 class NumberTaken(ConvoyError):
@@ -57,39 +46,6 @@ class Blocked(ConvoyError):
     """The draft cannot be published as it is."""
 
     code = "blocked"
-
-
-class NoSuchCode(ConvoyError):
-    code = "no-such-code"
-
-
-class CodeWithdrawn(ConvoyError):
-    code = "code-withdrawn"
-
-
-class CodeUsedUp(ConvoyError):
-    code = "code-used-up"
-
-
-@lru_cache(maxsize=64)
-def recipe_of(release_pk: int) -> Recipe:
-    """A release's recipe. Kept in memory: a release never changes."""
-    return read_recipe(bytes(Release.objects.values_list("document", flat=True).get(pk=release_pk)))
-
-
-def releases_of(pack: Pack) -> QuerySet[Release]:
-    """Releases without their documents, newest first."""
-    return pack.releases.defer("document", "signature", "public_key").order_by("-pk")
-
-
-def newest_release(pack: Pack) -> Release | None:
-    """The newest of all, trial and withdrawn ones included: numbers go up from it."""
-    return releases_of(pack).first()
-
-
-def current_release(pack: Pack) -> Release | None:
-    """What members follow who did not choose otherwise."""
-    return releases_of(pack).filter(open_ones()).first()
 
 
 @transaction.atomic
@@ -104,107 +60,6 @@ def withdraw_release(user: User, pack_id: UUID, number: str, why: str) -> None:
         restate(pack)
         audit.note(user, f"withdrew {pack.name} {number}: {why}", pack.crew)
         tell(Happened.WITHDRAWAL, pack.crew, user, pack.pk, name=pack.name, number=number, why=why)
-
-
-def release_numbered(pack: Pack, number: str) -> Release:
-    """Raises NotFound."""
-    found = releases_of(pack).filter(number=number).first()
-    if found is None:
-        raise NotFound(f"{pack.name} has no release {number}.")
-    return found
-
-
-def lock_before(pack: Pack) -> Lock | None:
-    """What members have who follow the pack, for the checks: the release of now, without its files."""
-    current = current_release(pack)
-    return recipe_of(current.pk).lock.bare if current else None
-
-
-def release_before(pack: Pack, channel: str) -> Release | None:
-    """What a release of this channel is told against: the last stable one that is open; for a trial release the
-    newest that its followers may have.
-    """
-    return releases_of(pack).filter(open_ones(trial=channel == ReleaseChannel.TRIAL)).first()
-
-
-def told_against(pack: Pack, release: Release) -> str:
-    """The number of the release that one followed when it was published, by its followers; empty for the first."""
-    earlier = releases_of(pack).filter(pk__lt=release.pk)
-    if release.channel == ReleaseChannel.STABLE:
-        earlier = earlier.filter(channel=ReleaseChannel.STABLE)
-    return earlier.values_list("number", flat=True).first() or ""
-
-
-@dataclass(frozen=True)
-class Pending:
-    """What publishing the draft in a channel would change: against `before` (None: the first one), with `lock` (without
-    files). `same`: the newest open trial release, where its lock is exactly this.
-    """
-
-    before: Release | None
-    lock: Lock
-    moved: Changes
-    rows: tuple[dict[str, Any], ...]
-    nothing: bool
-    same: Release | None
-
-
-_pendings: Remembered[tuple[UUID, str], Pending] = Remembered(24)
-"""Of drafts that somebody looks at just now, by pack and channel."""
-
-
-def pending(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
-    """For pages that show it, again and again while they are open: kept until anything changes that it rests on. Never
-    within an edit, whose draft may be taken back.
-    """
-    pack = draft.pack
-    before, trial = release_before(pack, channel), releases_of(pack).filter(open_ones(trial=True)).first()
-    mark = (*drafts.mark_of(draft), before and before.pk, trial and (trial.pk, trial.channel))
-    found = _pendings.get((draft.pack_id, channel), mark, lambda: _pending(draft, before, trial))
-    return replace(found, before=before, same=trial if found.same else None)
-
-
-def _pending(draft: Draft, before: Release | None, trial: Release | None) -> Pending:
-    found = draft_layers.picked(draft)
-    lock = draft_layers.lock_of(draft, with_files=False, found=found)
-    said = recipe_of(before.pk).lock if before else None
-    moved = changes(said, lock)
-    rows = (
-        *(one.as_data() for one in moved.mods),
-        *terms_changes(said.terms if said else Terms(), lock.terms),
-        *laying_changes(said, lock),
-        *(demand_changes(recipe_of(before.pk).needed, draft_layers.needed_by_draft(draft, found)) if before else ()),
-    )
-    same = trial and trial.channel == ReleaseChannel.TRIAL and _is_same(recipe_of(trial.pk).lock, lock)
-    nothing = said is not None and not moved and _is_same(said, lock)
-    return Pending(before, lock, moved, rows, nothing, trial if same else None)
-
-
-def _is_same(one: Lock, other: Lock) -> bool:
-    """Whether two locks mean the same for members. Their files follow from their builds, and the order of these."""
-
-    def told(lock: Lock) -> list[tuple[object, ...]]:
-        return [
-            (
-                build.mod,
-                build.version,
-                build.archive.sha256,
-                build.optional,
-                build.advice,
-                build.chosen,
-                build.laid,
-                build.collection,
-                build.side,
-                build.reach,
-                build.claims,
-            )
-            for build in lock.builds
-        ]
-
-    same_ground = one.base == other.base and one.terms == other.terms and one.collections == other.collections
-    return (
-        same_ground and one.winners == other.winners and one.set_aside == other.set_aside and told(one) == told(other)
-    )
 
 
 @transaction.atomic
@@ -303,7 +158,7 @@ def _sign(
     before = release_before(pack, channel)
     earlier = recipe_of(before.pk) if before else None
     said = earlier.lock if earlier else None
-    if before and said and _is_same(said, lock):
+    if before and said and is_same(said, lock):
         raise Blocked(f"Release {before.number} holds exactly this.", now="Change the draft first.")
     _refuse_unsealed(pack, seal[0] if seal else "")
     recipe = as_recipe(pack, number, channel, notes, lock, needed, earlier, despite)
@@ -400,57 +255,3 @@ def _over_blockers(draft: Draft, despite: str, channel: str) -> tuple[Despite, .
     if not draft.picks:
         raise Blocked("The draft is empty.", "A release without mods helps nobody.", "Add a mod first.")
     return tuple(Despite(one.what, laid.get(one.id, despite)) for one in found)
-
-
-def make_join_code(user: User, pack_id: UUID, uses: int | None) -> JoinCode:
-    pack = pack_for(user, pack_id, Action.HAND_OUT)
-    if not pack.releases.exists():
-        raise Blocked("There is nothing to join yet.", "The pack has no release.", "Publish one first.")
-    return JoinCode.objects.create(code=make_code(JOIN_LENGTH, secrets.choice), pack=pack, made_by=user, uses_left=uses)
-
-
-def withdraw_code(user: User, pack_id: UUID, code: str) -> None:
-    pack = pack_for(user, pack_id, Action.HAND_OUT)
-    updated = JoinCode.objects.filter(pack=pack, code=read_code(code, JOIN_LENGTH), withdrawn_at=None)
-    if not updated.update(withdrawn_at=timezone.now()):
-        raise NotFound("This code is not one of the pack's open codes.")
-
-
-def open_code(user: User, text: str) -> JoinCode:
-    """The join code that somebody typed, when it still opens something.
-
-    Raises BadCode for a slip, NoSuchCode, CodeWithdrawn, CodeUsedUp, and TooMany for guessing.
-    """
-    with tries_at_codes(user, text) as code:
-        return standing_code(code)
-
-
-@contextmanager
-def tries_at_codes(user: User, text: str) -> Iterator[str]:
-    """What is done with a code that somebody typed: the code as it is kept. A body that fails was a wrong try."""
-    code = read_code(text, JOIN_LENGTH)
-    with guarded("code", {f"user:{user.pk}": CODE_TRIES}, code):
-        yield code
-
-
-def standing_code(code: str, lock: bool = False) -> JoinCode:
-    """The same for a code that was read already. Whoever calls it sees to it that codes are not guessed."""
-    rows = JoinCode.objects.select_for_update(of=("self",)) if lock else JoinCode.objects
-    found = rows.select_related("pack__crew", "pack__game", "pack__draft").filter(code=code).first()
-    if found is None:
-        raise NoSuchCode("Nobody has given out this code.", now="Ask your curator for the right one.")
-    if found.withdrawn_at:
-        raise CodeWithdrawn(
-            f"This code for {found.pack.name} was withdrawn.", now=f"Ask {found.made_by.shown} for a new one."
-        )
-    if found.pack.retired_at:
-        raise CodeWithdrawn(
-            f"{found.pack.name} is retired.", found.pack.retired_because, "Ask its crew what they play."
-        )
-    if found.uses_left == 0:
-        raise CodeUsedUp(
-            f"This code for {found.pack.name} is used up.",
-            "It was made for a limited number of installations.",
-            f"Ask {found.made_by.shown} for a new one.",
-        )
-    return found

@@ -22,8 +22,8 @@ from ..packs.services import pack_for
 from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import Action, NotFound
+from ..releases.lookup import recipe_of, releases_of
 from ..releases.models import Release, open_ones
-from ..releases.services import recipe_of, releases_of
 
 SHOWN_FOR = timedelta(hours=12)
 """A departure stays on the page through its own evening."""

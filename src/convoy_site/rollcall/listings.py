@@ -21,8 +21,8 @@ from ..installations.standings import followed
 from ..packs.models import Pack
 from ..people.models import User
 from ..people.rights import NotFound
+from ..releases.lookup import recipe_of, releases_of
 from ..releases.models import Release
-from ..releases.services import recipe_of, releases_of
 
 FOREIGN = 0.02
 """Of the pack's files a listing has to have this share, somewhere; below it is another folder than an installation."""

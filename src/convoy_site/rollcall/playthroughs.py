@@ -25,10 +25,10 @@ from ..people import audit
 from ..people.events import Happened, tell
 from ..people.models import User
 from ..people.rights import Action, NotFound
+from ..releases.lookup import current_release, release_numbered
 from ..releases.models import Milestone, Playthrough, Release
 from ..releases.playing import MOST_MILESTONES, exceptions_of, playing
 from ..releases.seals import hidden_from
-from ..releases.services import current_release, release_numbered
 
 MOST_OPEN = 5
 MOST_TRIED = 12

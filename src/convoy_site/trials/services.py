@@ -22,9 +22,9 @@ from ..packs.services import pack_for
 from ..people.models import User
 from ..people.rights import Action, NotFound
 from ..releases.as_files.packing import subject_of
+from ..releases.lookup import recipe_of, release_numbered
 from ..releases.models import MakingState
 from ..releases.seals import hidden_from, refuse_hidden
-from ..releases.services import recipe_of, release_numbered
 from .bench import bench_game, has_bench
 from .models import Trial
 from .outcome import Kept, read_kept

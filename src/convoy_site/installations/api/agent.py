@@ -18,9 +18,9 @@ from ...packs.models import Pack
 from ...people.rights import NotFound
 from ...people.services import asker_address
 from ...releases.charters import charters_after, marks_of, newest_charter, signatures_of
+from ...releases.lookup import current_release
 from ...releases.models import Release
 from ...releases.playing import milestones_for
-from ...releases.services import current_release
 from ...releases.statements import said_with_releases, statements_of
 from ...sending import send_file
 from ...shapes import Done, Short

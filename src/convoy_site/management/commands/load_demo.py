@@ -43,8 +43,9 @@ from convoy_site.people.invitations import invite
 from convoy_site.people.models import Membership, Role, User
 from convoy_site.people.services import bring_aboard, start_crew
 from convoy_site.public.services import change_page
+from convoy_site.releases.join_codes import make_join_code
 from convoy_site.releases.leads import follow, look
-from convoy_site.releases.services import make_join_code, publish
+from convoy_site.releases.services import publish
 
 from ...catalogue.reading_sources import read_source
 from ...packs import own_files

@@ -24,10 +24,11 @@ from ...packs.shapes.packs import ChangeOut
 from ...people.rights import MAY, Action, SignedIn, role_in
 from ...people.services import crew_for, owner_of
 from ...shapes import Done, Short
-from .. import change_logs, changing_hands, changing_keys, charters, seals, services, waiting
+from .. import change_logs, changing_hands, changing_keys, charters, join_codes, lookup, seals, services, waiting
 from ..handing_out import Form, as_list
 from ..keys import own_keys
 from ..models import JoinCode
+from ..pending import pending_of
 from ..shapes import (
     AnnouncementIn,
     AnnouncementOut,
@@ -63,7 +64,7 @@ router = Router(tags=["releases"])
 def releases(request: SignedIn, pack_id: UUID) -> list[ReleaseRow]:
     """Every release, newest first."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found = list(services.releases_of(pack).select_related("published_by", "withdrawal", "seal"))
+    found = list(lookup.releases_of(pack).select_related("published_by", "withdrawal", "seal"))
     only_one = sum(one.is_open() for one in found) == 1
     hidden = seals.hidden_from(request.user, [pack.pk])
     return [ReleaseRow(**release_row(one, only_one, hidden)) for one in found]
@@ -72,9 +73,9 @@ def releases(request: SignedIn, pack_id: UUID) -> list[ReleaseRow]:
 @router.get("/packs/{pack_id}/releases/{number}", response=ReleaseOut, operation_id="release")
 def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
     pack = pack_for(request.user, pack_id, Action.SEE)
-    found = services.release_numbered(pack, number)
+    found = lookup.release_numbered(pack, number)
     hidden = seals.hidden_from(request.user, [pack.pk])
-    row = {**release_row(found, hidden=hidden), "base": found.base_text, "since": services.told_against(pack, found)}
+    row = {**release_row(found, hidden=hidden), "base": found.base_text, "since": lookup.told_against(pack, found)}
     if found.pk in hidden:
         return ReleaseOut(**row, notes="", changes=[], announcement="", announcement_markdown="", let_in=[], despite=[])
     curates = role_in(request.user, pack.crew) in MAY[Action.EDIT]
@@ -86,7 +87,7 @@ def release(request: SignedIn, pack_id: UUID, number: Short) -> ReleaseOut:
         announcement=found.announcement,
         announcement_markdown=as_markdown(found.announcement),
         let_in=sorted(one.username for one in found.seal.let_in.all()) if sealed else [],
-        despite=[DespiteOut(what=one.what, because=one.because) for one in services.recipe_of(found.pk).despite],
+        despite=[DespiteOut(what=one.what, because=one.because) for one in lookup.recipe_of(found.pk).despite],
     )
 
 
@@ -103,7 +104,7 @@ def release_list(
 ) -> HttpResponse:
     """A release as a list: to read, or for another program. `side`: whose share, where it is for one machine."""
     pack = pack_for(request.user, pack_id, Action.SEE)
-    seals.refuse_hidden(request.user, pack, [services.release_numbered(pack, number)])
+    seals.refuse_hidden(request.user, pack, [lookup.release_numbered(pack, number)])
     made = as_list(pack, number, form, Side(side))
     reply = HttpResponse(made.content, content_type=f"{made.kind}; charset=utf-8")
     reply["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(made.name)}"
@@ -142,8 +143,8 @@ def announcement(request: SignedIn, pack_id: UUID, body: AnnouncementIn) -> Anno
 @router.get("/packs/{pack_id}/pending", response=Pending, operation_id="pending")
 def pending(request: SignedIn, pack_id: UUID, channel: ReleaseChannel = ReleaseChannel.STABLE) -> Pending:
     pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
-    found = services.pending(pack.draft, channel)
-    newest = services.newest_release(pack)
+    found = pending_of(pack.draft, channel)
+    newest = lookup.newest_release(pack)
     return Pending(
         revision=pack.draft.revision,
         since=found.before.number if found.before else "",
@@ -305,12 +306,12 @@ def codes(request: SignedIn, pack_id: UUID) -> list[CodeOut]:
 
 @router.post("/packs/{pack_id}/codes", response=CodeOut, operation_id="make_code")
 def make_code(request: SignedIn, pack_id: UUID, body: CodeIn) -> CodeOut:
-    return _code_out(services.make_join_code(request.user, pack_id, body.uses))
+    return _code_out(join_codes.make_join_code(request.user, pack_id, body.uses))
 
 
 @router.delete("/packs/{pack_id}/codes/{code}", response=Done, operation_id="withdraw_code")
 def withdraw_code(request: SignedIn, pack_id: UUID, code: Short) -> Done:
-    services.withdraw_code(request.user, pack_id, code)
+    join_codes.withdraw_code(request.user, pack_id, code)
     return Done()
 
 
@@ -327,11 +328,11 @@ def _code_out(code: JoinCode) -> CodeOut:
 @router.get("/codes/{code}", response=OpenedCode, operation_id="open_code")
 def open_code(request: SignedIn, code: Short) -> OpenedCode:
     """What a join code opens, before anything is joined."""
-    found = services.open_code(request.user, code)
-    current = services.current_release(found.pack)
-    newest = current or services.newest_release(found.pack)
+    found = join_codes.open_code(request.user, code)
+    current = lookup.current_release(found.pack)
+    newest = current or lookup.newest_release(found.pack)
     assert newest is not None
-    lock, hidden = services.recipe_of(newest.pk).lock, seals.hidden_from(request.user, [found.pack_id])
+    lock, hidden = lookup.recipe_of(newest.pk).lock, seals.hidden_from(request.user, [found.pack_id])
     return OpenedCode(
         code=show_code(found.code),
         pack=found.pack.name,

@@ -40,9 +40,10 @@ from ...people.rights import MAY, Action, NotFound, role_in
 from ...receiving import CHUNK, TooLarge
 from ..charters import all_charters, signatures_of
 from ..handing_out import plain_name
+from ..lookup import current_release, recipe_of, release_numbered
 from ..models import MakingState, Packing, Release
 from ..seals import hidden_from, refuse_hidden
-from ..services import as_recipe, current_release, recipe_of, release_numbered
+from ..services import as_recipe
 
 TASK = "convoy_site.releases.tasks.pack_up"
 KEPT = timedelta(days=1)

@@ -24,9 +24,10 @@ from ...packs.services import pack_for
 from ...packs.shapes.packs import ChangeOut
 from ...people.models import Membership, User
 from ...people.rights import Action, SignedIn
+from ...releases.lookup import releases_of
 from ...releases.models import Release
+from ...releases.pending import pending_of
 from ...releases.seals import hidden_from
-from ...releases.services import pending, releases_of
 from ...shapes import Done, Short
 from .. import departures, listings, playthroughs
 from ..board import figures
@@ -148,7 +149,7 @@ def line(request: SignedIn, pack_id: UUID) -> TheLine:
         )
         for one in reversed(releases)
     ]
-    ahead = pending(pack.draft)
+    ahead = pending_of(pack.draft)
     current = _current(releases)
     played = [
         LinePlaythrough(

@@ -8,7 +8,7 @@ from convoy_core.lock.playthroughs import Rule
 
 from ...packs.services import pack_for
 from ...people.rights import Action, SignedIn
-from ...releases.services import current_release
+from ...releases.lookup import current_release
 from ...shapes import Done, Short
 from .. import playthroughs
 from ..shapes import (
