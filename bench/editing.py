@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import statistics
 import threading
 import time
@@ -18,7 +19,7 @@ from .site_pages import load_mods, row, signed_in, timed
 Row = tuple[str, str, str]
 
 MINUTES, PAUSE = 10, 2.0
-"""How long two people edit, and how long one of them thinks between two edits."""
+"""How long two people edit, and how long one of them thinks before an edit, in the middle: people keep no step."""
 
 AFTER_AN_EDIT = ("line", "findings", "pending?channel=stable", "roll-call")
 """What an open page reads again when anybody edited the draft."""
@@ -92,7 +93,7 @@ def together() -> list[Row]:
         one.join()
     edits = [taken for one in people for taken in one.edits]
     pages = [taken for one in people for taken in one.pages]
-    told = f"{len(edits)} edits, one every {PAUSE:.0f} s each, and all that both open pages read meanwhile"
+    told = f"{len(edits)} edits, one every {PAUSE:.0f} s or so each, and all that both open pages read meanwhile"
     figure = f"median {statistics.median(edits) * 1000:.0f} ms, worst {max(edits) * 1000:.0f} ms"
     over = sum(taken > 0.3 for taken in edits)
     return [
@@ -109,7 +110,7 @@ class _Editor(threading.Thread):
         super().__init__(name=name)
         self._client, self._at, self._until = signed_in(name), at, until
         self._page = _Page(name, at, until)
-        self._fresh, self._own = fresh, own
+        self._fresh, self._own, self._chance = fresh, own, random.Random(fresh)
         self.edits: list[float] = []
         self.refused = 0
 
@@ -131,7 +132,7 @@ class _Editor(threading.Thread):
             self.edits.append(taken)
             self._page.knows(revision)
             turn += 1
-            time.sleep(max(0.0, PAUSE - taken))
+            time.sleep(PAUSE * self._chance.uniform(0.3, 1.7))
         self._page.join()
 
     def _edit(self, turn: int) -> dict[str, Any]:

@@ -26,7 +26,6 @@ from convoy_core.checks import (
     unreviewed,
 )
 from convoy_core.checks.file_set import FileSet
-from convoy_core.checks.kept import Kept
 from convoy_core.checks.overlap import MOST_PLACES, places_for
 from convoy_core.checks.turning import turned_by
 from convoy_core.conflicts.laying import Parts
@@ -38,6 +37,7 @@ from convoy_core.machine.verdict import Machine
 from convoy_core.outside.claims import Claims, Part
 from convoy_core.outside.game_profile import read_profile
 from convoy_core.settings.readings import Reading, read_file
+from convoy_core.words.kept import Kept
 from convoy_core.words.model import Kind, Pickup, Reach, Side, Verdict, misfit
 from convoy_core.words.versions import parse_version
 

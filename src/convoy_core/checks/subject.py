@@ -18,11 +18,11 @@ from ..outside.patterns import matcher
 from ..settings.formats import Key, format_of
 from ..settings.limits import Limit, Noted, limits_of, notes_of
 from ..settings.readings import Reading
+from ..words.kept import Kept
 from ..words.model import Base, Build
 from ..words.profile import GameProfile
 from .file_set import FileSet
 from .finding import Way, drop, remove, switch_off
-from .kept import Kept
 
 Placed = tuple[LockedBuild, Sequence[PlacedFile]]
 

@@ -8,7 +8,7 @@ others.
 import hashlib
 import tempfile
 import zipfile
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -94,16 +94,12 @@ class Wanted:
 
 def wanted_of(pack: Drawing, builds: Iterable[Build], by_hand: bool = False) -> list[Wanted]:
     """What is readable in these builds and not read yet: of those that a program may fetch, or of the others. Builds
-    come with their files and their mod's source.
+    come with their mod's source; a query for the files of those that come without.
     """
     profile: GameProfile = pack.game.profile
-    found = []
-    for build in builds:
-        if Pickup(build.mod.source.pickup).is_automatic is by_hand or build.refused:
-            continue
-        files = readable_of(build, profile)
-        if files:
-            found.append(Wanted(build, files, profile.settings))
+    usable = [one for one in builds if Pickup(one.mod.source.pickup).is_automatic is not by_hand and not one.refused]
+    readable = _readable_in(usable, profile)
+    found = [Wanted(one, readable[one.pk], profile.settings) for one in usable if readable[one.pk]]
     hashes = {sha256 for one in found for sha256, _ in one.files.values()}
     there = known_hashes(pack, hashes)
     unread = (
@@ -111,6 +107,34 @@ def wanted_of(pack: Drawing, builds: Iterable[Build], by_hand: bool = False) -> 
         for one in found
     )
     return [one for one in unread if one.files]
+
+
+MOST_READABLE = 50_000
+"""Builds of which it is kept in memory what is readable in them: most have nothing."""
+
+_readable: dict[Hashable, dict[str, tuple[str, str]]] = {}
+
+
+def _readable_in(builds: Sequence[Build], profile: GameProfile) -> dict[int, dict[str, tuple[str, str]]]:
+    """`readable_of` by primary key; kept for rows that know their version: a draft is asked after every edit."""
+    looked_for = (profile.settings, profile.data)
+    keys = {
+        one.pk: (one.pk, version, profile.kinds.get(Kind(one.mod.kind)), looked_for)
+        for one in builds
+        if (version := vars(one).get("row_version"))
+    }
+    found = {pk: known for pk, key in keys.items() if (known := _readable.get(key)) is not None}
+    unknown = [one for one in builds if one.pk not in found]
+    bare = {one.pk: one for one in unknown if "files" not in vars(one)}
+    for pk, files in Build.objects.filter(pk__in=bare).values_list("pk", "files") if bare else ():
+        bare[pk].files = files
+    if len(_readable) + len(unknown) > MOST_READABLE:
+        _readable.clear()
+    for one in unknown:
+        found[one.pk] = readable_of(one, profile)
+        if one.pk in keys:
+            _readable[keys[one.pk]] = found[one.pk]
+    return found
 
 
 def known_hashes(pack: Drawing, hashes: Collection[str]) -> set[str]:
@@ -258,7 +282,10 @@ def forget_reported(pack: Drawing, user: User, hashes: Collection[str]) -> None:
 
 def read_all(wanted: Iterable[Wanted], client: httpx.Client | None = None) -> list[str]:
     """Reads builds one after the other; gives a sentence for each that could not be read."""
-    troubles = []
+    troubles = list[str]()
+    if not (wanted := list(wanted)):
+        # Making a client reads every authority of the system: not for nothing, after every edit.
+        return troubles
     with client or reaching.client() as using:
         for one in wanted:
             try:

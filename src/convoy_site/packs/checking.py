@@ -13,11 +13,11 @@ from uuid import UUID
 from django.db.models import Count, Max, Q
 
 from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Playing, Subject, Tried, Way, run_checks
-from convoy_core.checks.kept import Kept
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
 from convoy_core.settings.formats import MAX_BYTES, Key
 from convoy_core.settings.readings import Reading
+from convoy_core.words.kept import Kept
 from convoy_core.words.model import Base, Channel, Kind, misfit
 from convoy_core.words.model import Build as CoreBuild
 

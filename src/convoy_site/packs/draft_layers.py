@@ -2,8 +2,10 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from itertools import repeat
 from math import ceil
+from typing import Any, NamedTuple
 from urllib.parse import urljoin
 
 from django.db.models import Prefetch, Q
@@ -16,18 +18,19 @@ from convoy_core.draft.collections import (
     winners_under,
 )
 from convoy_core.draft.lines import in_order
-from convoy_core.draft.parts import AS_IT_COMES, as_patterns
+from convoy_core.draft.parts import AS_IT_COMES, PartRule, as_patterns
 from convoy_core.lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile, TakenUp, lay_down
 from convoy_core.machine.memory import Needed, Weight, demand, memory_of
 from convoy_core.outside.archive_root import placements
 from convoy_core.resolve import edges
+from convoy_core.words.kept import Kept
 from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.profile import GameProfile
 
 from ..catalogue.kept import reach, rows_with_mods
 from ..catalogue.models import Build, BuildPlace, SourceState
 from ..catalogue.own import own_source_id
-from ..catalogue.sayings import own_claims
+from ..catalogue.sayings import Sayings, own_claims
 from ..catalogue.services import core_of, shelf
 from . import draft_terms, drafts
 from .models import Draft, Pack
@@ -97,37 +100,69 @@ def _locked(draft: Draft, found: Picked) -> list[LockedBuild]:
     lines = {line.mod: line for line in drafts.lines_of(draft)}
     locked = []
     for row in found.rows:
-        mod, slug = row.mod, row.mod.slug
+        slug = row.mod.slug
         theirs, added = found.through.get(slug), said.additions.get(slug)
         line = lines.get(slug) or (theirs and theirs.line)
-        claims = said.claims_of(slug, own_claims(row))
-        locked.append(
-            LockedBuild(
-                mod=slug,
-                name=mod.name,
-                version=row.version,
-                kind=Kind(mod.kind),
-                channel=Channel(row.channel),
-                chosen=slug in found.chosen,
-                side=Side((added and added.side) or row.side),
-                reach=Reach((added and added.reach) or row.reach),
-                licence=mod.licence,
-                source=mod.source_id,
-                pickup=Pickup(mod.source.pickup),
-                urls=tuple(filter(None, (row.url, *row.mirrors, *_elsewhere(row)))),
-                page=mod.page,
-                archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
-                needs=tuple(sorted(set(met_by.get(slug, ())))),
-                optional=bool(line and line.optional),
-                advice=line.advice if line else "",
-                on_removal=mod.on_removal,
-                memory=ceil(memory_of(_weight(row), profile.memory)),
-                claims=claims,
-                laid=as_patterns(claims, rules.get(slug, AS_IT_COMES)),
-                collection=theirs.collection.id if theirs else "",
-            )
+        told = _Told(
+            slug in found.chosen,
+            tuple(sorted(set(met_by.get(slug, ())))),
+            bool(line and line.optional),
+            line.advice if line else "",
+            theirs.collection.id if theirs else "",
+            rules.get(slug, AS_IT_COMES),
+            (added.side, added.reach, added.claims) if added else None,
         )
+        version = vars(row).get("row_version")
+        make = partial(_locked_build, row, told, said, profile)
+        locked.append(_locked_builds.get(row.pk, (version, told, profile.memory), (), make) if version else make())
     return locked
+
+
+class _Told(NamedTuple):
+    """What draft and crew say of one of its builds; `added`: side, reach and claims that the crew adds."""
+
+    chosen: bool
+    needs: tuple[str, ...]
+    optional: bool
+    advice: str
+    collection: str
+    rule: PartRule
+    added: tuple[str, str, dict[str, Any]] | None
+
+
+_locked_builds = Kept()
+"""Of all drafts, by the build's primary key."""
+
+
+def _locked_build(row: Build, told: _Told, said: Sayings, profile: GameProfile) -> LockedBuild:
+    """It rests on the row, on what is told, and on the profile's reckoning of memory alone."""
+    mod = row.mod
+    claims = said.claims_of(mod.slug, own_claims(row))
+    their_side, their_reach, _ = told.added or ("", "", {})
+    return LockedBuild(
+        mod=mod.slug,
+        name=mod.name,
+        version=row.version,
+        kind=Kind(mod.kind),
+        channel=Channel(row.channel),
+        chosen=told.chosen,
+        side=Side(their_side or row.side),
+        reach=Reach(their_reach or row.reach),
+        licence=mod.licence,
+        source=mod.source_id,
+        pickup=Pickup(mod.source.pickup),
+        urls=tuple(filter(None, (row.url, *row.mirrors, *_elsewhere(row)))),
+        page=mod.page,
+        archive=Archive(row.archive_name, row.archive_size, row.archive_sha256),
+        needs=told.needs,
+        optional=told.optional,
+        advice=told.advice,
+        on_removal=mod.on_removal,
+        memory=ceil(memory_of(_weight(row), profile.memory)),
+        claims=claims,
+        laid=as_patterns(claims, told.rule),
+        collection=told.collection,
+    )
 
 
 def _elsewhere(row: Build) -> list[str]:

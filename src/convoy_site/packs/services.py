@@ -291,7 +291,6 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
     then, chosen_then = moment(draft), _chosen(draft)
     unsettled_before = set(draft.unsettled)
     applied = [_apply(user, draft, edit) for edit in edits]
-    drafts.read_anew(draft)
     refuse_too_much(draft)
     settled = drafts.settle_draft(draft, {mod for one in applied for mod in one.refresh})
     for edit in edits:
@@ -311,8 +310,11 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
         drafts.read_anew(draft)
     draft.revision += 1
     draft.save()
-    _log(user, draft, applied, difference(then, moment(draft)))
-    after.read_files_soon(str(pack.pk))
+    did = difference(then, moment(draft))
+    _log(user, draft, applied, did)
+    # What is said of lines, and where they stand, makes no other file one that checks read.
+    if any(changed for what, changed in did.items() if what != "lines"):
+        after.read_files_soon(str(pack.pk))
     outcome = Outcome(
         draft.revision,
         _changes(draft, then.picks, chosen_then),
@@ -339,11 +341,11 @@ def _edit(user: User, pack: Pack, revision: int, edits: Sequence[EditIn]) -> tup
 
 
 def _apply(user: User, draft: Draft, edit: EditIn) -> Applied:
-    drafts.read_anew(draft)
     refuse_in_collection(draft, edit)
-    if by_somebody := SAYING.get(type(edit)) or SETTING.get(type(edit)) or FOLLOWING.get(type(edit)):
-        return by_somebody(draft, edit, user)
-    return APPLY[type(edit)](draft, edit)
+    by_somebody = SAYING.get(type(edit)) or SETTING.get(type(edit)) or FOLLOWING.get(type(edit))
+    applied = by_somebody(draft, edit, user) if by_somebody else APPLY[type(edit)](draft, edit)
+    drafts.read_anew(draft)
+    return applied
 
 
 def _log(user: User, draft: Draft, applied: Sequence[Applied], did: dict[str, Any]) -> None:

@@ -13,6 +13,6 @@ def read_files_of(pack_id: str) -> None:
     pack = Pack.objects.select_related("crew", "game", "draft").filter(pk=pack_id).first()
     if pack is not None:
         pack.draft.pack = pack
-        readings.read_all(readings.wanted_of(pack, draft_layers.picked(pack.draft, with_files=True).rows))
+        readings.read_all(readings.wanted_of(pack, draft_layers.picked(pack.draft).rows))
         # What a newer build would do to settings is told before it is taken.
         readings.read_all(readings.wanted_of(pack, outlook.newer_builds(pack)))

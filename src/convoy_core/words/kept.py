@@ -1,4 +1,4 @@
-"""What checks worked out, for whoever checks again after every edit."""
+"""What was worked out once, for whoever asks again after every edit."""
 
 from __future__ import annotations
 
