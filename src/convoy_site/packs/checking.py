@@ -232,7 +232,7 @@ class Checked:
         return {path: size for files in self.subject.files.values() for path, size in files.sizes.items()}
 
 
-_kept = Kept()
+_kept = Kept(10_000)
 """Of all drafts: what one edit leaves as it was is not worked out again."""
 
 
