@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import random
 import string
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from convoy_core.log import Ended, Known, Log, compared, read_log, without_private
+from convoy_core.log import Ended, Known, Log, compared, read_log, reading, without_private
 from convoy_core.log.private import Redaction
 from convoy_core.log.reading import MOST_LOUD, MOST_QUIET
 from convoy_core.outside.game_profile import WrongProfile, read_profile
@@ -136,6 +137,30 @@ def test_whatever_it_is_it_is_read_in_pieces_as_in_one(parts: list[str], rubbish
     whole = _read(data)
     assert _read(data, max(step, len(data) // 500)) == whole
     assert sum(whole.by_severity().values()) == sum(one.count for one in whole.entries)
+
+
+FULL = [KNOWN, MAIN, CLOSED, WRECKED, "    at game.loop:1\n", "12:0 INFO (game) Stowed fog-patch 1.2\n"]
+FULL += [f"12:{at} {word} (game) Said {at}\n" for at in range(4) for word in ("INFO", "BILGE", "HEED", "ERROR", "SUNK")]
+
+
+@given(st.lists(st.sampled_from(FULL), max_size=40), st.integers(1, 400), st.integers(0, 6), st.integers(0, 6))
+def test_what_has_no_room_is_left_out_at_once_or_one_by_one_alike(
+    lines: list[str], step: int, quiet: int, loud: int
+) -> None:
+    def read(many: int) -> Log:
+        with pytest.MonkeyPatch.context() as patch:
+            for name, value in (("MOST_QUIET", quiet), ("MOST_LOUD", loud), ("MANY", many)):
+                patch.setattr(reading, name, value)
+            return _read("".join(lines), step)
+
+    at_once = read(0)
+    assert at_once == read(10**6)
+
+
+def test_a_profile_that_says_nothing_of_its_log_has_an_entry_for_each_line() -> None:
+    log = read_log([b"one\n", b"two\n\n", b"two\n"], replace(PROFILE, log=None))
+    assert [(one.text, one.from_line, one.count) for one in log.entries] == [("one", 1, 1), ("two", 2, 2), ("", 3, 1)]
+    assert log.lines == 4
 
 
 def test_lines_that_go_on_where_the_profile_says_how() -> None:

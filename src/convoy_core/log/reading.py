@@ -8,15 +8,16 @@ is decided in the end, when it is known which mods the log names.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from ..words.log_shape import BAD, EntrySeverity, KnownMessage, LogShape
 from ..words.profile import GameProfile
-from .beginning import NOTHING, Beginning, Row
+from .beginning import Beginning, Row
 from .cause import known_cause, likely_cause
 from .entries import Cause, Ended, Entry, Log, Mark
 from .lines import Lines
 from .pattern import Pattern
+from .piece import Piece
 from .whose import Whose, places_of
 
 MOST_QUIET, MOST_LOUD = 12_000, 12_000
@@ -25,16 +26,10 @@ MOST_QUIET, MOST_LOUD = 12_000, 12_000
 MOST_TEXT = 48 * 2**20
 """Characters that are kept of all entries together."""
 
-MOST_LINES = 80
-"""Lines that are kept of one entry: a stack's top tells, not its bottom."""
-
 MOST_LOADED = 20_000
 
 MANY = 100
-"""New entries of one text from which on it is quicker to look first which words that are looked for stand in it."""
-
-LONGEST_ENTRY = 2**20
-"""Characters of one entry that are waited for: what goes on for longer is cut there."""
+"""Entries without room from which on it is quicker to look first whether anything that is looked for stands in them."""
 
 _QUIET = frozenset({EntrySeverity.DEBUG, EntrySeverity.INFORMATION})
 
@@ -60,8 +55,6 @@ class LogReader:
         self._known = [(one, Pattern(one.line)) for one in self._shape.known]
         self._loads = Pattern(self._shape.loaded) if self._shape.loaded else None
         self._probes = _probes(self._shape, self._known, self._loads)
-        self._live = frozenset[str]()
-        """Which of them stand in what is read now: entries without any need no closer look."""
         self._seen: dict[Row, Entry] = {}
         self._room = {True: MOST_QUIET, False: MOST_LOUD}
         self._text = MOST_TEXT
@@ -97,53 +90,65 @@ class LogReader:
     def _take(self, text: str, is_last: bool) -> None:
         """Counts the entries of a text of whole lines. The last one is held back until it is known to be whole."""
         self._look_for_main_screen(text)
-        rows = self._begins.rows(text)
-        ends = _gather(rows)
-        taken, self._open = len(rows), ""
-        if rows and not is_last:
-            last = next(at for at in range(len(rows) - 1, -1, -1) if rows[at])
-            held = _last_lines(text, len(rows) - last)
-            if len(held) <= LONGEST_ENTRY:
-                self._open, taken = held, last
-        del rows[taken:]
+        piece = Piece(text, self._begins)
+        self._open = "" if is_last else piece.hold_back()
         # Counting them all at once is many times quicker than one by one.
-        counts = Counter(rows)
+        counts = Counter(filter(None, piece.rows))
+        self._leave_out_dull(counts, piece)
+        new: list[tuple[Row, int]] = []
+        marked: dict[Row, Entry] = {}
         seen = self._seen.get
-        new, marked = [], []
         for row, count in counts.items():
-            if row and (entry := seen(row)):
+            if entry := seen(row):
                 entry.count += count
                 if entry.marks:
-                    marked.append(row)
-            elif row:
-                new.append(row)
-        if len(new) > MANY:
-            self._live = frozenset(one for one in self._probes if one in text)
-            new = [row for row in new if not self._is_dull(row[0], counts[row])]
-        else:
-            self._live = self._probes
-        if new or marked:
-            self._look_closer(text.split("\n"), rows, ends, [(row, counts[row]) for row in new], marked)
-        self._number += taken
+                    marked[row] = entry
+            else:
+                new.append((row, count))
+        marked.update(self._meet(new, piece))
+        for mark in Mark:
+            rows = {row for row, entry in marked.items() if mark in entry.marks}
+            if rows:
+                at, row = piece.last(rows)
+                self._marked[mark] = (self._number + 1 + at, marked[row])
+        self._number += len(piece.rows)
 
-    def _look_closer(
-        self,
-        lines: list[str],
-        rows: list[Row | None],
-        ends: Mapping[int, int],
-        new: list[tuple[Row, int]],
-        marked: list[Row],
-    ) -> None:
-        """At what was not said before, and at what says something of the whole."""
-        first = {row: len(rows) - 1 - back for back, row in enumerate(reversed(rows)) if row}
-        last = {row: at for at, row in enumerate(rows) if row}
+    def _leave_out_dull(self, counts: Counter[Row], piece: Piece) -> None:
+        """Counts what there is no room for and in which nothing stands that is looked for, and has done with it."""
+        words, seen = self._full(), self._seen
+        dull = [row for row in counts if row[0] in words and row not in seen] if words else []
+        if len(dull) <= MANY:
+            return
+        where = piece.text if 2 * len(dull) > len(counts) else "\n".join(map("\n".join, dull))
+        if any(one in where for one in self._probes):
+            return
+        left = dict.fromkeys(words, 0)
+        for row in dull:
+            left[row[0]] += counts.pop(row)
+        for word, severity in words.items():
+            # Of what is bad the last is still of use: it may be the last of all.
+            if left[word] and severity in BAD and (last := piece.last_of(word)) not in seen:
+                counts[last] = piece.rows.count(last)
+                left[word] -= counts[last]
+            if left[word]:
+                self._left_out[severity] += left[word]
+
+    def _full(self) -> dict[str, EntrySeverity]:
+        """The words of severities for which there is no more room."""
+        if self._text > 0 and all(self._room.values()):
+            return {}
+        is_full = {one: self._text <= 0 or not self._room[one in _QUIET] for one in EntrySeverity}
+        return {word: one for word, one in self._begins.words.items() if is_full[one]}
+
+    def _meet(self, new: list[tuple[Row, int]], piece: Piece) -> Iterator[tuple[Row, Entry]]:
+        """Makes entries of what was not said before; gives those that say something of the whole."""
+        first = piece.first([row for row, _ in new])
         before = self._number + 1
         for row, count in new:
-            at = first[row]
-            entry = self._new(row, self._begins.time(lines[at]), before + at, before + ends.get(at, at), count)
-            self._note(entry, before + last[row])
-        for row in marked:
-            self._note(self._seen[row], before + last[row])
+            at, begins, ends = first[row]
+            entry = self._new(row, at, before + begins, before + ends, count)
+            if entry.marks:
+                yield row, entry
 
     def _look_for_main_screen(self, text: str) -> None:
         """Which is not waited for until the next line comes."""
@@ -151,17 +156,8 @@ class LogReader:
         if words and not self.main_screen and (at := text.find(words)) >= 0:
             self.main_screen = self._number + text.count("\n", 0, at) + 1
 
-    def _is_dull(self, word: str, count: int) -> bool:
-        """Whether there is no room for it, and nothing to be found in it. It is counted then, and done with."""
-        severity = self._begins.severity(word)
-        has_room = self._room[severity in _QUIET] and self._text > 0
-        if self._live or has_room or severity in BAD:
-            return False
-        self._left_out[severity] += count
-        return True
-
     def _new(self, row: Row, at: str, line: int, end: int, count: int) -> Entry:
-        word, origin, text, more, _ = row
+        word, origin, text, more = row
         lines = tuple(more.split("\n")) if more else ()
         entry = Entry(at, self._begins.severity(word), origin, text, line, end, count, lines)
         self._look_at(entry)
@@ -183,7 +179,7 @@ class LogReader:
         shape, text = self._shape, entry.whole if entry.lines else entry.text
         if self._loads and len(self._loaded) < MOST_LOADED and (found := self._loads.find(text)):
             self._loaded.setdefault(found.get("mod", ""), found.get("version", ""))
-        for known, pattern in self._known if self._live else ():
+        for known, pattern in self._known:
             if pattern.probe in text and (named := pattern.find(text)) is not None:
                 entry.known, entry.named = known, named
                 self._first_known = self._first_known or entry
@@ -195,12 +191,6 @@ class LogReader:
             Mark.CRASHED: crashed,
         }
         entry.marks = frozenset(mark for mark, there in marks.items() if there)
-
-    def _note(self, entry: Entry, line: int) -> None:
-        """What counts each time that it is said: `line` is where it was said last."""
-        for mark in entry.marks:
-            if line >= self._marked.get(mark, (0, entry))[0]:
-                self._marked[mark] = (line, entry)
 
     def _ended(self, is_cut: bool) -> Ended:
         crashed, closed = (self._marked[mark][0] if mark in self._marked else 0 for mark in (Mark.CRASHED, Mark.CLOSED))
@@ -223,42 +213,6 @@ class LogReader:
             bad = self._marked[mark][1]
             return likely_cause(bad, place.get(id(bad)), self._whose.name)
         return None
-
-
-def _gather(rows: list[Row | None]) -> dict[int, int]:
-    """Puts the lines that go on into the row that they belong to, and nothing where they stood; says which rows have
-    such lines, and where the last of them is. What nothing stands before is an entry of its own.
-    """
-    ends: dict[int, int] = {}
-    head, more = -1, list[str]()
-    for at in [at for at, row in enumerate(rows) if row and (row[3] or row[4])]:
-        _, _, _, on, alone = rows[at] or NOTHING
-        if alone or at == 0:
-            rows[at] = ("", "", (on or alone)[:-1], "", "")
-            continue
-        if ends.get(head) != at - 1:
-            _join(rows, head, more)
-            head, more = at - 1, []
-        more.append(on[:-1])
-        rows[at] = None
-        ends[head] = at
-    _join(rows, head, more)
-    return ends
-
-
-def _join(rows: list[Row | None], head: int, more: list[str]) -> None:
-    row = rows[head] if more else None
-    if row:
-        kept = more[:MOST_LINES] + ([f"… and {len(more) - MOST_LINES} more lines"] if len(more) > MOST_LINES else [])
-        rows[head] = (row[0], row[1], row[2], "\n".join(kept), "")
-
-
-def _last_lines(text: str, count: int) -> str:
-    """The last lines of a text that ends with a line end."""
-    at = len(text) - 1
-    for _ in range(count):
-        at = text.rfind("\n", 0, max(at, 0))
-    return text[at + 1 :]
 
 
 def _probes(shape: LogShape, known: list[tuple[KnownMessage, Pattern]], loads: Pattern | None) -> frozenset[str]:
