@@ -20,9 +20,10 @@ CORE = ROOT / "src" / "convoy_core"
 HOT = {
     "words": ("versions", "ranges", "model"),
     "resolve": (
-        "best", "clash", "counting", "eligible", "explain", "facts", "formula", "problem", "smallest", "solver",
-        "support", "ties", "ways_out", "wire",
+        "as_it_is", "best", "clash", "counting", "eligible", "explain", "facts", "formula", "problem", "reasons",
+        "smallest", "solver", "support", "ties", "ways_out", "wire",
     ),
+    "draft": ("settling",),
 }  # fmt: skip
 """What a profile of a resolve showed (docs/benchmarks.md, "What the time goes into")."""
 

@@ -21,6 +21,7 @@ from convoy_core.resolve import (
     why_not,
     why_not_at_all,
 )
+from convoy_core.resolve.as_it_is import as_it_is
 from convoy_core.resolve.eligible import Eligible
 from convoy_core.resolve.preference import cost_of
 from convoy_core.resolve.ways_out import apply
@@ -133,9 +134,7 @@ def in_turn(problem: Problem, chosen: list[Build]) -> list[int]:
     return places
 
 
-@settings(max_examples=600)
-@given(problems)
-def test_it_finds_the_best_answer_exactly_when_there_is_one(problem: Problem) -> None:
+def assert_best(problem: Problem) -> None:
     answer, answers = resolve(problem), all_answers(problem)
     assert isinstance(answer, Solved) == bool(answers)
     if isinstance(answer, Solved):
@@ -148,6 +147,28 @@ def test_it_finds_the_best_answer_exactly_when_there_is_one(problem: Problem) ->
         turns = [in_turn(problem, other) for other in equals]
         assert in_turn(problem, chosen) == min(turns), "of equally good ones the one"
         assert cost(problem, chosen) == cost_of(problem, Eligible(problem.library, BASE), answer.picks)
+
+
+@settings(max_examples=600)
+@given(problems)
+def test_it_finds_the_best_answer_exactly_when_there_is_one(problem: Problem) -> None:
+    assert_best(problem)
+
+
+wanted_again = st.dictionaries(st.sampled_from(MODS), st.sampled_from(RANGES), min_size=1, max_size=4)
+
+
+@settings(max_examples=300)
+@given(problems, wanted_again)
+def test_an_answer_is_its_own_answer_and_goes_on_as_it_is_only_where_it_is_best(
+    problem: Problem, more: dict[str, str]
+) -> None:
+    answer = resolve(problem)
+    if isinstance(answer, Solved):
+        kept = replace(problem, keep={mod: one.version for mod, one in answer.picks.items()}, refresh=frozenset())
+        assert as_it_is(kept, Eligible(kept.library, BASE)) == answer.picks
+        assert resolve(kept) == answer
+        assert_best(replace(kept, want={mod: parse_range(text) for mod, text in more.items()}))
 
 
 def unreached(problem: Problem, chosen: list[Build]) -> set[str]:

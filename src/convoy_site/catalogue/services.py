@@ -190,7 +190,7 @@ def fit_of(builds: Sequence[BuildRow], base: Base, picks: Mapping[str, CoreBuild
 def newer_than(pick: CoreBuild, builds: Sequence[BuildRow], base: Base, picks: Mapping[str, CoreBuild]) -> str:
     """The newest stable build above the picked one that fits the base and goes with the other picks; or nothing."""
     usable = [one for one in builds if not one.gone and not one.refused and one.channel == Channel.STABLE]
-    above = [one.core for one in usable if one.core.version > pick.version]
+    above = [one.core for one in usable if pick.version < one.core.version]
     above.sort(key=lambda one: one.version, reverse=True)
     return next((one.version.text for one in above if not why_not(one, base, picks)), "")
 

@@ -142,10 +142,11 @@ def sayings_in(draft: Draft) -> Sayings:
     return found
 
 
-def read_anew(draft: Draft) -> None:
-    """Forgets lines and sayings that were read before edits changed them."""
+def read_anew(draft: Draft, said: bool = False) -> None:
+    """Forgets lines that were read before edits changed them; with `said` what the crew says of builds, too."""
     vars(draft).pop("_lines", None)
-    vars(draft).pop("_sayings", None)
+    if said:
+        vars(draft).pop("_sayings", None)
 
 
 def mark_of(draft: Draft) -> tuple[object, ...]:
@@ -160,6 +161,8 @@ def mark_of(draft: Draft) -> tuple[object, ...]:
 def names_of(pack: Pack, mods: Iterable[str]) -> dict[str, str]:
     """What mods are called; one that no source has any more goes by its id."""
     wanted = set(mods)
+    if not wanted:
+        return {}
     return {mod: mod for mod in wanted} | dict(shelf(pack).filter(slug__in=wanted).values_list("slug", "name"))
 
 

@@ -46,6 +46,7 @@ from .shapes.edits import (
     HoldLine,
     RemoveMod,
     SwitchLine,
+    TakeBack,
     TakeBuild,
     TakeFromLead,
     TakeOver,
@@ -344,7 +345,7 @@ def _apply(user: User, draft: Draft, edit: EditIn) -> Applied:
     refuse_in_collection(draft, edit)
     by_somebody = SAYING.get(type(edit)) or SETTING.get(type(edit)) or FOLLOWING.get(type(edit))
     applied = by_somebody(draft, edit, user) if by_somebody else APPLY[type(edit)](draft, edit)
-    drafts.read_anew(draft)
+    drafts.read_anew(draft, said=by_somebody is not None or isinstance(edit, TakeBack))
     return applied
 
 
