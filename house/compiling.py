@@ -1,4 +1,4 @@
-"""The core with its search compiled by mypyc: the same sources, the same answers, in a third of the time.
+"""The core with its hot rooms compiled by mypyc: the same sources, the same answers, in a third of the time.
 
 It lies in a folder of its own, which goes before src/ where the product runs. Where it cannot be made, the sources are
 run as they are, as tests run them.
@@ -18,12 +18,14 @@ from .places import PYTHON, ROOT, VAR, VENV, say
 FAST = VAR / "fast"
 CORE = ROOT / "src" / "convoy_core"
 HOT = {
-    "words": ("versions", "ranges", "model"),
+    "words": ("kept", "model", "ranges", "versions"),
     "resolve": (
         "as_it_is", "best", "clash", "counting", "eligible", "explain", "facts", "formula", "problem", "reasons",
         "smallest", "solver", "support", "ties", "ways_out", "wire",
     ),
     "draft": ("settling",),
+    "conflicts": ("clashes", "laying"),
+    "checks": ("one_file", "overlap", "twice"),
 }  # fmt: skip
 """What a profile of a resolve showed (docs/benchmarks.md, "What the time goes into")."""
 
@@ -44,7 +46,7 @@ def compiled_core() -> None:
     if not (shutil.which("cc") or shutil.which("gcc")) or not header.exists():
         say("no compiler here: the search runs as plain Python, some three times slower")
         return
-    say("compiling the search")
+    say("compiling the core")
     with tempfile.TemporaryDirectory(dir=VAR) as place:
         try:
             wheel = compiled_wheel(Path(place))

@@ -390,7 +390,7 @@ def test_what_another_order_turns_round_is_what_laying_it_down_so_shows(data: st
 
 TEXTS = tuple(f"[tolls]\nnight = {night}\n{more}" for night in ("1", "true", "2") for more in ("", "market = 6\n"))
 READ = {placed(TOLLS, text, "").sha256: read_file(TOLLS, text.encode()) for text in TEXTS}
-CARRIED = tuple({TOLLS: text, **more} for text in TEXTS for more in ({}, {"mods/x/1": text}))
+CARRIED = tuple({TOLLS: text, **more} for text in TEXTS for more in ({}, {"mods/x/1": text}, {"mods/X/1": text}))
 FILES = {
     (mod, at): FileSet(placed(path, text, mod) for path, text in carried.items())
     for mod in "abc"
@@ -398,15 +398,18 @@ FILES = {
 }
 
 
+SAID = ("name", "part", "line", "patch", "winner", "theirs", "aside", "few")
+
+
 @given(st.data())
 def test_what_is_kept_from_check_to_check_changes_nothing(data: st.DataObject) -> None:
     """One thing of a draft is another one at each step; files and readings are the very ones, as a site keeps them."""
-    kept, state = Kept(), {"order": "abc", "a": 0, "b": 1, "c": 2}
+    kept, whole, state = Kept(), Kept(), {"order": "abc", "a": 0, "b": 1, "c": 2}
     for _ in range(5):
-        what = data.draw(st.sampled_from(["order", "a", "b", "c", "name", "part", "line", "patch", "winner", "theirs"]))
+        what = data.draw(st.sampled_from(["order", "a", "b", "c", *SAID]))
         at = data.draw(st.permutations("abc").map("".join) if what == "order" else st.integers(0, len(CARRIED) - 1))
         state |= {what: at}
-        said = {key: state.get(key, 0) for key in ("name", "part", "line", "patch", "winner", "theirs")}
+        said = {key: state.get(key, 0) for key in SAID}
         part = Part("tolls", "Tolls", (TOLLS,) if said["part"] % 2 else ("mods/**",))
         one = replace(
             subject((fair, FAIR)),
@@ -420,16 +423,17 @@ def test_what_is_kept_from_check_to_check_changes_nothing(data: st.DataObject) -
                     ),
                     FILES[mod, state[mod]],
                 )
-                for mod in state["order"]
+                for mod in state["order"][said["few"] % 2 :]
             ],
             lines={mod: DraftLine(mod, collection="x" if mod == "c" else "") for mod in "abc"[said["line"] % 3 :]},
             under=[Under("x", f"Yard {said['theirs']}", "1.0.0")],
             patches=[Patch("p", "P", ("a", "b", "c")[said["patch"] % 3 :])],
             winners={TOLLS: "a"} if said["winner"] % 2 else {},
+            set_aside=("mods/x/**",) if said["aside"] % 2 else (),
             cores={},
             readings=READ,
         )
-        assert run_checks(replace(one, kept=kept)) == run_checks(replace(one, kept=Kept()))
+        assert run_checks(replace(one, kept=kept, kept_whole=whole)) == run_checks(one)
 
 
 def test_what_a_claim_is_held_against_is_what_the_archive_holds() -> None:

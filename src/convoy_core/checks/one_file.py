@@ -9,15 +9,8 @@ from .subject import Subject
 
 
 def check(subject: Subject) -> list[Finding]:
-    spelled: dict[str, str] = {}
-    twins: dict[str, set[str]] = {}
-    for files in subject.files.values():
-        for folded in files.folded.keys() & spelled.keys():
-            if files.folded[folded] != spelled[folded]:
-                twins.setdefault(folded, {spelled[folded]}).add(files.folded[folded])
-        spelled.update(files.folded)
     found = []
-    for paths in twins.values():
+    for paths in subject.of_all_files("twins", (), lambda: _twins(subject)):
         there = sorted((path, subject.laid.holder[path]) for path in paths if path in subject.laid.holder)
         if len(there) < 2:
             continue
@@ -36,6 +29,18 @@ def check(subject: Subject) -> list[Finding]:
             )
         )
     return found
+
+
+def _twins(subject: Subject) -> list[list[str]]:
+    """Paths that are spelled in several ways, sorted."""
+    spelled: dict[str, str] = {}
+    twins: dict[str, set[str]] = {}
+    for files in subject.files.values():
+        for folded in files.folded.keys() & spelled.keys():
+            if files.folded[folded] != spelled[folded]:
+                twins.setdefault(folded, {spelled[folded]}).add(files.folded[folded])
+        spelled.update(files.folded)
+    return sorted(sorted(paths) for paths in twins.values())
 
 
 def _ways(subject: Subject, paths: dict[str, str]) -> tuple[Way, ...]:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TypeVar
 
 from ..conflicts.clashes import Compared, compare
-from ..conflicts.laying import Laid, Layer, Meeting, lay
+from ..conflicts.laying import Laid, Layer, Meeting, carry, lay
 from ..lock.lock import OVERLAY, Lock, LockedBuild, PlacedFile
 from ..lock.playthroughs import Rule
 from ..lock.terms import Terms
@@ -24,6 +25,7 @@ from ..words.profile import GameProfile
 from .file_set import FileSet
 from .finding import Way, drop, remove, switch_off
 
+T = TypeVar("T")
 Placed = tuple[LockedBuild, Sequence[PlacedFile]]
 
 
@@ -165,6 +167,9 @@ class Subject:
     """What mods are called that have no build in the draft."""
     kept: Kept = field(default_factory=Kept, repr=False, compare=False)
     """Handed from check to check: what an edit leaves as it was is not worked out again."""
+    kept_whole: Kept = field(default_factory=Kept, repr=False, compare=False)
+    """The same for what is as large as all files of a draft: one answer for each `draft`, which tells these apart."""
+    draft: Hashable = ""
 
     @cached_property
     def builds(self) -> Mapping[str, LockedBuild]:
@@ -182,7 +187,16 @@ class Subject:
 
     @cached_property
     def laid(self) -> Laid:
-        return lay([Layer(mod, files.hashes) for mod, files in self.files.items()], self.winners, self.set_aside)
+        layers = [Layer(mod, files.hashes) for mod, files in self.files.items()]
+        carried = self.of_all_files("carried", self.set_aside, lambda: carry(layers, self.set_aside))
+        return lay(layers, self.winners, self.set_aside, carried)
+
+    def of_all_files(self, what: str, equal: object, make: Callable[[], T]) -> T:
+        """What rests on the files of all builds, whatever their order, and on nothing else but what has to be `equal`.
+        An edit that moves lines leaves it as it was.
+        """
+        mods = sorted(self.files)
+        return self.kept_whole.get((what, self.draft), (mods, equal), [self.files[mod] for mod in mods], make)
 
     @cached_property
     def hashes(self) -> Mapping[str, Mapping[str, str]]:

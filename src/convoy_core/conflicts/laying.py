@@ -62,11 +62,20 @@ class Laid:
     idle: Mapping[str, str] = field(default_factory=dict)
 
 
-def lay(layers: Sequence[Layer], winners: Mapping[str, str] | None = None, set_aside: Sequence[str] = ()) -> Laid:
-    """Lays them down, first to last. `winners`: a path, or a folder, to the mod whose files win there; the longest
-    folder goes first, and a path before any folder. Meetings come sorted by path.
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """What layers carry, whatever their order: by mod its files without those that are set aside, and these; `holder`:
+    path to a mod that carries it; `contested`: paths that several carry, sorted, to these, and whether they differ.
     """
-    chosen = {place.rstrip("/"): mod for place, mod in (winners or {}).items()}
+
+    files: Mapping[str, Mapping[str, str]]
+    put_aside: Mapping[str, tuple[str, ...]]
+    holder: Mapping[str, str]
+    contested: Mapping[str, tuple[tuple[str, ...], bool]]
+
+
+def carry(layers: Sequence[Layer], set_aside: Sequence[str] = ()) -> Carried:
+    """No two layers are of one mod."""
     put_aside: dict[str, tuple[str, ...]] = {}
     if set_aside:
         layers, put_aside = _without(layers, catcher(tuple(set_aside)))
@@ -75,28 +84,52 @@ def lay(layers: Sequence[Layer], winners: Mapping[str, str] | None = None, set_a
     for layer in layers:
         contested |= layer.files.keys() & holder.keys()
         holder.update(dict.fromkeys(layer.files, layer.mod))
-    meetings: list[Meeting] = []
-    served: set[str] = set()
-    carried: dict[str, list[Layer]] = {path: [] for path in sorted(contested)}
+    by: dict[str, list[str]] = {path: [] for path in sorted(contested)}
+    hashes: dict[str, set[str]] = {path: set() for path in contested}
     for layer in layers:
         for path in layer.files.keys() & contested:
-            carried[path].append(layer)
-    for path, by in carried.items():
-        mods = [layer.mod for layer in by]
+            by[path].append(layer.mod)
+            hashes[path].add(layer.files[path])
+    return Carried(
+        {layer.mod: layer.files for layer in layers},
+        put_aside,
+        holder,
+        {path: (tuple(mods), len(hashes[path]) > 1) for path, mods in by.items()},
+    )
+
+
+def lay(
+    layers: Sequence[Layer],
+    winners: Mapping[str, str] | None = None,
+    set_aside: Sequence[str] = (),
+    carried: Carried | None = None,
+) -> Laid:
+    """Lays them down, first to last. `winners`: a path, or a folder, to the mod whose files win there; the longest
+    folder goes first, and a path before any folder. Meetings come sorted by path. `carried`: what `carry` said of the
+    same layers in any order.
+    """
+    chosen = {place.rstrip("/"): mod for place, mod in (winners or {}).items()}
+    if carried is None:
+        carried = carry(layers, set_aside)
+    rank = {layer.mod: at for at, layer in enumerate(layers)}
+    holder = dict(carried.holder)
+    meetings: list[Meeting] = []
+    served: set[str] = set()
+    for path, (by, differ) in carried.contested.items():
+        mods = sorted(by, key=rank.__getitem__)
+        holder[path] = mods[-1]
         place = _named_for(path, mods, chosen) if chosen else None
         if place is not None:
             served.add(place)
             holder[path] = chosen[place]
-        if len({layer.files[path] for layer in by}) > 1:
+        if differ:
             meetings.append(Meeting(path, tuple(mods), holder[path]))
     # Nobody meets the others, but a named winner may carry them, and is not idle then.
-    for layer in layers if len(served) < len(chosen) else ():
-        if layer.mod in chosen.values():
-            alone = layer.files.keys() - contested
-            served |= {place for path in alone if (place := _named_for(path, [layer.mod], chosen)) is not None}
-    return Laid(
-        holder, tuple(meetings), put_aside, {place: mod for place, mod in chosen.items() if place not in served}
-    )
+    for mod in set(chosen.values()) & carried.files.keys() if len(served) < len(chosen) else ():
+        alone = carried.files[mod].keys() - carried.contested.keys()
+        served |= {place for path in alone if (place := _named_for(path, [mod], chosen)) is not None}
+    idle = {place: mod for place, mod in chosen.items() if place not in served}
+    return Laid(holder, tuple(meetings), carried.put_aside, idle)
 
 
 def _without(layers: Sequence[Layer], aside: Catcher) -> tuple[list[Layer], dict[str, tuple[str, ...]]]:

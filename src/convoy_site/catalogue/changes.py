@@ -13,6 +13,17 @@ KEPT = timedelta(hours=1)
 _TOGETHER = RawSQL("md5(coalesce(string_agg(id::text, ',' ORDER BY id), ''))", ())
 
 
+def row_version(*tables: str) -> RawSQL:
+    """Of the rows of a query: no change of one leaves its version as it is."""
+    return RawSQL(" || ' ' || ".join(f'"{table}".xmin::text || "{table}".ctid::text' for table in tables), ())  # noqa: S611
+
+
+def all_versions(version: RawSQL, table: str) -> RawSQL:
+    """The versions of all rows that a query finds, as one text."""
+    key = f'"{table}"."id"'
+    return RawSQL(f"md5(coalesce(string_agg({key} || ' ' || {version.sql}, ',' ORDER BY {key}), ''))", ())  # noqa: S611
+
+
 def mark() -> str:
     """Stands for the catalogue as this transaction sees it. Two that are equal: nothing changed between them. Take it
     before what it is to stand for is read: what changes meanwhile is then seen the next time.

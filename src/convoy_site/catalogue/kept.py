@@ -37,22 +37,15 @@ KEPT_ELIGIBLE = 4
 """Of one draft: its base, others that were looked at, what its crew says now and said before."""
 
 
-def _version(*tables: str) -> RawSQL:
-    return RawSQL(" || ' ' || ".join(f'"{table}".xmin::text || "{table}".ctid::text' for table in tables), ())  # noqa: S611
-
-
-def _all(version: RawSQL, table: str) -> RawSQL:
-    """The versions of all rows that a query finds, as one text."""
-    key = f'"{table}"."id"'
-    return RawSQL(f"md5(coalesce(string_agg({key} || ' ' || {version.sql}, ',' ORDER BY {key}), ''))", ())  # noqa: S611
-
-
 _PICKUP = "(SELECT pickup FROM catalogue_source WHERE catalogue_source.id = catalogue_mod.source_id)"
-_OF_MODS = RawSQL(f"{_version('catalogue_mod').sql} || {_PICKUP}", ())  # noqa: S611
+_OF_MODS = RawSQL(f"{changes.row_version('catalogue_mod').sql} || {_PICKUP}", ())  # noqa: S611
 """Of a source only the way in which it is fetched from: the rest of its row changes with every reading."""
 
-_OF_BUILDS = _version("catalogue_build")
-_ALL_MODS, _ALL_BUILDS = _all(_OF_MODS, "catalogue_mod"), _all(_OF_BUILDS, "catalogue_build")
+_OF_BUILDS = changes.row_version("catalogue_build")
+_ALL_MODS, _ALL_BUILDS = (
+    changes.all_versions(_OF_MODS, "catalogue_mod"),
+    changes.all_versions(_OF_BUILDS, "catalogue_build"),
+)
 
 _VERSIONS = ("catalogue_build", "catalogue_mod", "catalogue_source")
 _rows: dict[int, tuple[str, Build]] = {}
@@ -66,7 +59,7 @@ def rows_with_mods(builds: Collection[int], mark: str) -> list[Build]:
     # By what is found now: another thread may drop everything that is kept at any time.
     found = {pk: known for pk in builds if (known := _rows.get(pk))}
     if unsure := [pk for pk in builds if pk not in found or found[pk][0] != mark]:
-        asked = Build.objects.filter(pk__in=unsure).annotate(row_version=_version(*_VERSIONS)).order_by()
+        asked = Build.objects.filter(pk__in=unsure).annotate(row_version=changes.row_version(*_VERSIONS)).order_by()
         # The last one brings the source's table in, whose version is asked for.
         told = {pk: seen for pk, seen, _ in asked.values_list("pk", "row_version", "mod__source__pickup")}
         rows = {pk: found[pk][1] for pk in told if pk in found and vars(found[pk][1])["row_version"] == told[pk]}
@@ -74,7 +67,7 @@ def rows_with_mods(builds: Collection[int], mark: str) -> list[Build]:
             if len(_rows) + len(unread) > KEPT_ROWS:
                 _rows.clear()
             fresh = Build.objects.filter(pk__in=unread).select_related("mod__source").defer("mod__words", "files")
-            rows |= {row.pk: row for row in fresh.annotate(row_version=_version(*_VERSIONS))}
+            rows |= {row.pk: row for row in fresh.annotate(row_version=changes.row_version(*_VERSIONS))}
         sure = {pk: (mark, row) for pk, row in rows.items()}
         _rows.update(sure)
         found = {pk: known for pk, known in found.items() if known[0] == mark} | sure

@@ -16,7 +16,8 @@ from urllib.parse import urljoin
 from uuid import UUID
 
 import httpx
-from django.db.models import Q
+from django.db.models import Q, QuerySet
+from django.db.models.expressions import RawSQL
 
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.patterns import matcher
@@ -29,7 +30,9 @@ from convoy_io.zips import opened
 
 from .. import kept_files, receiving
 from ..people.models import User
+from ..remembered import Remembered
 from . import reaching, texts
+from .changes import all_versions, row_version
 from .drawing import Drawing
 from .fetching import NotRead, fetch_archive
 from .models import Build, OwnFile
@@ -45,36 +48,60 @@ PORTION = 16 * 2**20
 """Bytes of files after which what was read is kept: no archive comes into memory as a whole."""
 
 
-def known(pack: Drawing, hashes: Collection[str]) -> dict[str, Reading]:
-    """What a pack's crew may know of these files. The site's own reading goes before an agent's."""
+def known(pack: Drawing, hashes: Collection[str]) -> Mapping[str, Reading]:
+    """What a pack's crew may know of these files. The site's own reading goes before an agent's. One query where none
+    of them was read anew.
+    """
     if not hashes:
         return {}
-    rows = ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__in=hashes)
-    found: dict[str, Reading] = {}
-    for sha256, keys, trouble in rows.order_by("crew").values_list("sha256", "keys", "trouble"):
-        found[sha256] = _parsed.reading(sha256, keys, trouble)
+    mark = _readings(pack, hashes).order_by().values_list(_ALL, flat=True)[0]
+    return _known.get((pack.crew_id, frozenset(hashes)), mark, lambda: _read_now(pack, hashes))
+
+
+_known: Remembered[tuple[UUID | None, frozenset[str]], Mapping[str, Reading]] = Remembered(24)
+"""Of drafts that somebody looks at just now."""
+
+
+def _read_now(pack: Drawing, hashes: Collection[str]) -> Mapping[str, Reading]:
+    rows = _readings(pack, hashes).order_by("crew").annotate(row_version=_VERSION)
+    told = {sha256: (pk, version) for pk, sha256, version in rows.values_list("pk", "sha256", "row_version")}
+    found = {sha256: one for sha256, at in told.items() if (one := _parsed.get(at))}
+    if unread := [told[sha256][0] for sha256 in told.keys() - found.keys()]:
+        texts = ReadingRow.objects.filter(pk__in=unread).annotate(row_version=_VERSION)
+        for pk, sha256, version, keys, trouble in texts.values_list("pk", "sha256", "row_version", "keys", "trouble"):
+            found[sha256] = _parsed.put((pk, version), keys, trouble)
     return found
 
 
+def _readings(pack: Drawing, hashes: Collection[str]) -> QuerySet[ReadingRow]:
+    """What the pack's crew may know of these files. All hashes are one text: of thousands each would cost its own."""
+    one_by_one = RawSQL("SELECT unnest(string_to_array(%s, ' '))", (" ".join(hashes),))
+    return ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__in=one_by_one)
+
+
+_VERSION = row_version(ReadingRow._meta.db_table)
+_ALL = all_versions(_VERSION, ReadingRow._meta.db_table)
+
+
 class _Parsed:
-    """Readings in memory. One never changes but when another is taken in its place, which the text tells."""
+    """Readings in memory, by primary key and version of the row."""
 
     MOST = 50_000_000
     """Characters of their texts, which take five to eight bytes each when parsed: some 400 MB at the very most."""
 
     def __init__(self) -> None:
-        self._found: dict[tuple[str, int], Reading] = {}
+        self._found: dict[tuple[int, str], Reading] = {}
         self._size = 0
 
-    def reading(self, sha256: str, keys: str, trouble: str) -> Reading:
-        at = (sha256, hash((keys, trouble)))
-        found = self._found.get(at)
-        if found is None:
-            self._size += len(keys)
-            if self._size > self.MOST:
-                self._found.clear()
-                self._size = len(keys)
-            found = self._found[at] = from_text(keys, trouble)
+    def get(self, at: tuple[int, str]) -> Reading | None:
+        return self._found.get(at)
+
+    def put(self, at: tuple[int, str], keys: str, trouble: str) -> Reading:
+        self._size += len(keys)
+        if self._size > self.MOST:
+            self._found.clear()
+            self._size = len(keys)
+        found = self._found[at] = from_text(keys, trouble)
         return found
 
 
@@ -138,8 +165,7 @@ def _readable_in(builds: Sequence[Build], profile: GameProfile) -> dict[int, dic
 
 
 def known_hashes(pack: Drawing, hashes: Collection[str]) -> set[str]:
-    rows = ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__in=hashes)
-    return set(rows.values_list("sha256", flat=True))
+    return set(_readings(pack, hashes).values_list("sha256", flat=True))
 
 
 def readable_of(build: Build, profile: GameProfile) -> dict[str, tuple[str, str]]:

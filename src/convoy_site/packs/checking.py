@@ -114,6 +114,8 @@ def _subject(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> S
         tried=tried,
         unreviewed=waiting(pack, [build for build, _ in layers]),
         kept=_kept,
+        kept_whole=_kept_whole,
+        draft=draft.pk,
     )
     found |= readings.known(pack, wanted_readings(subject))
     return subject
@@ -234,6 +236,9 @@ class Checked:
 
 _kept = Kept(10_000)
 """Of all drafts: what one edit leaves as it was is not worked out again."""
+
+_kept_whole = Kept(24)
+"""Two of each draft that somebody looks at just now; some ten MB of one with 60,000 files."""
 
 
 def forget(pack: Pack) -> None:
