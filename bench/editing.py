@@ -122,6 +122,8 @@ class _Editor(threading.Thread):
         revision, turn = self._client.get(f"{self._at}/draft").json()["revision"], 0
         self._page.start()
         while time.monotonic() < self._until:
+            # Nobody edits a page that has not come yet.
+            time.sleep(PAUSE * self._chance.uniform(0.3, 1.7))
             began = time.perf_counter()
             try:
                 revision = _send(self._client, self._at, revision, self._edit(turn))["revision"]
@@ -132,7 +134,6 @@ class _Editor(threading.Thread):
             self.edits.append(taken)
             self._page.knows(revision)
             turn += 1
-            time.sleep(PAUSE * self._chance.uniform(0.3, 1.7))
         self._page.join()
 
     def _edit(self, turn: int) -> dict[str, Any]:

@@ -13,8 +13,9 @@ from django.db import connection, transaction
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
-from convoy_site.catalogue import changes, kept
-from convoy_site.catalogue.models import Build, CatalogueChange, Mod, Source
+from convoy_core.settings.readings import as_text, read_file
+from convoy_site.catalogue import changes, kept, readings
+from convoy_site.catalogue.models import Build, CatalogueChange, Mod, Reading, Source
 from convoy_site.packs import checking, draft_layers, drafts
 from convoy_site.packs.models import Pack
 from convoy_site.releases import pending
@@ -49,6 +50,29 @@ def test_it_is_read_once_and_grows_with_what_comes_in(world: World) -> None:
     edit(world, {"do": "add", "mod": "market-bells"})
     assert len(reach.installable) > known, "the same one, grown"
     assert settled(world).items() > before.items()
+
+
+def test_readings_are_read_once_and_anew_when_another_came_in_their_place(world: World) -> None:
+    hashes = [f"{at:064x}" for at in range(3)]
+    for sha256 in hashes[:2]:
+        Reading.objects.create(sha256=sha256, keys=as_text(read_file("x.toml", b"a = 1")))
+
+    def known() -> dict[str, Any]:
+        return {sha256: one.keys[("a",)] for sha256, one in readings.known(world.pack, hashes).items()}
+
+    assert known() == dict.fromkeys(hashes[:2], 1)
+    with CaptureQueriesContext(connection) as again:
+        assert known() == dict.fromkeys(hashes[:2], 1)
+    assert len(again) == 1
+    Reading.objects.filter(sha256=hashes[0]).update(keys=as_text(read_file("x.toml", b"a = 2")))
+    with CaptureQueriesContext(connection) as again:
+        assert known() == {hashes[0]: 2, hashes[1]: 1}
+    assert sum('"keys"' in one["sql"] for one in again) == 1
+    Reading.objects.filter(sha256=hashes[1]).delete()
+    Reading.objects.create(sha256=hashes[2], crew=world.pack.crew, keys=as_text(read_file("x.toml", b"a = 3")))
+    assert known() == {hashes[0]: 2, hashes[2]: 3}
+    Reading.objects.create(sha256=hashes[2], keys=as_text(read_file("x.toml", b"a = 4")))
+    assert known()[hashes[2]] == 4, "the site's own goes before an agent's"
 
 
 def test_it_sees_what_anybody_changed_by_whatever_door(world: World) -> None:
