@@ -75,9 +75,8 @@ class Piece:
     def _join(self, head: int, more: list[str]) -> None:
         row = self.rows[head] if more else None
         if row:
-            kept = more[:MOST_LINES] + (
-                [f"… and {len(more) - MOST_LINES} more lines"] if len(more) > MOST_LINES else []
-            )
+            over = len(more) - MOST_LINES
+            kept = [*more[:MOST_LINES], *([f"… and {over} more lines"] if over > 0 else [])]
             self.rows[head] = (*row[:3], "\n".join(kept))
 
 
