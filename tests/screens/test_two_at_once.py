@@ -48,11 +48,12 @@ def place(row: WebElement) -> int:
     return int(row.get_attribute("aria-rowindex") or 0)
 
 
-def second_in_hand(browser: Browser, pack: str) -> None:
+def fourth_in_hand(browser: Browser, pack: str) -> None:
+    """One that has a build, as those stand first that have none."""
     browser.go(pack)
     browser.until("the lines", lambda: order(browser))
     browser.driver.execute_script("document.querySelector(`[aria-label='Lines of the draft']`).focus()")
-    browser.keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN)
+    browser.keys(*[Keys.ARROW_DOWN] * 4)
 
 
 def test_what_the_other_did_is_seen_with_what_it_brings(people: People) -> None:
@@ -72,9 +73,13 @@ def test_a_move_that_comes_too_late_goes_back_and_says_so(people: People) -> Non
     maren, tolliver = signed_in(people, "maren"), signed_in(people, "tolliver")
     pack = pack_of(maren, "Night Freight, spring")
     deaf = maren.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": DEAF})
-    second_in_hand(maren, pack)
+    fourth_in_hand(maren, pack)
     before = order(maren)
-    does(tolliver, pack, do="describe", mod=before[1], note="Looked at just now.")
+    maren.holding(Keys.ALT, Keys.ARROW_UP)
+    maren.until("the line to move", lambda: order(maren)[2] == before[3])
+    maren.holding(Keys.ALT, Keys.ARROW_DOWN)
+    maren.until("the line to stand where it did", lambda: order(maren) == before)
+    does(tolliver, pack, do="describe", mod=before[3], note="Looked at just now.")
     maren.holding(Keys.ALT, Keys.ARROW_UP)
     maren.sees("Somebody changed this meanwhile.", "Tolliver")
     maren.until("the line to be back", lambda: order(maren) == before)
