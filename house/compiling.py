@@ -20,7 +20,7 @@ CORE = ROOT / "src" / "convoy_core"
 HOT = {
     "words": ("kept", "model", "ranges", "versions"),
     "resolve": (
-        "as_it_is", "best", "clash", "counting", "eligible", "explain", "facts", "formula", "problem", "reasons",
+        "at_sight", "best", "clash", "counting", "eligible", "explain", "facts", "formula", "problem", "reasons",
         "smallest", "solver", "support", "ties", "ways_out", "wire",
     ),
     "draft": ("settling",),

@@ -1,7 +1,7 @@
 """Resolve: from base, wanted lines, current lock and the catalogue's builds to one build per mod, or why there is none.
 
 `problem` goes in, `answer` comes out, `resolver` the door. Underneath: `eligible` says which builds may be taken,
-`as_it_is` whether the current lock is the answer; else `formula` writes builds down as clauses as far as the search
+`at_sight` finds answers that need no search; else `formula` writes builds down as clauses as far as the search
 comes, `solver` searches and learns, `best` finds the best answer by the order of preference, with `support` for builds
 kept without a reason, `counting` for wishes of which some may fail, and `ties` for the one of equally good answers.
 For an impossible problem `clash` finds the lines, `explain` the sentences (from `facts`, by `smallest`), `ways_out`

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from typing import Final, Protocol
 
 from ..words.model import Build
-from .as_it_is import as_it_is
+from .at_sight import at_sight
 from .counting import Count
 from .eligible import Eligible
 from .formula import Domain, Formula
@@ -64,12 +64,12 @@ class Best:
 def find_best(problem: Problem, eligible: Eligible, max_effort: int) -> Best | None:
     """The best answer, or None when there is none. Raises OutOfEffort when not even a first one was found.
 
-    First it is seen whether the current lock is the answer, then it is tried with all of it as facts: no better answer
-    than one without changes is possible, and there is far less to search. Most edits of a draft come to one of these.
+    Most edits of a draft are answered at sight, and most of the others with the current lock as facts: no better answer
+    than one without changes is possible, and there is far less to search.
     """
-    kept_whole = as_it_is(problem, eligible)
-    if kept_whole is not None:
-        return Best(kept_whole, True)
+    seen = at_sight(problem, eligible)
+    if seen is not None:
+        return Best(seen, True)
     if len(problem.keep) > len(problem.refresh):
         formula = Formula(problem, eligible, max_effort=max_effort, kept_only=True)
         if formula.keep_everything() and formula.first_picks() is not None:
