@@ -63,6 +63,9 @@ def python_packages(which: str) -> None:
     if not PYTHON.exists():
         say("making a virtual environment")
         subprocess.run(["python3", "-m", "venv", str(VENV)], check=True)
+        # What was installed went with the one before.
+        for kind in ("app", "dev"):
+            (VAR / "stamps" / f"python-{kind}").unlink(missing_ok=True)
     locked = ROOT / "requirements" / f"{which}.txt"
     stamp = hash_of([locked, ROOT / "pyproject.toml"])
     if which == "app" and is_stamped("python-dev", hash_of([locked.with_name("dev.txt"), ROOT / "pyproject.toml"])):
