@@ -78,20 +78,18 @@ def main() -> None:
         for part in PARTS
         if (not sys.argv[1:] and part not in BY_HAND) or any(word in part for word in sys.argv[1:])
     ]
-    tables: dict[str, tuple[list[Row], str]] = {}
     for part in wanted:
         with Pace() as pace:
             rows = PARTS[part]()
-        tables[part] = rows, str(pace)
-    for part, (rows, paced) in tables.items():
-        print(f"\n{part} ({paced})")
+        print(f"\n{part} ({pace})")
         for what, figure, aim in rows:
             print(f"  {what:62} {figure:>28}   {aim}")
-    OUT.write_text(page(tables))
+        # Each at once: what fails later takes nothing away.
+        OUT.write_text(page(part, rows, str(pace)))
     print(f"\nwritten: {OUT.relative_to(ROOT)}")
 
 
-def page(tables: dict[str, tuple[list[Row], str]]) -> str:
+def page(taken: str, rows: list[Row], paced: str) -> str:
     lines = [
         "# Benchmarks",
         "",
@@ -102,8 +100,8 @@ def page(tables: dict[str, tuple[list[Row], str]]) -> str:
         f"Machine: {machine()}.",
         "",
     ]
-    sections = {part: kept(part) for part in PARTS} | {part: section(part, *told) for part, told in tables.items()}
-    return "\n".join([*lines, *sections.values()]) + "\n" + starting()
+    sections = [section(part, rows, paced) if part == taken else kept(part) for part in PARTS]
+    return "\n".join([*lines, *sections]) + "\n" + starting()
 
 
 def section(part: str, rows: list[Row], paced: str) -> str:

@@ -15,6 +15,7 @@ from convoy_core.log.private import Known, without_private
 from convoy_core.outside.game_profile import read_profile
 from convoy_io.games import Limits, Stopped, run_game
 from convoy_io.laying import lay_fresh
+from convoy_io.sandbox import command
 from convoy_standins.game import bench_file
 from tests.agent.harbour import Press
 
@@ -83,7 +84,7 @@ def _starts(root: Path) -> Iterator[Row]:
     """What the sandbox costs: the same folder, started with it and without, by turns."""
     from django.conf import settings
 
-    from convoy_site.trials.bench import bench_game, command
+    from convoy_site.trials.bench import bench_game
 
     settings.BENCH = str(bench_file(root / "bench", ROOT / "demo/games"))
     folder = root / "installation"
