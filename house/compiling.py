@@ -27,7 +27,7 @@ HOT = {
     "conflicts": ("clashes", "laying"),
     "checks": ("one_file", "overlap", "twice"),
 }  # fmt: skip
-"""What a profile of a resolve showed (docs/benchmarks.md, "What the time goes into")."""
+"""What profiles of a resolve, an edit and findings showed (docs/benchmarks.md, "What the time goes into")."""
 
 
 SETUP = """from mypyc.build import mypycify

@@ -67,8 +67,8 @@ def _read_now(pack: Drawing, hashes: Collection[str]) -> Mapping[str, Reading]:
     told = {sha256: (pk, version) for pk, sha256, version in rows.values_list("pk", "sha256", "row_version")}
     found = {sha256: one for sha256, at in told.items() if (one := _parsed.get(at))}
     if unread := [told[sha256][0] for sha256 in told.keys() - found.keys()]:
-        texts = ReadingRow.objects.filter(pk__in=unread).annotate(row_version=_VERSION)
-        for pk, sha256, version, keys, trouble in texts.values_list("pk", "sha256", "row_version", "keys", "trouble"):
+        fresh = ReadingRow.objects.filter(pk__in=unread).annotate(row_version=_VERSION)
+        for pk, sha256, version, keys, trouble in fresh.values_list("pk", "sha256", "row_version", "keys", "trouble"):
             found[sha256] = _parsed.put((pk, version), keys, trouble)
     return found
 

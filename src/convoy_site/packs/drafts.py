@@ -142,8 +142,10 @@ def sayings_in(draft: Draft) -> Sayings:
     return found
 
 
-def read_anew(draft: Draft, said: bool = False) -> None:
-    """Forgets lines that were read before edits changed them; with `said` what the crew says of builds, too."""
+def read_anew(draft: Draft, said: bool = True) -> None:
+    """Forgets lines that were read before edits changed them, and what the crew says of builds, where `said` may have
+    changed.
+    """
     vars(draft).pop("_lines", None)
     if said:
         vars(draft).pop("_sayings", None)
