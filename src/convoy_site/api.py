@@ -29,6 +29,7 @@ from .packs.api.all_settings import router as settings_place
 from .packs.api.beginning import router as beginnings
 from .packs.api.checking import router as checks
 from .packs.api.collections import router as collections
+from .packs.api.draft_pages import router as draft_pages
 from .packs.api.mods import router as mods
 from .packs.api.packs import router as packs
 from .packs.api.planning import router as ahead
@@ -185,6 +186,7 @@ for router in (
     sources,
     mods,
     packs,
+    draft_pages,
     collections,
     ahead,
     checks,

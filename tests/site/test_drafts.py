@@ -275,6 +275,16 @@ def test_what_others_changed_since_is_not_trampled(world: World) -> None:
     assert edit(world, {"do": "take back", "revision": 999})[0] == 422
 
 
+def test_taking_back_a_move_leaves_what_others_said_of_the_lines_since(world: World) -> None:
+    before = {mod: one["order"] for mod, one in lines(world).items()}
+    edit(world, {"do": "move", "mods": ["lock-ledger"]})
+    at = world.revision()
+    edit(world, {"do": "describe", "mod": "lock-ledger", "note": "theirs"}, who="curator")
+    assert edit(world, {"do": "take back", "revision": at})[0] == 200
+    assert {mod: one["order"] for mod, one in lines(world).items()} == before
+    assert lines(world)["lock-ledger"]["note"] == "theirs"
+
+
 def test_lines_move_and_the_order_is_kept(world: World) -> None:
     edit(world, {"do": "add many", "mods": ["signal-flags", "quiet-deck", "market-bells"]})
     edit(world, {"do": "move", "mods": ["market-bells", "quiet-deck"], "before": "lock-ledger"})

@@ -14,10 +14,13 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from convoy_core.settings.readings import as_text, read_file
-from convoy_site.catalogue import changes, kept, readings
-from convoy_site.catalogue.models import Build, CatalogueChange, Mod, Reading, Source
+from convoy_core.words.kept import Kept
+from convoy_site.catalogue import changes, kept, readings, sayings
+from convoy_site.catalogue.models import Addition, Build, CatalogueChange, Mod, Reading, Source, Verdict
 from convoy_site.packs import checking, draft_layers, drafts
+from convoy_site.packs.api import draft_pages
 from convoy_site.packs.models import Pack
+from convoy_site.people.models import User
 from convoy_site.releases import pending
 from convoy_site.remembered import Remembered
 
@@ -28,6 +31,10 @@ from .test_drafts import edit, lines
 def settled(world: World, refresh: tuple[str, ...] = ("lock-ledger",)) -> dict[str, str]:
     draft = Pack.objects.get(pk=world.pack.pk).draft
     return {mod: build.version.text for mod, build in drafts.settle_draft(draft, refresh).picks.items()}
+
+
+def near(world: World, *mods: str) -> kept.Reach:
+    return kept.reach(world.pack, mods, "some draft", changes.standing(world.pack).catalogue)
 
 
 def newer(of: str, version: str, **changed: Any) -> Build:
@@ -141,33 +148,31 @@ def test_what_has_nothing_to_do_with_it_leaves_it_in_memory(world: World) -> Non
 
 def test_what_found_nothing_yet_sees_what_comes(world: World) -> None:
     """A draft without a line, as each process of the site may have met it, and one whose mods no source has."""
-    pack = Pack.objects.get(pk=world.pack.pk)
     for mods in ((), ("nowhere",)):
-        assert kept.reach(pack, mods, "some draft").mods == {}
+        assert near(world, *mods).mods == {}
         Source.objects.filter(mods__slug="lock-ledger").update(pickup="by hand")
-        assert kept.reach(pack, mods, "some draft").mods == {}
+        assert near(world, *mods).mods == {}
     Mod.objects.filter(slug="lock-ledger").update(slug="nowhere")
-    assert kept.reach(pack, ("nowhere",), "some draft").rows["nowhere"]
+    assert near(world, "nowhere").rows["nowhere"]
 
 
 def test_forgetting_old_notes_never_makes_two_states_look_the_same(world: World) -> None:
     old = timezone.now() - timedelta(days=1)
     CatalogueChange.objects.all().delete()
-    empty = changes.mark()
+    empty = changes.standing(world.pack)
     newer("lock-ledger", "99.0")
     CatalogueChange.objects.update(at=old)
     changes.forget_old()
     assert CatalogueChange.objects.count() == 1
-    assert changes.mark() != empty
+    assert changes.standing(world.pack) != empty
 
 
 def test_what_was_cut_off_while_it_grew_is_not_taken_for_whole(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
-    draft = Pack.objects.get(pk=world.pack.pk).draft
     settled(world)
     with monkeypatch.context() as cut, pytest.raises(InterruptedError):
         cut.setattr(kept, "as_rows", Mock(side_effect=InterruptedError))
-        kept.reach(draft.pack, ["market-bells"], draft.pk)
-    assert kept.reach(draft.pack, ["market-bells"], draft.pk).rows["market-bells"]
+        near(world, "market-bells")
+    assert near(world, "market-bells").rows["market-bells"]
 
 
 def test_what_was_taken_back_was_never_there(world: World) -> None:
@@ -192,16 +197,17 @@ def test_a_verdict_counts_at_once(world: World) -> None:
 
 
 def test_rows_for_lists_are_those_of_now(world: World) -> None:
-    pack = Pack.objects.get(pk=world.pack.pk)
-    [ours] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
+    def row() -> Build:
+        pack = Pack.objects.get(pk=world.pack.pk)
+        return next(row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger")
+
+    ours = row()
     ours.files = ["kept by nobody"]
     assert "files" not in vars(kept._rows[ours.pk][1])
     Build.objects.filter(pk=ours.pk).update(memory=777)
-    [again] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
-    assert again.memory == 777
+    assert row().memory == 777
     Mod.objects.filter(pk=ours.mod_id).update(licence="of now")
-    [again] = [row for row in draft_layers.picked(pack.draft).rows if row.mod.slug == "lock-ledger"]
-    assert again.mod.licence == "of now"
+    assert row().mod.licence == "of now"
 
 
 def test_what_would_be_published_is_made_once_and_anew_when_anything_moved(world: World) -> None:
@@ -220,6 +226,46 @@ def test_what_would_be_published_is_made_once_and_anew_when_anything_moved(world
     assert names() == before
 
 
+def of_crew(world: World, mod: str) -> dict[str, Any]:
+    about = {"crew": world.crew, "game": world.pack.game, "mod": mod}
+    return about | {"by": world.users["curator"], "on": timezone.localdate()}
+
+
+def say(world: World, mod: str, **said: Any) -> None:
+    """By plain statements, in no edit: of every build of a mod, on the draft's base."""
+    draft = world.pack.draft
+    base = {"game_version": draft.game_version, "loader": draft.loader}
+    for version, sha256 in Build.objects.filter(mod__slug=mod).values_list("version", "archive_sha256"):
+        about = of_crew(world, mod) | base | {"version": version, "archive_sha256": sha256}
+        Verdict.objects.filter(mod=mod, version=version).delete()
+        Verdict.objects.create(**about, **said)
+
+
+def test_what_a_crew_says_is_seen_on_every_page_whoever_says_it_and_however_late(world: World) -> None:
+    """An edit that began before another and is kept after it leaves no newer one behind: what is said counts itself."""
+
+    def shown() -> str:
+        return str(lines(world)["lock-ledger"]["verdict"])
+
+    assert shown() == ""
+    say(world, "lock-ledger", works=True, note="A season.")
+    assert "A season." in shown()
+    User.objects.filter(pk=world.users["curator"].pk).update(first_name="Wren")
+    assert "Wren" in shown()
+    Verdict.objects.all().delete()
+    assert shown() == ""
+
+
+def test_who_edits_makes_the_page_that_others_read(world: World) -> None:
+    _, told = edit(world, {"do": "describe", "mod": "lock-ledger", "note": "ours"}, with_draft=True)
+    with CaptureQueriesContext(connection) as theirs:
+        _, page = world.as_("curator").get(f"{world.at}/draft")
+    assert not [one["sql"] for one in theirs if '"packs_line"' in one["sql"]]
+    assert (told["draft"].pop("undo"), page.pop("undo")) == (told["revision"], None), "each takes back what is theirs"
+    assert page == told["draft"]
+
+
+SIDES = ("", "player", "server", "both")
 PAGES = ("draft", "findings", "pending?channel=stable", "catalogue?text=lock")
 MODS = ("market-bells", "barge-berths", "lock-ledger", "mist-bells")
 
@@ -230,8 +276,12 @@ def nothing_kept() -> Iterator[None]:
     with pytest.MonkeyPatch.context() as away:
         away.setattr(kept, "_reaches", OrderedDict())
         away.setattr(kept, "_rows", {})
-        for module, name in ((checking, "_checked"), (checking, "_joining"), (pending, "_pendings")):
+        remembered = {checking: ["_checked", "_joining"], pending: ["_pendings"], draft_pages: ["_pages"]}
+        remembered |= {draft_layers: ["_seen"], sayings: ["_kept"]}
+        for module, name in [(module, name) for module, names in remembered.items() for name in names]:
             away.setattr(module, name, Remembered(9))
+        away.setattr(draft_pages, "_rows", Kept())
+        away.setattr(draft_layers, "_locked_builds", Kept())
         yield
 
 
@@ -240,6 +290,8 @@ def _walked(world: World, chance: random.Random) -> str:
     mod = chance.choice(MODS)
     mods = Mod.objects.filter(slug=mod)
     builds = Build.objects.filter(mod__in=mods)
+    one, curator = str(chance.randint(1, 9)), User.objects.filter(pk=world.users["curator"].pk)
+    more = {"side": chance.choice(SIDES)}
     steps: dict[str, Callable[[], object]] = {
         "add": lambda: edit(world, {"do": "add", "mod": mod}),
         "remove": lambda: edit(world, {"do": "remove", "mod": mod}),
@@ -253,6 +305,10 @@ def _walked(world: World, chance: random.Random) -> str:
         "moved": lambda: Source.objects.filter(mods__in=mods).update(pickup=chance.choice(["by hand", "direct"])),
         "joins": lambda: builds.update(claims={"partners": chance.sample(MODS, 2)}),
         "heavier": lambda: builds.update(memory=chance.randint(1, 999)),
+        "said": lambda: say(world, mod, works=chance.random() < 0.8, note=one),
+        "taken back": lambda: Verdict.objects.filter(mod=mod).delete(),
+        "more": lambda: Addition.objects.update_or_create(**of_crew(world, mod), defaults=more),
+        "called": lambda: curator.update(first_name=one),
     }
     step = chance.choice(list(steps))
     steps[step]()

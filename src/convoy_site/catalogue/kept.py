@@ -1,6 +1,6 @@
 """What of the catalogue stays in memory between edits, and how it is known that it is still so.
 
-While nothing in the catalogue changed (`changes.mark`) all of it is. When something did, the versions of exactly the
+While nothing in the catalogue changed (`changes.standing`) all of it is. When something did, the versions of just the
 rows that are rested on decide (PostgreSQL's `xmin` and `ctid`, which no change leaves as they are), so that a source
 that is being read costs nobody what has nothing to do with it. It does not matter who changed one, by what door, and
 on which machine of the site.
@@ -21,8 +21,8 @@ from convoy_core.words.model import Build as CoreBuild
 from . import changes
 from .drawing import Drawing
 from .models import Build, Mod
-from .sayings import sayings_of
-from .services import MOD_FIELDS, ROW_FIELDS, BuildRow, ModRow, as_rows, shelf
+from .sayings import Sayings, sayings_of
+from .services import MOD_FIELDS, ROW_FIELDS, BuildRow, ModRow, as_rows, heard_rows, shelf
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
@@ -108,6 +108,11 @@ class Reach:
         with self._growing:
             return {slug: mod.name for slug, mod in self.mods.items()}
 
+    def heard(self, mod: str, said: Sayings) -> Sequence[BuildRow]:
+        """The builds of a mod with what a crew says of them; none of one that is not here."""
+        rows = self.rows.get(mod, ())
+        return heard_rows(said, rows) if mod in said.judged else rows
+
     def is_current(self, pack: Drawing, mark: str) -> bool:
         with self._growing:
             if mark == self.mark:
@@ -181,9 +186,10 @@ _reaches: OrderedDict[Hashable, Reach] = OrderedDict()
 _keeping = Lock()
 
 
-def reach(pack: Drawing, mods: Iterable[str], whose: Hashable) -> Reach:
-    """What a resolve for these mods can meet; kept for whom it was asked, and shared by all who look at it now."""
-    mark = changes.mark()
+def reach(pack: Drawing, mods: Iterable[str], whose: Hashable, mark: str) -> Reach:
+    """What a resolve for these mods can meet; kept for whom it was asked, and shared by all who look at it now.
+    `mark`: the catalogue's standing, taken before.
+    """
     found = _reaches.get(whose)
     if found is None or not found.is_current(pack, mark):
         found = Reach(mark)

@@ -3,7 +3,7 @@
 Nothing here changes a build as its source lists it: the crew's word is laid over it when it is looked at.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -15,6 +15,9 @@ from convoy_core.words.model import Build as CoreBuild
 from convoy_core.words.model import Verdict as CoreVerdict
 from convoy_core.words.versions import parse_version
 
+from ..remembered import Remembered
+from . import changes
+from .changes import Standing
 from .drawing import Drawing
 from .models import Addition, Build, Verdict
 
@@ -30,12 +33,13 @@ class Sayings:
     told: Mapping[str, dict[str, Any]]
 
     @cached_property
-    def _judged(self) -> frozenset[str]:
+    def judged(self) -> frozenset[str]:
+        """Mods with a build of which there is a verdict."""
         return frozenset(mod for mod, _ in self.verdicts)
 
     def heard(self, build: CoreBuild) -> CoreBuild:
         """The build with what the crew says of it."""
-        if build.mod not in self._judged:
+        if build.mod not in self.judged:
             return build
         said = self.verdicts.get((build.mod, build.version.text), ())
         return replace(build, verdicts=said) if said else build
@@ -65,8 +69,18 @@ class Sayings:
         )
 
 
-def sayings_of(pack: Drawing) -> Sayings:
-    """What a pack's crew says of the builds of its game. Two queries, three where there are verdicts."""
+_kept: Remembered[tuple[Hashable, str], Sayings] = Remembered(100)
+"""By crew and game."""
+
+
+def sayings_of(pack: Drawing, standing: Standing | None = None) -> Sayings:
+    """What a pack's crew says of the builds of its game. `standing`: taken before. No query where that is as it was;
+    else two, three where there are verdicts.
+    """
+    return _kept.get((pack.crew_id, pack.game_id), standing or changes.standing(pack), lambda: _read(pack))
+
+
+def _read(pack: Drawing) -> Sayings:
     verdicts: dict[tuple[str, str], tuple[CoreVerdict, ...]] = {}
     said = list(Verdict.objects.filter(crew=pack.crew_id, game=pack.game_id).select_related("by"))
     # A verdict is about an archive: of a build that has another one by now it says nothing.

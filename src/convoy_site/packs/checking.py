@@ -23,11 +23,10 @@ from convoy_core.words.model import Build as CoreBuild
 
 from ..catalogue import readings
 from ..catalogue.claiming import waiting
-from ..catalogue.kept import reach
 from ..catalogue.models import Build, OwnClaim, Source
 from ..catalogue.models import Reading as ReadingRow
 from ..catalogue.sayings import Sayings
-from ..catalogue.services import BuildRow, ModRow, build_rows, core_of, heard_rows, shelf
+from ..catalogue.services import BuildRow, ModRow, build_rows, core_of, shelf
 from ..remembered import Remembered
 from . import collections, draft_layers, draft_terms, drafts
 from .models import Draft, Pack
@@ -66,14 +65,14 @@ def _subject(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> S
     lines = {line.mod: line for line in drafts.lines_of(draft)}
     theirs = drafts.taken_under(draft).lines
     wanted = {*lines, *theirs, *draft.picks, *draft.unsettled}
-    near, said = reach(pack, wanted, draft.pk), drafts.sayings_in(draft)
+    near, said = drafts.near_to(draft, wanted), drafts.sayings_in(draft)
     mods = {slug: near.mods[slug] for slug in wanted if slug in near.mods}
-    rows = {slug: heard_rows(said, near.rows.get(slug, ())) for slug in wanted}
+    rows = {slug: near.heard(slug, said) for slug in wanted}
     base = drafts.base_of(draft)
     picked = {slug: row for slug, version in draft.picks.items() for row in rows[slug] if row.version == version}
     cores = {core.mod: core for core in drafts.as_drafted(draft, (row.core for row in picked.values()))}
-    read = draft_layers.picked(draft)
-    layers = draft_layers.layers(draft, found=read)
+    read = draft_layers.seen(draft)
+    layers = draft_layers.layers(draft, seen=read)
     found: dict[str, Reading] = {}
     patches = _patches(pack, near.mark, cores, base, said)
     subject = Subject(
@@ -107,7 +106,7 @@ def _subject(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> S
         before=ASKED.last_release(pack),
         followers=ASKED.followers(pack),
         playing=playing,
-        drafted=draft_layers.lock_of(draft, found=read) if playing else None,
+        drafted=draft_layers.lock_of(draft, seen=read) if playing else None,
         needed=draft_layers.needed_by_draft(draft, read),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
         written=ASKED.written(pack),

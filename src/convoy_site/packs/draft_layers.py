@@ -1,12 +1,13 @@
 """What a draft lays down: its builds with their files in order, and the lock that publishing it would fix."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from itertools import repeat
 from math import ceil
 from typing import Any, NamedTuple
 from urllib.parse import urljoin
+from uuid import UUID
 
 from django.db.models import Prefetch, Q
 
@@ -27,11 +28,12 @@ from convoy_core.words.kept import Kept
 from convoy_core.words.model import Archive, Channel, Kind, Pickup, Reach, Side
 from convoy_core.words.profile import GameProfile
 
-from ..catalogue.kept import reach, rows_with_mods
+from ..catalogue.kept import rows_with_mods
 from ..catalogue.models import Build, BuildPlace, SourceState
 from ..catalogue.own import own_source_id
 from ..catalogue.sayings import Sayings, own_claims
 from ..catalogue.services import core_of, shelf
+from ..remembered import Remembered
 from . import draft_terms, drafts
 from .models import Draft, Pack
 
@@ -62,7 +64,7 @@ def picked(draft: Draft, with_files: bool = False, with_places: bool = False) ->
             rows = rows.prefetch_related(further_places(draft.pack))
         found = [row for row in rows if draft.picks[row.mod.slug] == row.version]
     else:
-        near = reach(draft.pack, draft.picks, draft.pk)
+        near = drafts.near_to(draft, draft.picks)
         found = rows_with_mods([row.pk for row in drafts.picked_rows(draft, near)], near.mark)
     place = {mod: at for at, mod in enumerate(in_order(places, draft.picks))}
     found.sort(key=lambda row: place[row.mod.slug])
@@ -76,16 +78,39 @@ def further_places(pack: Pack) -> "Prefetch[str]":
     return Prefetch("places", open_ones.select_related("source").order_by("source"))
 
 
+@dataclass(frozen=True)
+class Seen:
+    """A draft's builds, without what their archives hold and where else they can be fetched, and as a lock has them."""
+
+    rows: Sequence[Build]
+    locked: Sequence[LockedBuild]
+
+
+_seen: Remembered[UUID, Seen] = Remembered(24)
+"""Of drafts that somebody looks at just now: several of a page's parts ask for it."""
+
+
+def seen(draft: Draft) -> Seen:
+    """Kept until anything changes that it rests on. Never within an edit, whose draft may be taken back."""
+
+    def look() -> Seen:
+        found = picked(draft)
+        return Seen(found.rows, _locked(draft, found))
+
+    return _seen.get(draft.pack_id, drafts.mark_of(draft), look)
+
+
 def layers(
-    draft: Draft, with_files: bool = True, found: Picked | None = None
+    draft: Draft, with_files: bool = True, seen: Seen | None = None
 ) -> Sequence[tuple[LockedBuild, Sequence[PlacedFile]]]:
     """The draft's builds in order, each with the files it places by the game profile's layout and the draft's parts;
-    the pack's own files last. `found`: its builds, where they were read already.
+    the pack's own files last. `seen`: its builds, where nobody is to fetch them.
     """
-    found = found or picked(draft, with_places=with_files)
-    locked = _locked(draft, found)
-    files = _files_of(found.rows, locked, draft.pack.game.profile) if with_files else repeat(())
-    result = list(zip(locked, files, strict=False))
+    if seen is None:
+        found = picked(draft, with_places=with_files)
+        seen = Seen(found.rows, _locked(draft, found))
+    files = _files_of(seen.rows, seen.locked, draft.pack.game.profile) if with_files else repeat(())
+    result = list(zip(seen.locked, files, strict=False))
     return [*result, own_layer(draft)] if draft.own_files else result
 
 
@@ -178,9 +203,11 @@ MOST_PLACED = 1_000_000
 _placed: dict[tuple[int, str, str, str | None, Parts], FileSet] = {}
 
 
-def placed_whole(row: Build, locked: LockedBuild, profile: GameProfile) -> list[PlacedFile]:
+def placed_whole(
+    row: Build, files: Iterable[tuple[str, int, str]], locked: LockedBuild, profile: GameProfile
+) -> list[PlacedFile]:
     """Every file of a build that could be laid down, in the order of its archive."""
-    members = {path: (size, sha256) for path, size, sha256 in row.files}
+    members = {path: (size, sha256) for path, size, sha256 in files}
     placed = placements(members, profile.kinds[locked.kind], locked.mod, row.root)
     return [PlacedFile(path, *members[member], locked.mod, member) for path, member in placed.items()]
 
@@ -190,16 +217,18 @@ def _files_of(rows: Sequence[Build], locked: Sequence[LockedBuild], profile: Gam
     most of the cost of a check.
     """
     keys = [(row.pk, *_layout(build, profile), row.root, build.laid) for row, build in zip(rows, locked, strict=True)]
-    if missing := {row.pk: row for row, key in zip(rows, keys, strict=True) if key not in _placed}:
+    held: dict[int, list[Any]] = {}
+    if missing := [row.pk for row, key in zip(rows, keys, strict=True) if key not in _placed]:
         if sum(map(len, _placed.values())) > MOST_PLACED:
             _placed.clear()
-        for pk, files in Build.objects.filter(pk__in=missing).values_list("pk", "files"):
-            missing[pk].files = files
+        held = dict(Build.objects.filter(pk__in=missing).values_list("pk", "files"))
     found: list[Sequence[PlacedFile]] = []
     for row, build, key in zip(rows, locked, keys, strict=True):
         if key not in _placed:
             top = len(profile.kinds[build.kind].top(build.mod))
-            whole = placed_whole(row, build, profile)
+            # Another thread may have dropped it meanwhile: then it is read by itself.
+            carried = held[row.pk] if row.pk in held else row.files  # noqa: SIM401 - what is not read is asked for
+            whole = placed_whole(row, carried, build, profile)
             _placed[key] = FileSet(file for file in whole if build.laid.keep(file.path[top:]))
         found.append(_placed[key])
     return found
@@ -238,10 +267,10 @@ def set_aside_of(draft: Draft) -> tuple[str, ...]:
     return tuple(line.pattern for line in read_list(draft.set_aside) if not line.trouble)
 
 
-def lock_of(draft: Draft, with_files: bool = True, found: Picked | None = None) -> Lock:
+def lock_of(draft: Draft, with_files: bool = True, seen: Seen | None = None) -> Lock:
     """The lock that publishing the draft would fix. Without files it is enough for a change log."""
     profile = draft.pack.game.profile
-    carried = layers(draft, with_files, found)
+    carried = layers(draft, with_files, seen)
     under = tuple(TakenUp(one.id, one.name, one.number, one.sha256) for one in drafts.collections_of(draft))
     return lay_down(
         carried,
@@ -260,10 +289,10 @@ def winners_of(draft: Draft) -> dict[str, str]:
     return {**winners_under(drafts.taken_under(draft).lines, drafts.collections_of(draft)), **own}
 
 
-def needed_by_draft(draft: Draft, found: Picked | None = None) -> Needed:
+def needed_by_draft(draft: Draft, seen: Seen | None = None) -> Needed:
     """What the draft demands of a machine: memory as the strip adds it up, disk, and the runtime of its base."""
     profile = draft.pack.game.profile
-    asked = demand(map(_weight, (found or picked(draft)).rows), profile.memory)
+    asked = demand(map(_weight, (seen or picked(draft)).rows), profile.memory)
     return Needed(asked.minimum, asked.recommended, asked.disk, profile.runtime_of(drafts.base_of(draft)))
 
 

@@ -2,9 +2,7 @@
 
 from collections.abc import Collection as Several
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
-
-from django.db.models import Max
+from typing import Any, NamedTuple
 
 from convoy_core.draft.collections import (
     Collection,
@@ -23,10 +21,11 @@ from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
 from ..catalogue import changes
+from ..catalogue.changes import Standing
 from ..catalogue.kept import Reach, reach
 from ..catalogue.sayings import Sayings, sayings_of
 from ..catalogue.services import BuildRow, ruled_builds, shelf
-from .models import Draft, Edit, Line, Pack
+from .models import Draft, Line, Pack
 
 
 def base_of(draft: Draft) -> Base:
@@ -43,7 +42,7 @@ def settle_draft(draft: Draft, refresh: Several[str] = ()) -> Settled:
     """What the draft's lines come to now, keeping the builds it has but for those in `refresh`. Saves nothing."""
     under = taken_under(draft)
     lines = wanted_lines(draft, under)
-    near = reach(draft.pack, [*(line.mod for line in lines_of(draft)), *under.lines], draft.pk)
+    near = near_to(draft, [*(line.mod for line in lines_of(draft)), *under.lines])
     kept = {**brought_in_by(collections_of(draft)), **draft.picks}
     keep = {mod: parse_version(version) for mod, version in kept.items()}
     said, rules = sayings_in(draft), rules_of(draft)
@@ -126,11 +125,27 @@ def _edit_for(way: WayOut) -> dict[str, Any]:
     return {"do": "hold", "mod": way.mod, "version": held, "because": "the only build that goes" if held else ""}
 
 
-def lines_of(draft: Draft) -> list[Line]:
+class OwnLine(NamedTuple):
+    """A line that a draft holds itself, as it is read: lighter by far than a model instance."""
+
+    mod: str
+    held_version: str
+    held_because: str
+    on: bool
+    rested_version: str
+    optional: bool
+    advice: str
+    tags: list[str]
+    note: str
+    order: int
+
+
+def lines_of(draft: Draft) -> list[OwnLine]:
     """The lines that the draft holds itself, in order; read once, until `read_anew`."""
-    found: list[Line] | None = vars(draft).get("_lines")
+    found: list[OwnLine] | None = vars(draft).get("_lines")
     if found is None:
-        found = vars(draft)["_lines"] = list(Line.objects.filter(draft=draft.pk))
+        rows = Line.objects.filter(draft=draft.pk).values_list(*OwnLine._fields)
+        found = vars(draft)["_lines"] = [OwnLine._make(row) for row in rows]
     return found
 
 
@@ -138,26 +153,34 @@ def sayings_in(draft: Draft) -> Sayings:
     """What the draft's crew says of builds; read once, until `read_anew`."""
     found: Sayings | None = vars(draft).get("_sayings")
     if found is None:
-        found = vars(draft)["_sayings"] = sayings_of(draft.pack)
+        found = vars(draft)["_sayings"] = sayings_of(draft.pack, standing_of(draft))
     return found
 
 
-def read_anew(draft: Draft, said: bool = True) -> None:
-    """Forgets lines that were read before edits changed them, and what the crew says of builds, where `said` may have
-    changed.
-    """
-    vars(draft).pop("_lines", None)
-    if said:
-        vars(draft).pop("_sayings", None)
+def standing_of(draft: Draft) -> Standing:
+    """Of the catalogue, and of what the draft's crew says; taken once, until `read_anew`."""
+    found: Standing | None = vars(draft).get("_standing")
+    if found is None:
+        found = vars(draft)["_standing"] = changes.standing(draft.pack)
+    return found
+
+
+def near_to(draft: Draft, mods: Iterable[str]) -> Reach:
+    """What a resolve for these mods can meet, as this draft sees it."""
+    return reach(draft.pack, mods, draft.pk, standing_of(draft).catalogue)
+
+
+def read_anew(draft: Draft) -> None:
+    """Forgets what was read of a draft, its crew's word and the catalogue before edits changed them."""
+    for name in ("_lines", "_sayings", "_standing"):
+        vars(draft).pop(name, None)
 
 
 def mark_of(draft: Draft) -> tuple[object, ...]:
-    """Equal as long as what a draft lays down and says is as it was: its own edits, its crew's, whose word holds for
-    all of their packs, the catalogue, and the game. Two queries.
+    """Equal as long as what a draft lays down and says is as it was: its own edits, what its crew says, the catalogue,
+    and the game. One query.
     """
-    pack = draft.pack
-    edits = Edit.objects.filter(draft__pack__crew=pack.crew_id).aggregate(newest=Max("pk"))["newest"]
-    return (draft.revision, pack.crew_id, edits, changes.mark(), pack.game.profile)
+    return (draft.revision, draft.pack.crew_id, standing_of(draft), draft.pack.game.profile)
 
 
 def names_of(pack: Pack, mods: Iterable[str]) -> dict[str, str]:
@@ -168,7 +191,7 @@ def names_of(pack: Pack, mods: Iterable[str]) -> dict[str, str]:
     return {mod: mod for mod in wanted} | dict(shelf(pack).filter(slug__in=wanted).values_list("slug", "name"))
 
 
-def range_of(line: Line) -> Range:
+def range_of(line: OwnLine) -> Range:
     return parse_range(f"={line.held_version}") if line.held_version else ANY_VERSION
 
 
@@ -189,6 +212,6 @@ def picked_rows(draft: Draft, near: Reach) -> list[BuildRow]:
 
 def picked_builds(pack: Pack) -> Mapping[str, CoreBuild]:
     """The draft's builds as the core sees them, by mod."""
-    rows = picked_rows(pack.draft, reach(pack, pack.draft.picks, pack.draft.pk))
+    rows = picked_rows(pack.draft, near_to(pack.draft, pack.draft.picks))
     cores = sayings_in(pack.draft).all_heard(row.core for row in rows)
     return {one.mod: one for one in as_drafted(pack.draft, cores)}

@@ -25,6 +25,7 @@ from convoy_core.outside.patterns import checked_patterns
 from convoy_core.words.errors import ConvoyError
 
 from . import draft_layers, draft_terms, drafts
+from .drafts import OwnLine
 from .models import Draft, Line
 
 LONGEST = 500
@@ -54,7 +55,7 @@ def entries_of_draft(draft: Draft, with_notes: bool) -> dict[str, Any]:
     return told | {place(PlaceKind.WINNER, at): mod for at, mod in draft.winners.items()}
 
 
-def _line_said(draft: Draft, line: Line) -> dict[str, Any]:
+def _line_said(draft: Draft, line: OwnLine) -> dict[str, Any]:
     said = line_entry(draft.picks.get(line.mod, "") if line.on else "", line.optional, line.advice)
     return said if line.on else {**said, "off": True}
 

@@ -4,6 +4,7 @@ Only what the edit itself changed is restored: edits that were made since, elsew
 """
 
 import json
+from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass
 from typing import Any
@@ -12,9 +13,9 @@ from convoy_core.words.errors import ConvoyError
 
 from ..catalogue.sayings import say_again
 from . import drafts
+from .drafts import OwnLine
 from .models import Draft, Edit, Line
 
-KEPT_FIELDS = ("held_version", "held_because", "on", "rested_version", "optional", "advice", "tags", "note", "order")
 BASE_FIELDS = ("game_version", "loader", "loader_version")
 TERMS = ("tweak_sets", "steps", "parts", "winners", "set_aside", "own_files", "laid_down", "lead")
 """What of a draft is kept and restored as a whole."""
@@ -33,7 +34,7 @@ class ChangedSince(ConvoyError):
 class Moment:
     """A draft's content at one moment, as plain data."""
 
-    lines: dict[str, dict[str, Any]]
+    lines: dict[str, OwnLine]
     picks: dict[str, str]
     base: list[str]
     terms: dict[str, Any]
@@ -45,7 +46,7 @@ class Moment:
 
 
 def moment(draft: Draft) -> Moment:
-    lines = {line.mod: {name: getattr(line, name) for name in KEPT_FIELDS} for line in drafts.lines_of(draft)}
+    lines = {line.mod: line for line in drafts.lines_of(draft)}
     terms = {name: copy(getattr(draft, name)) for name in TERMS}
     base = [getattr(draft, name) for name in BASE_FIELDS]
     tweaks = {tweak_key(one): one for one in draft.tweaks}
@@ -61,7 +62,8 @@ def tweak_key(tweak: dict[str, Any]) -> str:
 
 def difference(before: Moment, after: Moment) -> dict[str, Any]:
     """As `Edit.did` keeps it."""
-    did: dict[str, Any] = {"lines": _pairs(before.lines, after.lines), "picks": _pairs(before.picks, after.picks)}
+    lines = {mod: _otherwise(*pair) for mod, pair in _pairs(before.lines, after.lines).items()}
+    did: dict[str, Any] = {"lines": lines, "picks": _pairs(before.picks, after.picks)}
     if before.base != after.base:
         did["base"] = [before.base, after.base]
     if before.tweaks != after.tweaks:
@@ -71,6 +73,20 @@ def difference(before: Moment, after: Moment) -> dict[str, Any]:
     if before.said != after.said:
         did["said"] = _pairs(before.said, after.said)
     return {**did, **_pairs(before.terms, after.terms)}
+
+
+def _otherwise(before: OwnLine | None, after: OwnLine | None) -> Pair:
+    """What a line says otherwise; all of it where it came or went. Where one moves, hundreds have another place."""
+    fields: Sequence[str] = OwnLine._fields[1:]
+    if before is not None and after is not None:
+        fields = [name for name in fields if getattr(before, name) != getattr(after, name)]
+    return [{name: getattr(one, name) for name in fields} if one else None for one in (before, after)]
+
+
+def _still_says(line: OwnLine | None, after: dict[str, Any] | None) -> bool:
+    if line is None or after is None:
+        return line is None and after is None
+    return all(getattr(line, name) == value for name, value in after.items())
 
 
 def _pairs(before: dict[str, Any], after: dict[str, Any]) -> dict[str, Pair]:
@@ -85,7 +101,7 @@ def restore(draft: Draft, edit: Edit) -> None:
     """
     now = moment(draft)
     lines, base = edit.did.get("lines", {}), edit.did.get("base")
-    changed = [mod for mod, (_, after) in lines.items() if now.lines.get(mod) != after]
+    changed = [mod for mod, (_, after) in lines.items() if not _still_says(now.lines.get(mod), after)]
     terms = {name: edit.did[name] for name in TERMS if name in edit.did}
     changed += [name.replace("_", " ") for name, (_, after) in terms.items() if now.terms[name] != after]
     tweaks = edit.did.get("settings", {})

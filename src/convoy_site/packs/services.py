@@ -18,8 +18,7 @@ from convoy_core.words.wording import counted
 
 from ..catalogue import after
 from ..catalogue.games import game_for
-from ..catalogue.kept import reach
-from ..catalogue.services import fit_of, heard_rows
+from ..catalogue.services import fit_of
 from ..people.events import Happened, tell
 from ..people.models import Crew, SiteRules, User
 from ..people.rights import MAY, Action, NotFound, Sealed, allow
@@ -46,7 +45,6 @@ from .shapes.edits import (
     HoldLine,
     RemoveMod,
     SwitchLine,
-    TakeBack,
     TakeBuild,
     TakeFromLead,
     TakeOver,
@@ -345,7 +343,7 @@ def _apply(user: User, draft: Draft, edit: EditIn) -> Applied:
     refuse_in_collection(draft, edit)
     by_somebody = SAYING.get(type(edit)) or SETTING.get(type(edit)) or FOLLOWING.get(type(edit))
     applied = by_somebody(draft, edit, user) if by_somebody else APPLY[type(edit)](draft, edit)
-    drafts.read_anew(draft, said=by_somebody is not None or isinstance(edit, TakeBack))
+    drafts.read_anew(draft)
     return applied
 
 
@@ -399,11 +397,11 @@ def _other_builds(pack: Pack, settled: Settled, edits: Sequence[EditIn]) -> list
     promised = {mod: version for edit in edits for mod, version in promised_by(edit).items() if mod in settled.picks}
     if not promised:
         return []
-    near, said = reach(pack, promised, pack.draft.pk), drafts.sayings_in(pack.draft)
+    near, said = drafts.near_to(pack.draft, promised), drafts.sayings_in(pack.draft)
     base = drafts.base_of(pack.draft)
     found = []
     for slug in promised:
-        rows = heard_rows(said, near.rows[slug])
+        rows = near.heard(slug, said)
         came = settled.picks[slug].version
         wanted = promised[slug] or fit_of(rows, base).version
         if came.text == wanted or (not promised[slug] and parse_version(wanted) <= came):

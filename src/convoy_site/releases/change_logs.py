@@ -91,7 +91,7 @@ def announcement_of_draft(user: User, pack_id: UUID, number: str, channel: str, 
     pack = pack_for(user, pack_id, Action.PUBLISH)
     before = release_before(pack, channel)
     earlier = recipe_of(before.pk) if before else None
-    found = draft_layers.picked(pack.draft)
-    lock = draft_layers.lock_of(pack.draft, with_files=False, found=found)
-    needed = draft_layers.needed_by_draft(pack.draft, found)
+    seen = draft_layers.seen(pack.draft)
+    lock = draft_layers.lock_of(pack.draft, with_files=False, seen=seen)
+    needed = draft_layers.needed_by_draft(pack.draft, seen)
     return announce(pack, before, as_recipe(pack, number, channel, notes, lock, needed, earlier))

@@ -47,15 +47,15 @@ def pending_of(draft: Draft, channel: str = ReleaseChannel.STABLE) -> Pending:
 
 
 def _pending(draft: Draft, before: Release | None, trial: Release | None) -> Pending:
-    found = draft_layers.picked(draft)
-    lock = draft_layers.lock_of(draft, with_files=False, found=found)
+    seen = draft_layers.seen(draft)
+    lock = draft_layers.lock_of(draft, with_files=False, seen=seen)
     said = recipe_of(before.pk).lock if before else None
     moved = changes(said, lock)
     rows = (
         *(one.as_data() for one in moved.mods),
         *terms_changes(said.terms if said else Terms(), lock.terms),
         *laying_changes(said, lock),
-        *(demand_changes(recipe_of(before.pk).needed, draft_layers.needed_by_draft(draft, found)) if before else ()),
+        *(demand_changes(recipe_of(before.pk).needed, draft_layers.needed_by_draft(draft, seen)) if before else ()),
     )
     same = trial and trial.channel == ReleaseChannel.TRIAL and is_same(recipe_of(trial.pk).lock, lock)
     nothing = said is not None and not moved and is_same(said, lock)
