@@ -315,7 +315,7 @@ def _walked(world: World, chance: random.Random) -> str:
     return f"{step} {mod}"
 
 
-@pytest.mark.parametrize("seed", [1, 2])
+@pytest.mark.parametrize("seed", [2, 4])
 def test_whatever_happens_pages_show_what_they_would_if_nothing_were_kept(world: World, seed: int) -> None:
     """From an empty draft on: what somebody edits, what sources list, and what is looked at meanwhile."""
     chance, owner, happened = random.Random(seed), world.as_("owner"), list[str]()
