@@ -21,7 +21,7 @@ Row = tuple[str, str, str]
 MINUTES, PAUSE = 10, 2.0
 """How long two people edit, and how long one of them thinks before an edit, in the middle: people keep no step."""
 
-AFTER_AN_EDIT = ("line", "findings", "pending?channel=stable", "roll-call")
+AFTER_AN_EDIT = ("line", "findings", "pending?channel=stable")
 """What an open page reads again when anybody edited the draft."""
 
 EVERY = {"draft/edits": 1.5, "line": 5.0, "pending?channel=stable": 5.0, "roll-call": 5.0, "draft": 30.0}

@@ -366,6 +366,6 @@ def _into_worlds(one: Installation, target: Release | None) -> list[IntoWorldsOu
 
 
 def shown(found: QuerySet[Installation]) -> QuerySet[Installation]:
-    return found.select_related("pack__crew", "member", "machine", "release").defer(
+    return found.select_related("member", "machine", "release").defer(
         "release__document", "release__signature", "release__public_key", "release__changes"
     )

@@ -1,5 +1,5 @@
 // Edits of a draft: as the screens write them, and how they are sent.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, type QueryKey, useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { api, type Refused, type Shape, told } from "./client";
 
@@ -46,6 +46,16 @@ export const sendEdits = (
     }),
   );
 
+/** What of a pack no edit of its draft changes: people, machines, and whom is told what. */
+const APART = new Set<unknown>(["roll-call", "departures", "codes", "calls", "hooks"]);
+
+/** Reads anew what is shown of a pack and may hang on its draft; `known`: what is there already as it is now. */
+export const readAnew = (client: QueryClient, packId: string, known: (key: QueryKey) => boolean) =>
+  client.invalidateQueries({
+    queryKey: ["pack", packId],
+    predicate: ({ queryKey }) => !APART.has(queryKey[2]) && !known(queryKey),
+  });
+
 interface Sent {
   edits: Edit[];
   ask: boolean;
@@ -79,10 +89,7 @@ export function useSending(packId: string, shown: (draft: Draft, edits: Edit[]) 
       if (outcome?.draft) client.setQueryData(queryKey, under.current.reduce(shown, outcome.draft));
       else await client.invalidateQueries({ queryKey, exact: true });
       client.invalidateQueries({ queryKey: ["packs"] });
-      client.invalidateQueries({
-        queryKey: ["pack", packId],
-        predicate: (query) => query.queryKey.length !== queryKey.length || query.queryKey[2] !== "draft",
-      });
+      readAnew(client, packId, (key) => key.length === queryKey.length && key[2] === "draft");
     },
   });
 }

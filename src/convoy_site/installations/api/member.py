@@ -50,10 +50,11 @@ def join(request: SignedIn, body: JoinIn) -> InstallationRow:
 @router.get("/installations", response=list[InstallationRow], operation_id="installations")
 def installations(request: SignedIn) -> list[InstallationRow]:
     """One's own installations."""
-    mine = list(shown(Installation.objects.aboard().filter(member=request.user, by_listing=False)))
+    found = Installation.objects.aboard().filter(member=request.user, by_listing=False)
+    mine = list(shown(found.select_related("pack__crew")))
     releases: dict[UUID, list[Release]] = {}
-    found = Release.objects.filter(pack__in={one.pack_id for one in mine}).select_related("withdrawal")
-    for release in found.only("number", "sha256", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):
+    theirs = Release.objects.filter(pack__in={one.pack_id for one in mine}).select_related("withdrawal")
+    for release in theirs.only("number", "sha256", "pack", "channel", "published_at", "withdrawal__at").order_by("-pk"):
         releases.setdefault(release.pack_id, []).append(release)
     hidden = hidden_from(request.user, {one.pack_id for one in mine})
     return [InstallationRow(**row_of(stand([one], releases.get(one.pack_id, []))[0], hidden)) for one in mine]

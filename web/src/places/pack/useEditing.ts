@@ -4,7 +4,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { Refused, Shape } from "../../api/client";
-import { type Edit, useSending } from "../../api/edits";
+import { type Edit, readAnew, useSending } from "../../api/edits";
 import { useDraft, useEdits } from "../../api/queries";
 import { moved } from "./manifest/rows";
 
@@ -101,8 +101,7 @@ function useOthers(packId: string, revision: number, edits: Done[] | undefined):
     if (!newest) return;
     setSince((before) => before ?? newest.revision);
     if (newest.revision <= revision || revision === 0) return;
-    // All that is shown of the pack; its edits are known already.
-    client.invalidateQueries({ queryKey: ["pack", packId], predicate: (query) => query.queryKey[2] !== "edits" });
+    readAnew(client, packId, (key) => key[2] === "edits");
   }, [newest, revision, client, packId]);
   return newest && !newest.mine && since !== null && newest.revision > since ? newest : null;
 }
