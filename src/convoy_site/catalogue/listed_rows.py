@@ -14,6 +14,7 @@ from convoy_core.words.profile import GameProfile
 
 from .models import Build, BuildPlace, Mod, Source, SourceState
 from .search import WORDS
+from .vocabulary import note_words
 
 UPDATED = (
     "name", "summary", "author", "category", "kind", "licence", "page", "downloads", "counterpart", "updated",
@@ -43,7 +44,9 @@ def keep_mods(source: Source, listed: Sequence[ListedMod]) -> list[str]:
         unique_fields=["game", "slug", "crew"],
         update_fields=UPDATED,
     )
-    Mod.objects.filter(pk__in=[row.pk for row in rows]).update(words=WORDS)
+    pks = [row.pk for row in rows]
+    Mod.objects.filter(pk__in=pks).update(words=WORDS)
+    note_words(pks)
     return troubles + keep_builds([(row, one.builds) for row, one in zip(rows, ours.values(), strict=True)])
 
 

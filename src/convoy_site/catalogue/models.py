@@ -234,6 +234,15 @@ class BuildPlace(models.Model):
         constraints = [models.UniqueConstraint(fields=["build", "source"], name="one_place_per_source")]
 
 
+class NameWord(models.Model):
+    """A word that some mod's name has, or had."""
+
+    word = models.CharField(max_length=120, primary_key=True)
+
+    class Meta:
+        indexes = [GinIndex(fields=["word"], name="word_alike", opclasses=["gin_trgm_ops"])]
+
+
 class CatalogueChange(models.Model):
     """One statement that changed mods, builds or how a source is fetched from: written by the database itself
     (triggers of migration 0017), so that no door is left out. What is kept in memory asks it whether all is as it was.

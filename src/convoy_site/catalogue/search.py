@@ -22,6 +22,7 @@ from convoy_core.words.profile import GameProfile
 
 from ..shapes import Schema, Short
 from .models import Mod
+from .vocabulary import meant
 
 PAGE = 40
 """Rows of a catalogue page: more than a screen, less than anybody reads before typing another word."""
@@ -161,7 +162,7 @@ def _matches(found: QuerySet[Mod], asked: Asked) -> list[Row]:
     else:
         by_words = by_words.order_by(*ORDERS[asked.sort])
     rows = _rows(by_words)
-    for more in (_linked, _alike, _of_some_words):
+    for more in (_linked, _slipped, _alike, _of_some_words):
         if len(rows) < FEW:
             rows += more(found.exclude(pk__in=[row[0] for row in rows]), words, asked)
     return rows or _told_alike(found, words, asked)
@@ -175,6 +176,24 @@ def _linked(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Ro
     slug = Func(F("slug"), Value("[^0-9a-z]+"), Value(""), Value("g"), function="regexp_replace")
     found = found.annotate(plain_slug=slug)
     return _rows(found.filter(Q(page=pasted[0].url) | Q(plain_slug__in=pasted[0].names)).order_by("slug"))
+
+
+def _slipped(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
+    """Mods in whose names stands what was meant where a word has a slip; the likest first."""
+    close = meant(words)
+    if not any(close.values()):
+        return []
+    either = [[f"{word}:*", *(f"{one}:A" for one in close[word])] for word in words]
+    query = " & ".join(f"({' | '.join(one)})" for one in either)
+    behind: Combinable = Value(0)
+    for one in either:
+        likely = [Q(words=SearchQuery(each, search_type="raw", config="simple")) for each in one[:-1]]
+        if likely:
+            cases = [When(each, then=at) for at, each in enumerate(likely)]
+            behind = behind + Case(*cases, default=len(likely), output_field=IntegerField())
+    order = ORDERS.get(asked.sort, ("behind", "-downloads", "slug"))
+    found = found.filter(words=SearchQuery(query, search_type="raw", config="simple"))
+    return _rows(found.annotate(behind=behind).order_by(*order))
 
 
 def _of_some_words(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
