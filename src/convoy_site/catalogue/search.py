@@ -51,6 +51,12 @@ SEVERAL = ("side", "reach")
 COUNTED = ("kind", "category", "source__pickup", "licence", "sides", "reaches")
 """The fields that hold it, in the same order."""
 
+SHOWN = (
+    "slug", "name", "summary", "author", "category", "kind", "downloads", "followers", "rating", "updated", "added",
+    "pictures", "source__pickup",
+)  # fmt: skip
+"""What a row of the finder shows of a mod."""
+
 Row = tuple[Any, ...]
 """A match: its primary key, and its values of COUNTED."""
 
@@ -118,7 +124,7 @@ def search(
     pages = max(1, -(-len(rows) // PAGE))
     page = min(max(1, asked.page), pages)
     shown = [row[0] for row in rows[(page - 1) * PAGE : page * PAGE]]
-    by_key = Mod.objects.prefetch_related("source").defer("words").in_bulk(shown)
+    by_key = Mod.objects.select_related("source").only(*SHOWN).in_bulk(shown)
     return FoundPage([by_key[key] for key in shown], len(rows), page, pages, _facets(rows))
 
 
