@@ -169,6 +169,24 @@ def test_what_is_seen_at_once_is_the_best(problem: Problem, more: dict[str, str]
         assert_best(replace(kept, want={mod: parse_range(text) for mod, text in more.items()}))
 
 
+def test_what_a_new_line_brings_in_is_seen_at_once_unless_something_else_could_be_as_good() -> None:
+    def seen(*others: Build, **more: str) -> dict[str, str] | None:
+        found = [build("a", "1"), build("b", "1", needs={"c": ">=1"}), build("c", "1"), build("c", "2"), *others]
+        problem = wanting(found, {"a": "*", "b": "*"}, {"a": "1", **more})
+        answer = at_sight(problem, Eligible(problem.library, BASE))
+        assert answer is None or Solved(answer) == resolve(problem)
+        return answer and {mod: one.version.text for mod, one in answer.items()}
+
+    assert seen() == {"a": "1", "b": "1", "c": "2"}
+    assert seen(build("c", "3", needs={"d": "*"}), build("d", "1")) == {"a": "1", "b": "1", "c": "3", "d": "1"}
+    assert seen(c="1") == {"a": "1", "b": "1", "c": "1"}, "what the lock has stays as it is"
+    assert seen(build("d", "1", provides={"c": "1"})) is None, "it could stand in"
+    assert seen(build("c", "3", provides={"b": "1"})) is None, "what is brought in stands in for what is wanted"
+    assert seen(build("c", "3", breaks={"a": "*"})) is None
+    assert seen(build("b", "2", needs={"c": "<2"})) is None, "its newest goes with an older one only"
+    assert seen(build("b", "1.0", needs={"c": ">=1"})) is None, "another one is as new"
+
+
 def unreached(problem: Problem, chosen: list[Build]) -> set[str]:
     reached: set[str] = set()
     open_demands = list(problem.want.items())

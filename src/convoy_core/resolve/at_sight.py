@@ -1,11 +1,12 @@
 """The best answer where it is seen at once, without a search: the current lock as it is, with what is wanted anew in
-its newest build.
+its newest build, and what that needs in the newest builds too.
 
 That is so where each of these builds may be taken, all that they need and all that is wanted is met within them,
 nothing in them breaks another, and the wanted lines reach all of them. Every other answer changes something of the
 lock, or has all of it and passes over a newer build, or something besides: a mod that nobody asked for, or one for
 which something stands in already, and of equally good answers the one without it is *the* one (docs/rules.md,
-"Resolve" 3; formats.md).
+"Resolve" 3; formats.md). What is brought in has to be in all of them: nothing stands in for it, and of nothing that
+asks for it is there another build as new.
 """
 
 from __future__ import annotations
@@ -31,8 +32,41 @@ def at_sight(problem: Problem, eligible: Eligible) -> Builds | None:
             if newest is None:
                 return None
             new[mod] = newest
-    chosen = kept | new
+    brought = _brought_in(problem, eligible, kept, new)
+    if brought is None:
+        return None
+    chosen = kept | new | brought
     return dict(sorted(chosen.items())) if _is_whole(problem, chosen) else None
+
+
+def _brought_in(problem: Problem, eligible: Eligible, kept: Builds, new: Builds) -> Builds | None:
+    """What new builds need that is not there, along needs; None where it is not said which build that would be."""
+    chosen, brought = kept | new, dict[str, Build]()
+    standing_in = _standing_in(chosen)
+    waiting = list(new.values())
+    for build in waiting:
+        for mod, asked in build.needs.items():
+            if not _meet(mod, asked, chosen, standing_in, {}):
+                one = _only_newest(mod, problem, eligible)
+                if one is None or mod in chosen or any(other in problem.want for other in one.provides):
+                    return None
+                chosen[mod] = brought[mod] = one
+                waiting.append(one)
+    if brought and any(_only_newest(mod, problem, eligible) is None for mod in new):
+        return None
+    return brought
+
+
+def _only_newest(mod: str, problem: Problem, eligible: Eligible) -> Build | None:
+    """The one build of a mod that is newest, where nothing stands in for it and the lock has no build of it."""
+    if (mod in problem.keep and mod not in problem.refresh) or eligible.library.providers_of(mod):
+        return None
+    wanted = problem.want.get(mod, ANY_VERSION)
+    shelf = eligible.shelf(mod, wanted)
+    places = shelf.meeting(wanted)
+    if not places or (len(places) > 1 and shelf.ranks[places[1]] == shelf.ranks[places[0]]):
+        return None
+    return shelf.builds[places[0]]
 
 
 def _kept(problem: Problem, eligible: Eligible) -> Builds | None:
