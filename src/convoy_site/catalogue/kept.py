@@ -22,7 +22,7 @@ from . import changes
 from .drawing import Drawing
 from .models import Build, Mod
 from .sayings import Sayings, sayings_of
-from .services import MOD_FIELDS, ROW_FIELDS, BuildRow, ModRow, as_rows, heard_rows, shelf
+from .services import MOD_FIELDS, ROW_FIELDS, BuildRow, ModRow, as_rows, heard_rows, newer_among, shelf
 
 MAX_ROUNDS = 40
 """Steps along needs. Real chains are some six long; the bound only guards against nonsense."""
@@ -101,6 +101,7 @@ class Reach:
         self._standing_in: dict[int, str] = {}
         self._versions: dict[int, str] = {}
         self._eligible: OrderedDict[Hashable, tuple[Eligible, Shelves, int]] = OrderedDict()
+        self._newer: dict[tuple[str, str], Sequence[CoreBuild]] = {}
         self._growing = Lock()
 
     @property
@@ -112,6 +113,16 @@ class Reach:
         """The builds of a mod with what a crew says of them; none of one that is not here."""
         rows = self.rows.get(mod, ())
         return heard_rows(said, rows) if mod in said.judged else rows
+
+    def newer(self, build: CoreBuild, said: Sayings) -> Sequence[CoreBuild]:
+        """Stable builds of its mod that may come in and are newer, newest first, with what a crew says of them."""
+        if build.mod in said.judged:
+            return newer_among(self.heard(build.mod, said), build)
+        key = build.mod, build.version.text
+        found = self._newer.get(key)
+        if found is None:
+            found = self._newer[key] = newer_among(self.rows.get(build.mod, ()), build)
+        return found
 
     def is_current(self, pack: Drawing, mark: str) -> bool:
         with self._growing:

@@ -187,12 +187,10 @@ def fit_of(builds: Sequence[BuildRow], base: Base, picks: Mapping[str, CoreBuild
     return Fit(best.version.text, "", tuple(sorted(best.needs)))
 
 
-def newer_than(pick: CoreBuild, builds: Sequence[BuildRow], base: Base, picks: Mapping[str, CoreBuild]) -> str:
-    """The newest stable build above the picked one that fits the base and goes with the other picks; or nothing."""
-    usable = [one for one in builds if not one.gone and not one.refused and one.channel == Channel.STABLE]
-    above = [one.core for one in usable if pick.version < one.core.version]
-    above.sort(key=lambda one: one.version, reverse=True)
-    return next((one.version.text for one in above if not why_not(one, base, picks)), "")
+def newer_among(rows: Sequence[BuildRow], build: CoreBuild) -> Sequence[CoreBuild]:
+    """Of a mod's builds the stable ones that may come in and are newer than one, newest first."""
+    usable = [one.core for one in rows if not one.gone and not one.refused and one.channel == Channel.STABLE]
+    return sorted((one for one in usable if build.version < one.version), key=lambda one: one.version, reverse=True)
 
 
 def addresses(game_id: str, *crews: UUID) -> dict[str, str]:

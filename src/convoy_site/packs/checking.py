@@ -23,6 +23,7 @@ from convoy_core.words.model import Build as CoreBuild
 
 from ..catalogue import readings
 from ..catalogue.claiming import waiting
+from ..catalogue.kept import Reach
 from ..catalogue.models import Build, OwnClaim, Source
 from ..catalogue.models import Reading as ReadingRow
 from ..catalogue.sayings import Sayings
@@ -57,10 +58,10 @@ ASKED = Around(lambda pack: None, lambda pack: (), lambda pack: (), lambda pack:
 
 def subject_of(draft: Draft) -> Subject:
     """Everything that the checks look at, once."""
-    return _subject(draft, ASKED.playing(draft.pack), ASKED.tried(draft.pack))
+    return _subject(draft, draft_layers.look_at(draft), ASKED.playing(draft.pack), ASKED.tried(draft.pack))
 
 
-def _subject(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> Subject:
+def _subject(draft: Draft, seen: draft_layers.Seen, playing: Sequence[Playing], tried: Tried | None) -> Subject:
     pack = draft.pack
     lines = {line.mod: line for line in drafts.lines_of(draft)}
     theirs = drafts.taken_under(draft).lines
@@ -71,8 +72,7 @@ def _subject(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> S
     base = drafts.base_of(draft)
     picked = {slug: row for slug, version in draft.picks.items() for row in rows[slug] if row.version == version}
     cores = {core.mod: core for core in drafts.as_drafted(draft, (row.core for row in picked.values()))}
-    read = draft_layers.seen(draft)
-    layers = draft_layers.layers(draft, seen=read)
+    layers = draft_layers.layers(draft, seen=seen)
     found: dict[str, Reading] = {}
     patches = _patches(pack, near.mark, cores, base, said)
     subject = Subject(
@@ -101,13 +101,13 @@ def _subject(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> S
         set_aside=draft_layers.set_aside_of(draft),
         set_aside_text=draft.set_aside,
         gone={slug for slug, row in picked.items() if row.gone},
-        newest=_newest(rows, cores, base),
+        newest=_newest(near, picked, base, said),
         patches=patches,
         before=ASKED.last_release(pack),
         followers=ASKED.followers(pack),
         playing=playing,
-        drafted=draft_layers.lock_of(draft, seen=read) if playing else None,
-        needed=draft_layers.needed_by_draft(draft, read),
+        drafted=draft_layers.lock_of(draft, seen=seen) if playing else None,
+        needed=draft_layers.needed_by_draft(draft, seen),
         names=drafts.names_of(pack, {mod for build, _ in layers for mod in build.claims.partners}),
         written=ASKED.written(pack),
         tried=tried,
@@ -173,16 +173,20 @@ def _fitting(pack: Pack, others: Sequence[str], names: dict[str, str]) -> dict[s
     }
 
 
-def _newest(rows: Mapping[str, Sequence[BuildRow]], cores: dict[str, CoreBuild], base: Base) -> dict[str, CoreBuild]:
+def _newest(near: Reach, picked: Mapping[str, BuildRow], base: Base, said: Sayings) -> dict[str, CoreBuild]:
     """For each mod its newest stable build that fits the base, where the draft has an older one, or one that is
     gone.
     """
     found = {}
-    for slug, core in cores.items():
-        is_gone = any(row.gone for row in rows[slug] if row.version == core.version.text)
-        usable = (row.core for row in rows[slug] if not row.gone and not row.refused and row.channel == Channel.STABLE)
-        others = (one for one in usable if (one.version != core.version if is_gone else one.version > core.version))
-        newest = max((one for one in others if not misfit(one, base)), key=lambda one: one.version, default=None)
+    for slug, row in picked.items():
+        others = near.newer(row.core, said)
+        if row.gone:
+            usable = (one for one in near.heard(slug, said) if not one.gone and not one.refused)
+            stable = (one.core for one in usable if one.channel == Channel.STABLE)
+            others = sorted(
+                (one for one in stable if one.version != row.core.version), key=lambda one: one.version, reverse=True
+            )
+        newest = next((one for one in others if not misfit(one, base)), None)
         if newest is not None:
             found[slug] = newest
     return found
@@ -258,7 +262,7 @@ def checked(draft: Draft) -> Checked:
     """
     playing, tried = ASKED.playing(draft.pack), ASKED.tried(draft.pack)
     mark = _mark(draft, playing, tried)
-    return _checked.get(draft.pack_id, mark, lambda: Checked(_subject(draft, playing, tried)))
+    return _checked.get(draft.pack_id, mark, lambda: Checked(_subject(draft, draft_layers.seen(draft), playing, tried)))
 
 
 def _mark(draft: Draft, playing: Sequence[Playing], tried: Tried | None) -> tuple[object, ...]:

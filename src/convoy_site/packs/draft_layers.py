@@ -80,7 +80,7 @@ def further_places(pack: Pack) -> "Prefetch[str]":
 
 @dataclass(frozen=True)
 class Seen:
-    """A draft's builds, without what their archives hold and where else they can be fetched, and as a lock has them."""
+    """A draft's builds without what their archives hold, and as a lock has them."""
 
     rows: Sequence[Build]
     locked: Sequence[LockedBuild]
@@ -92,12 +92,13 @@ _seen: Remembered[UUID, Seen] = Remembered(24)
 
 def seen(draft: Draft) -> Seen:
     """Kept until anything changes that it rests on. Never within an edit, whose draft may be taken back."""
+    return _seen.get(draft.pack_id, drafts.mark_of(draft), lambda: look_at(draft))
 
-    def look() -> Seen:
-        found = picked(draft)
-        return Seen(found.rows, _locked(draft, found))
 
-    return _seen.get(draft.pack_id, drafts.mark_of(draft), look)
+def look_at(draft: Draft, with_places: bool = False) -> Seen:
+    """As the draft is at this moment; `with_places`: of a lock that somebody is to fetch by."""
+    found = picked(draft, with_places=with_places)
+    return Seen(found.rows, _locked(draft, found))
 
 
 def layers(
@@ -106,9 +107,7 @@ def layers(
     """The draft's builds in order, each with the files it places by the game profile's layout and the draft's parts;
     the pack's own files last. `seen`: its builds, where nobody is to fetch them.
     """
-    if seen is None:
-        found = picked(draft, with_places=with_files)
-        seen = Seen(found.rows, _locked(draft, found))
+    seen = seen or look_at(draft, with_places=with_files)
     files = _files_of(seen.rows, seen.locked, draft.pack.game.profile) if with_files else repeat(())
     result = list(zip(seen.locked, files, strict=False))
     return [*result, own_layer(draft)] if draft.own_files else result

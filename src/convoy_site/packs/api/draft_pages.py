@@ -14,11 +14,11 @@ from convoy_core.draft.taking_back import next_to_redo, next_to_undo
 from convoy_core.lock.terms import How
 from convoy_core.machine.memory import Weight, demand
 from convoy_core.machine.verdict import SHARES
-from convoy_core.resolve import needed_by
+from convoy_core.resolve import needed_by, why_not
 from convoy_core.words.kept import Kept
 from convoy_core.words.model import Base, Channel, Kind, Pickup, Reach, Side
 
-from ...catalogue.services import BuildRow, ModRow, newer_than
+from ...catalogue.services import BuildRow, ModRow
 from ...people.models import User
 from ...people.rights import Action, SignedIn
 from ...remembered import Remembered
@@ -82,7 +82,10 @@ def _page(pack: Pack) -> _Page:
     askers = needed_by(picks)
     kept_for = drafts.kept_for(pack.draft, builds, picks)
     base = drafts.base_of(pack.draft)
-    newer = {slug: newer_than(pick, builds[slug], base, picks) for slug, pick in picks.items()}
+    newer = {
+        slug: next((one.version.text for one in near.newer(pick, said) if not why_not(one, base, picks)), "")
+        for slug, pick in picks.items()
+    }
     rows = []
     for slug in wanted:
         seen = _Seen(
