@@ -34,7 +34,7 @@ def settled(world: World, refresh: tuple[str, ...] = ("lock-ledger",)) -> dict[s
 
 
 def near(world: World, *mods: str) -> kept.Reach:
-    return kept.reach(world.pack, mods, "some draft", changes.standing(world.pack).catalogue)
+    return kept.reach(world.pack, mods, "some draft", changes.mark())
 
 
 def newer(of: str, version: str, **changed: Any) -> Build:
@@ -159,12 +159,12 @@ def test_what_found_nothing_yet_sees_what_comes(world: World) -> None:
 def test_forgetting_old_notes_never_makes_two_states_look_the_same(world: World) -> None:
     old = timezone.now() - timedelta(days=1)
     CatalogueChange.objects.all().delete()
-    empty = changes.standing(world.pack)
+    empty = changes.mark()
     newer("lock-ledger", "99.0")
     CatalogueChange.objects.update(at=old)
     changes.forget_old()
     assert CatalogueChange.objects.count() == 1
-    assert changes.standing(world.pack) != empty
+    assert changes.mark() != empty
 
 
 def test_what_was_cut_off_while_it_grew_is_not_taken_for_whole(world: World, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -1,15 +1,13 @@
-"""Whether the catalogue, and what a crew says of it, is as it was: one small query, whoever changed it, by what door
-and on which machine.
+"""Whether the catalogue, and what crews say of it, is as it was: one small query, whoever changed it, by what door and
+on which machine.
 """
 
 from datetime import timedelta
-from typing import NamedTuple
 
 from django.db import transaction
 from django.db.models.expressions import RawSQL
 from django.utils import timezone
 
-from .drawing import Drawing
 from .models import CatalogueChange
 
 KEPT = timedelta(hours=1)
@@ -28,30 +26,11 @@ def all_versions(version: RawSQL, table: str) -> RawSQL:
     return RawSQL(f"md5(coalesce(string_agg({key} || ' ' || {version.sql}, ',' ORDER BY {key}), ''))", ())  # noqa: S611
 
 
-_BY = "(SELECT people_user.xmin::text || people_user.ctid::text FROM people_user WHERE people_user.id = by_id)"
-"""Whoever said it goes by a name that may change."""
-
-_SAID = [
-    f"(SELECT {all_versions(RawSQL(f'{row_version(table).sql} || {_BY}', ()), table).sql} FROM {table}"  # noqa: S608, S611
-    " WHERE crew_id = %s AND game_id = %s)"
-    for table in ("catalogue_verdict", "catalogue_addition")
-]
-
-
-class Standing(NamedTuple):
-    """Two that are equal: nothing changed between them, in the catalogue, or in what a crew says of a game's builds."""
-
-    catalogue: str
-    said: str
-
-
-def standing(pack: Drawing) -> Standing:
-    """As this transaction sees it. Take it before what it is to stand for is read: what changes meanwhile is then seen
-    the next time. One query.
+def mark() -> str:
+    """Stands for the catalogue and what crews say as this transaction sees them. Two that are equal: nothing changed
+    between them. Take it before what it is to stand for is read: what changes meanwhile is then seen the next time.
     """
-    said = [RawSQL(sql, (pack.crew_id, pack.game_id)) for sql in _SAID]  # noqa: S611
-    mark, *told = CatalogueChange.objects.order_by().values_list(_TOGETHER, *said)[0]
-    return Standing(mark, " ".join(told))
+    return str(CatalogueChange.objects.order_by().values_list(_TOGETHER, flat=True)[0])
 
 
 @transaction.atomic

@@ -1,6 +1,6 @@
 """What of the catalogue stays in memory between edits, and how it is known that it is still so.
 
-While nothing in the catalogue changed (`changes.standing`) all of it is. When something did, the versions of just the
+While nothing in the catalogue changed (`changes.mark`) all of it is. When something did, the versions of exactly the
 rows that are rested on decide (PostgreSQL's `xmin` and `ctid`, which no change leaves as they are), so that a source
 that is being read costs nobody what has nothing to do with it. It does not matter who changed one, by what door, and
 on which machine of the site.
@@ -199,7 +199,7 @@ _keeping = Lock()
 
 def reach(pack: Drawing, mods: Iterable[str], whose: Hashable, mark: str) -> Reach:
     """What a resolve for these mods can meet; kept for whom it was asked, and shared by all who look at it now.
-    `mark`: the catalogue's standing, taken before.
+    `mark`: the catalogue's, taken before.
     """
     found = _reaches.get(whose)
     if found is None or not found.is_current(pack, mark):

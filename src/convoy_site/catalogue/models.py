@@ -244,8 +244,9 @@ class NameWord(models.Model):
 
 
 class CatalogueChange(models.Model):
-    """One statement that changed mods, builds or how a source is fetched from: written by the database itself
-    (triggers of migration 0017), so that no door is left out. What is kept in memory asks it whether all is as it was.
+    """One statement that changed mods, builds, how a source is fetched from, or what a crew says: written by the
+    database itself (triggers of migrations 0017 and 0020), so that no door is left out. What is kept in memory asks it
+    whether all is as it was.
     """
 
     id = models.UUIDField(primary_key=True, db_default=RandomUUID(), editable=False)

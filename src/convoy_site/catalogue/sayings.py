@@ -17,7 +17,6 @@ from convoy_core.words.versions import parse_version
 
 from ..remembered import Remembered
 from . import changes
-from .changes import Standing
 from .drawing import Drawing
 from .models import Addition, Build, Verdict
 
@@ -73,11 +72,11 @@ _kept: Remembered[tuple[Hashable, str], Sayings] = Remembered(100)
 """By crew and game."""
 
 
-def sayings_of(pack: Drawing, standing: Standing | None = None) -> Sayings:
-    """What a pack's crew says of the builds of its game. `standing`: taken before. No query where that is as it was;
-    else two, three where there are verdicts.
+def sayings_of(pack: Drawing, mark: str = "") -> Sayings:
+    """What a pack's crew says of the builds of its game. `mark`: taken before (`changes.mark`). No query where that is
+    as it was; else two, three where there are verdicts.
     """
-    return _kept.get((pack.crew_id, pack.game_id), standing or changes.standing(pack), lambda: _read(pack))
+    return _kept.get((pack.crew_id, pack.game_id), mark or changes.mark(), lambda: _read(pack))
 
 
 def _read(pack: Drawing) -> Sayings:

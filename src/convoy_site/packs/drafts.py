@@ -21,7 +21,6 @@ from convoy_core.words.ranges import ANY_VERSION, Range, parse_range
 from convoy_core.words.versions import parse_version
 
 from ..catalogue import changes
-from ..catalogue.changes import Standing
 from ..catalogue.kept import Reach, reach
 from ..catalogue.sayings import Sayings, sayings_of
 from ..catalogue.services import BuildRow, ruled_builds, shelf
@@ -153,26 +152,26 @@ def sayings_in(draft: Draft) -> Sayings:
     """What the draft's crew says of builds; read once, until `read_anew`."""
     found: Sayings | None = vars(draft).get("_sayings")
     if found is None:
-        found = vars(draft)["_sayings"] = sayings_of(draft.pack, standing_of(draft))
+        found = vars(draft)["_sayings"] = sayings_of(draft.pack, catalogue_mark(draft))
     return found
 
 
-def standing_of(draft: Draft) -> Standing:
-    """Of the catalogue, and of what the draft's crew says; taken once, until `read_anew`."""
-    found: Standing | None = vars(draft).get("_standing")
+def catalogue_mark(draft: Draft) -> str:
+    """Of the catalogue, and of what crews say; taken once, until `read_anew`."""
+    found: str | None = vars(draft).get("_mark")
     if found is None:
-        found = vars(draft)["_standing"] = changes.standing(draft.pack)
+        found = vars(draft)["_mark"] = changes.mark()
     return found
 
 
 def near_to(draft: Draft, mods: Iterable[str]) -> Reach:
     """What a resolve for these mods can meet, as this draft sees it."""
-    return reach(draft.pack, mods, draft.pk, standing_of(draft).catalogue)
+    return reach(draft.pack, mods, draft.pk, catalogue_mark(draft))
 
 
 def read_anew(draft: Draft) -> None:
     """Forgets what was read of a draft, its crew's word and the catalogue before edits changed them."""
-    for name in ("_lines", "_sayings", "_standing"):
+    for name in ("_lines", "_sayings", "_mark"):
         vars(draft).pop(name, None)
 
 
@@ -180,7 +179,7 @@ def mark_of(draft: Draft) -> tuple[object, ...]:
     """Equal as long as what a draft lays down and says is as it was: its own edits, what its crew says, the catalogue,
     and the game. One query.
     """
-    return (draft.revision, draft.pack.crew_id, standing_of(draft), draft.pack.game.profile)
+    return (draft.revision, draft.pack.crew_id, catalogue_mark(draft), draft.pack.game.profile)
 
 
 def names_of(pack: Pack, mods: Iterable[str]) -> dict[str, str]:
