@@ -9,8 +9,8 @@ import httpx
 import pytest
 from django.utils import timezone
 
-from convoy_site.catalogue import search
-from convoy_site.catalogue.models import Build, Mod, Source
+from convoy_site.catalogue import search, vocabulary
+from convoy_site.catalogue.models import Build, Mod, NameWord, Source
 from convoy_site.catalogue.reading_sources import PATIENCE, read_source
 from convoy_site.packs import draft_layers
 from convoy_site.releases.lookup import recipe_of
@@ -329,6 +329,25 @@ def test_slips_links_and_descriptions_find_it(world: World, text: str, slug: str
         Mod.objects.filter(slug=slug).update(summary="Bells that sing over the market.")
         Mod.objects.filter(slug=slug).update(words=search.WORDS)
     assert slug in found(world, f"text={text}&fitting_only=false")
+
+
+def test_what_a_slip_meant_is_a_word_of_some_name_and_the_likest_comes_first(
+    world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # Without comparing any name: by the words alone.
+    monkeypatch.setattr(search, "_alike", lambda found, words, asked: [])
+    assert vocabulary.meant(["lantrn", "sluise", "xyzzyx"]) == {
+        "lantrn": ["lantern", "lanterns"],
+        "sluise": ["sluice"],
+        "xyzzyx": [],
+    }
+    slugs, _ = in_order(world, "text=nihgt%20lantrn&fitting_only=false")
+    assert slugs == ["night-lanterns"]
+    slugs, _ = in_order(world, "text=lantrn&fitting_only=false")
+    named = [Mod.objects.get(slug=slug).name.casefold().split() for slug in slugs]
+    behind = ["lantern" not in words for words in named]
+    assert behind == sorted(behind) and {True, False} == set(behind)
+    assert NameWord.objects.filter(word__regex=r"^\d*$").count() == 0
 
 
 def test_the_finder_promises_what_comes(world: World) -> None:

@@ -9,6 +9,7 @@ from difflib import SequenceMatcher, get_close_matches
 from django.contrib.postgres.fields import ArrayField
 from django.contrib.postgres.search import SearchVector
 from django.db.models import CharField, Func, Q
+from django.db.models.functions import Length
 
 from .models import Mod, NameWord
 
@@ -40,8 +41,10 @@ def meant(words: Sequence[str]) -> dict[str, list[str]]:
     """Words of names that are within a slip of each of these, the likest first. One query."""
     like = Q()
     for word in words:
-        like |= Q(word__trigram_word_similar=word)
-    known = sorted(NameWord.objects.filter(like).values_list("pk", flat=True))
+        # Where two letters of a short word are swapped, hardly three in a row are left: its first one is.
+        swapped = Q(word__startswith=word[0], size__range=(len(word) - 1, len(word) + 1))
+        like |= Q(word__trigram_word_similar=word) | swapped
+    known = sorted(NameWord.objects.annotate(size=Length("word")).filter(like).values_list("pk", flat=True))
     return {word: _closest(word, known) for word in words}
 
 
