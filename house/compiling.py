@@ -19,6 +19,7 @@ FAST = VAR / "fast"
 CORE = ROOT / "src" / "convoy_core"
 HOT = {
     "words": ("kept", "model", "ranges", "versions"),
+    "outside": ("fields", "relations"),
     "resolve": (
         "at_sight", "best", "clash", "counting", "eligible", "explain", "facts", "formula", "problem", "reasons",
         "smallest", "solver", "support", "ties", "ways_out", "wire",

@@ -6,21 +6,22 @@ import re
 from collections.abc import Iterator, Mapping
 from datetime import date, time
 from enum import StrEnum
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 
 from ..words.errors import MalformedInput
 
 Choice = TypeVar("Choice", bound=StrEnum)
-_SHA256 = re.compile(r"[0-9a-f]{64}")
+_SHA256: Final = re.compile(r"[0-9a-f]{64}")
 
 
 class Fields:
     """A mapping read field by field. `where` names it in errors (`builds[3].archive`)."""
 
     def __init__(self, value: Any, where: str = "") -> None:
-        if not isinstance(value, Mapping):
+        # A plain dictionary first, here and below: that anything is a mapping is a dear question, asked very often.
+        if not (isinstance(value, dict) or isinstance(value, Mapping)):
             raise _malformed(where or "the document", "a set of named fields")
-        self._value = value
+        self._value: Mapping[Any, Any] = value
         self._where = where
 
     def text(self, name: str, default: str | None = None, longest: int = 2_000) -> str:
@@ -63,12 +64,18 @@ class Fields:
 
     def mapping(self, name: str) -> Mapping[str, Any]:
         value = self._get(name, {})
-        if not isinstance(value, Mapping) or not all(isinstance(key, str) for key in value):
+        if not (isinstance(value, dict) or isinstance(value, Mapping)) or not all(
+            isinstance(key, str) for key in value
+        ):
             raise _malformed(self.place(name), "a set of named fields")
         return value
 
     def texts(self, name: str) -> dict[str, str]:
-        return {key: Fields(self.mapping(name), self.place(name)).text(key) for key in self.mapping(name)}
+        found = self.mapping(name)
+        if not found:
+            return {}
+        fields = Fields(found, self.place(name))
+        return {key: fields.text(key) for key in found}
 
     def flags(self, name: str) -> dict[str, bool]:
         """A table of truths; a missing one is empty."""
@@ -123,7 +130,7 @@ def is_clean(text: str) -> bool:
     return "\x00" not in text and (text.isascii() or not _HALVES.search(text))
 
 
-_HALVES = re.compile("[\ud800-\udfff]")
+_HALVES: Final = re.compile(r"[\ud800-\udfff]")
 
 
 def plain(value: Any, depth: int = 0) -> Any:
@@ -148,7 +155,8 @@ def plain(value: Any, depth: int = 0) -> Any:
     return None
 
 
-MARKER_DEPTH, MARKER_MOST = 4, 200
+MARKER_DEPTH: Final = 4
+MARKER_MOST: Final = 200
 """How deep a mod's marker is kept, and how many fields or entries of one list."""
 
 

@@ -161,14 +161,15 @@ class Mod(models.Model):
             models.UniqueConstraint(fields=["game", "slug", "crew"], nulls_distinct=False, name="one_mod_per_slug"),
         ]
         indexes = [
-            GinIndex(fields=["fits"], name="mod_fits"),
+            # What was just read is entered at once: else each search would go through all of it until it is tidied up.
+            GinIndex(fields=["fits"], name="mod_fits", fastupdate=False),
             GinIndex(fields=["provides"], name="mod_provides"),
             # Few mods stand in for any other: what does is found without looking at the rest.
             models.Index(fields=["game"], name="mod_stands_in", condition=~models.Q(provides=[])),
-            GinIndex(fields=["needs"], name="mod_needs"),
-            GinIndex(fields=["words"], name="mod_words"),
-            GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"]),
-            GinIndex(fields=["summary"], name="mod_summary_alike", opclasses=["gin_trgm_ops"]),
+            GinIndex(fields=["needs"], name="mod_needs", fastupdate=False),
+            GinIndex(fields=["words"], name="mod_words", fastupdate=False),
+            GinIndex(fields=["name"], name="mod_name_trigram", opclasses=["gin_trgm_ops"], fastupdate=False),
+            GinIndex(fields=["summary"], name="mod_summary_alike", opclasses=["gin_trgm_ops"], fastupdate=False),
             models.Index(fields=["game", "-downloads", "slug"], name="mod_by_downloads"),
             models.Index(fields=["game", "-followers", "slug"], name="mod_by_followers"),
             models.Index(fields=["game", "-rating", "-downloads", "slug"], name="mod_by_rating"),

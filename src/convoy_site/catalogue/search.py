@@ -5,14 +5,14 @@ Words are looked up in one index first; likeness of letters, which is dearer, on
 
 import re
 from collections import Counter
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 from itertools import chain
 from typing import Any
 
-from django.contrib.postgres.search import SearchQuery, SearchRank, SearchVector, TrigramWordSimilarity
+from django.contrib.postgres.search import SearchQuery, SearchVector, TrigramWordSimilarity
 from django.db.models import Case, F, Func, IntegerField, Q, QuerySet, Value, When
 from django.db.models.expressions import Combinable
 
@@ -21,7 +21,7 @@ from convoy_core.words.model import Base
 from convoy_core.words.profile import GameProfile
 
 from ..shapes import Schema, Short
-from .models import Mod
+from .models import Mod, Source
 from .vocabulary import meant
 
 PAGE = 40
@@ -48,14 +48,16 @@ FACETS = ("kind", "category", "pickup", "licence", "side", "reach")
 SEVERAL = ("side", "reach")
 """Of these a mod has one value for each kind of build that it has."""
 
-COUNTED = ("kind", "category", "source__pickup", "licence", "sides", "reaches")
-"""The fields that hold it, in the same order."""
+COUNTED = ("kind", "category", "source_id", "licence", "sides", "reaches")
+"""The fields that hold it, in the same order; which way of pickup a source has is looked up for each source once."""
 
 SHOWN = (
     "slug", "name", "summary", "author", "category", "kind", "downloads", "followers", "rating", "updated", "added",
-    "pictures", "source__pickup",
+    "pictures", "source_id",
 )  # fmt: skip
 """What a row of the finder shows of a mod."""
+
+SOURCE = 1 + COUNTED.index("source_id")
 
 Row = tuple[Any, ...]
 """A match: its primary key, and its values of COUNTED."""
@@ -105,9 +107,12 @@ class Asked(Schema):
 
 @dataclass(frozen=True)
 class FoundPage:
-    """One page of a search: its mods, how many there are in all (counted to MOST_FOUND), and counts by facet."""
+    """One page of a search: its mods, how many there are in all (counted to MOST_FOUND), and counts by facet;
+    `pickups`: of the sources of all of them, by id.
+    """
 
     mods: Sequence[Mod]
+    pickups: Mapping[str, str]
     total: int
     page: int
     pages: int
@@ -124,8 +129,10 @@ def search(
     pages = max(1, -(-len(rows) // PAGE))
     page = min(max(1, asked.page), pages)
     shown = [row[0] for row in rows[(page - 1) * PAGE : page * PAGE]]
-    by_key = Mod.objects.select_related("source").only(*SHOWN).in_bulk(shown)
-    return FoundPage([by_key[key] for key in shown], len(rows), page, pages, _facets(rows))
+    by_key = Mod.objects.only(*SHOWN).in_bulk(shown)
+    pickups = dict(Source.objects.filter(pk__in={row[SOURCE] for row in rows}).values_list("pk", "pickup"))
+    facets = _facets([(*row[:SOURCE], pickups[row[SOURCE]], *row[SOURCE + 1 :]) for row in rows])
+    return FoundPage([by_key[key] for key in shown], pickups, len(rows), page, pages, facets)
 
 
 def _filtered(
@@ -161,10 +168,9 @@ def _matches(found: QuerySet[Mod], asked: Asked) -> list[Row]:
     words = re.findall(r"\w+", asked.text.casefold())[:12]
     if not words:
         return _rows(found.order_by(*ORDERS.get(asked.sort, ORDERS[Sort.DOWNLOADS])))
-    query = SearchQuery(" & ".join(f"{word}:*" for word in words), search_type="raw", config="simple")
-    by_words = found.filter(words=query)
+    by_words = found.filter(words=_query(f"{word}:*" for word in words))
     if asked.sort is Sort.BEST:
-        by_words = by_words.annotate(rank=SearchRank(F("words"), query)).order_by("-rank", "-downloads", "slug")
+        by_words = by_words.annotate(behind=_behind(words, asked)).order_by("behind", "-downloads", "slug")
     else:
         by_words = by_words.order_by(*ORDERS[asked.sort])
     rows = _rows(by_words)
@@ -172,6 +178,28 @@ def _matches(found: QuerySet[Mod], asked: Asked) -> list[Row]:
         if len(rows) < FEW:
             rows += more(found.exclude(pk__in=[row[0] for row in rows]), words, asked)
     return rows or _told_alike(found, words, asked)
+
+
+def _query(all_of: Iterable[str], between: str = "&") -> SearchQuery:
+    return SearchQuery(f" {between} ".join(all_of), search_type="raw", config="simple")
+
+
+def _behind(words: Sequence[str], asked: Asked) -> Combinable:
+    """How far behind a match is, the nearest first: it is called so; its name has the words, whole or begun; its name,
+    category or author begin with them; they only occur. A step for a whole kind of match costs far less than a measure
+    of each, where a word is common, and says the same to whoever looks.
+    """
+    steps = (
+        Q(name__iexact=asked.text.strip()),
+        *(Q(words=_query(f"{word}{where}" for word in words)) for where in (":A", ":*A", ":*AB")),
+    )
+    return _first_of(steps)
+
+
+def _first_of(steps: Sequence[Q]) -> Combinable:
+    """The number of the first step that holds; of none, how many there are."""
+    cases = [When(one, then=at) for at, one in enumerate(steps)]
+    return Case(*cases, default=len(steps), output_field=IntegerField())
 
 
 def _linked(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row]:
@@ -190,15 +218,12 @@ def _slipped(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[R
     if not any(close.values()):
         return []
     either = [[f"{word}:*", *(f"{one}:A" for one in close[word])] for word in words]
-    query = " & ".join(f"({' | '.join(one)})" for one in either)
     behind: Combinable = Value(0)
     for one in either:
-        likely = [Q(words=SearchQuery(each, search_type="raw", config="simple")) for each in one[:-1]]
-        if likely:
-            cases = [When(each, then=at) for at, each in enumerate(likely)]
-            behind = behind + Case(*cases, default=len(likely), output_field=IntegerField())
+        if len(one) > 1:
+            behind = behind + _first_of([Q(words=_query([each])) for each in one[:-1]])
     order = ORDERS.get(asked.sort, ("behind", "-downloads", "slug"))
-    found = found.filter(words=SearchQuery(query, search_type="raw", config="simple"))
+    found = found.filter(words=_query(f"({' | '.join(one)})" for one in either))
     return _rows(found.annotate(behind=behind).order_by(*order))
 
 
@@ -206,14 +231,13 @@ def _of_some_words(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> 
     """Of many words, as people describe a mod, most may do: the more of them, the earlier."""
     if len(words) < MANY_WORDS:
         return []
-    query = SearchQuery(" | ".join(f"{word}:*" for word in words), search_type="raw", config="simple")
     # Each word that occurs counts once, however often: a long summary is no better answer.
     hits: Combinable = Value(0)
     for word in words:
-        one = Q(words=SearchQuery(f"{word}:*", search_type="raw", config="simple"))
-        hits = hits + Case(When(one, then=1), default=0, output_field=IntegerField())
+        hits = hits + Case(When(words=_query([f"{word}:*"]), then=1), default=0, output_field=IntegerField())
     most = -(-len(words) * 2 // 3)
-    return _rows(found.filter(words=query).annotate(hits=hits).filter(hits__gte=most).order_by("-hits", "-downloads"))
+    found = found.filter(words=_query((f"{word}:*" for word in words), "|"))
+    return _rows(found.annotate(hits=hits).filter(hits__gte=most).order_by("-hits", "-downloads"))
 
 
 def _rows(found: QuerySet[Mod]) -> list[Row]:
@@ -224,9 +248,7 @@ def _alike(found: QuerySet[Mod], words: Sequence[str], asked: Asked) -> list[Row
     """Mods whose names are like the words, each or all together, and those that only hold a part of one."""
     each = Q()
     for word in words:
-        each &= Q(name__trigram_word_similar=word) | Q(
-            words=SearchQuery(f"{word}:*", search_type="raw", config="simple")
-        )
+        each &= Q(name__trigram_word_similar=word) | Q(words=_query([f"{word}:*"]))
     if len(words) > 1:
         each |= Q(name__trigram_strict_word_similar=" ".join(words))
     found = found.filter(each)

@@ -74,7 +74,7 @@ def finder(
                 rating=mod.rating,
                 updated=mod.updated,
                 added=mod.added,
-                pickup=Pickup(mod.source.pickup),
+                pickup=Pickup(found.pickups[mod.source_id]),
                 fit_version=fit.version,
                 reason=fit.reason,
                 needs=list(fit.needs),
