@@ -19,7 +19,7 @@ class Fields:
 
     def __init__(self, value: Any, where: str = "") -> None:
         # A plain dictionary first, here and below: that anything is a mapping is a dear question, asked very often.
-        if not (isinstance(value, dict) or isinstance(value, Mapping)):
+        if not isinstance(value, (dict, Mapping)):
             raise _malformed(where or "the document", "a set of named fields")
         self._value: Mapping[Any, Any] = value
         self._where = where
@@ -64,9 +64,7 @@ class Fields:
 
     def mapping(self, name: str) -> Mapping[str, Any]:
         value = self._get(name, {})
-        if not (isinstance(value, dict) or isinstance(value, Mapping)) or not all(
-            isinstance(key, str) for key in value
-        ):
+        if not isinstance(value, (dict, Mapping)) or not all(isinstance(key, str) for key in value):
             raise _malformed(self.place(name), "a set of named fields")
         return value
 

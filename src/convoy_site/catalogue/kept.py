@@ -59,14 +59,14 @@ def rows_with_mods(builds: Collection[int], mark: str) -> list[Build]:
     # By what is found now: another thread may drop everything that is kept at any time.
     found = {pk: known for pk in builds if (known := _rows.get(pk))}
     if unsure := [pk for pk in builds if pk not in found or found[pk][0] != mark]:
-        asked = Build.objects.filter(pk__in=unsure).annotate(row_version=changes.row_version(*_VERSIONS)).order_by()
+        asked = Build.objects.filter(pk__any=unsure).annotate(row_version=changes.row_version(*_VERSIONS)).order_by()
         # The last one brings the source's table in, whose version is asked for.
         told = {pk: seen for pk, seen, _ in asked.values_list("pk", "row_version", "mod__source__pickup")}
         rows = {pk: found[pk][1] for pk in told if pk in found and vars(found[pk][1])["row_version"] == told[pk]}
         if unread := told.keys() - rows.keys():
             if len(_rows) + len(unread) > KEPT_ROWS:
                 _rows.clear()
-            fresh = Build.objects.filter(pk__in=unread).select_related("mod__source").defer("mod__words", "files")
+            fresh = Build.objects.filter(pk__any=unread).select_related("mod__source").defer("mod__words", "files")
             rows |= {row.pk: row for row in fresh.annotate(row_version=changes.row_version(*_VERSIONS))}
         sure = {pk: (mark, row) for pk, row in rows.items()}
         _rows.update(sure)
@@ -140,7 +140,7 @@ class Reach:
             return is_current
 
     def grow(self, pack: Drawing, mods: Iterable[str]) -> None:
-        """Two queries for mods and two at most for builds per step along needs that was not taken before. Cut off, it
+        """Two queries for mods and one for builds per step along needs that was not taken before. Cut off, it
         goes on where it was the next time.
         """
         with self._growing:
@@ -160,14 +160,14 @@ class Reach:
         met = self._named.keys() | self._standing_in
         new = {mod.pk: mod.slug for mod, _ in (*named, *standing_in) if mod.pk not in met}
         builds = _builds_of(new).annotate(row_version=_OF_BUILDS).values_list("row_version", *ROW_FIELDS)
-        versions = {row[0]: (seen, row) for seen, *row in builds}
+        read = {row[0]: (seen, row) for seen, *row in builds}
         rows: dict[str, list[BuildRow]] = {slug: [] for slug in new.values()}
-        for one in as_rows((tuple(row) for _, row in versions.values()), new):
+        for one in as_rows((row for _, row in read.values()), new):
             rows[new[one.mod_pk]].append(one)
 
         self._named |= {mod.pk: seen for mod, seen in named}
         self._standing_in |= {mod.pk: seen for mod, seen in standing_in}
-        self._versions |= {pk: seen for pk, (seen, _) in versions.items()}
+        self._versions |= {pk: seen for pk, (seen, _) in read.items()}
         self.mods |= {mod.slug: mod for mod, _ in (*named, *standing_in)}
         self.rows |= rows
         fresh = [one.core for many in rows.values() for one in many if not one.gone and not one.refused]
@@ -221,7 +221,7 @@ def closure(pack: Drawing, mods: Iterable[str]) -> list[CoreBuild]:
 
 
 def _of_names(pack: Drawing, names: Iterable[str]) -> QuerySet[Mod]:
-    return shelf(pack).filter(slug__in=list(names)).order_by()
+    return shelf(pack).filter(slug__any=names).order_by()
 
 
 def _standing_in(pack: Drawing, names: Iterable[str]) -> QuerySet[Mod]:
@@ -229,7 +229,7 @@ def _standing_in(pack: Drawing, names: Iterable[str]) -> QuerySet[Mod]:
 
 
 def _builds_of(mods: Iterable[int]) -> QuerySet[Build]:
-    return Build.objects.filter(mod__in=list(mods)).order_by()
+    return Build.objects.filter(mod__pk__any=mods).order_by()
 
 
 def _together(versions: dict[int, str]) -> str:

@@ -1,12 +1,15 @@
 """What the rest of the site asks of the catalogue: the builds that a resolve needs, searching, and fit."""
 
+import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import lru_cache
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from django.db.models import Q, QuerySet
+from django.db.models import Q, QuerySet, TextField
+from django.db.models.functions import Cast
 
 from convoy_core.draft.parts import AS_IT_COMES, PartRule, with_parts
 from convoy_core.outside.claims import read_claims
@@ -21,41 +24,51 @@ from .drawing import Drawing
 from .models import Build, Mod, Source
 from .sayings import Sayings, sayings_of
 
-BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", "date", "relations", "claims")
+SAID = ("date", Cast("relations", TextField()), Cast("claims", TextField()))
+"""What a build says of itself and of others, as texts: they are read where the build is not in memory."""
+
+BUILD_FIELDS = ("pk", "mod__slug", "version", "channel", *SAID)
 
 KEPT_BUILDS = 200_000
-"""Builds kept in memory as the core sees them: some 200 MB at most. Reading their relations anew is most of the cost
-of a draft page."""
+"""Builds kept in memory as the core sees them: some 200 MB at most. Reading them anew is most of the cost of a draft
+page.
+"""
 
 _kept: dict[int, CoreBuild] = {}
+"""By primary key: what a build needs never changes once read."""
 
 
-def core_build(
-    pk: int,
-    mod: str,
-    version: str,
-    channel: str,
-    date: object,
-    relations: dict[str, object],
-    claims: dict[str, object],
-) -> CoreBuild:
-    """A build as the core sees it, with what its parts ask that are laid down by default. Kept by primary key: what a
-    build needs never changes once read.
-    """
+def _core(pk: int, mod: str, version: str, *rest: Any) -> CoreBuild:
+    """A build (BUILD_FIELDS) as the core sees it, with what its parts ask that are laid down by default."""
+    return _known(pk, mod, version) or _keep(pk, _with_rule(AS_IT_COMES, mod, version, *rest))
+
+
+def _known(pk: int, mod: str, version: str) -> CoreBuild | None:
     found = _kept.get(pk)
-    if found is None or found.mod != mod or found.version.text != version:
-        if len(_kept) >= KEPT_BUILDS:
-            _kept.clear()
-        found = _kept[pk] = with_rule((mod, version, channel, date, relations, claims), AS_IT_COMES)
-    return found
+    return found if found is not None and found.mod == mod and found.version.text == version else None
 
 
-def with_rule(row: tuple[Any, ...], rule: PartRule) -> CoreBuild:
-    """A build whose parts are laid down as a rule says; `row`: as BUILD_FIELDS has it, without the key."""
-    mod, version, channel, date, relations, claims = row
-    parsed = parse_version(version, str(date or ""))
-    build = CoreBuild(mod, parsed, Channel(channel), **read_relations(Fields(relations)))
-    return with_parts(build, read_claims(Fields(claims)), rule) if claims else build
+def _keep(pk: int, build: CoreBuild) -> CoreBuild:
+    if len(_kept) >= KEPT_BUILDS:
+        _kept.clear()
+    _kept[pk] = build
+    return build
+
+
+def _with_rule(
+    rule: PartRule, mod: str, version: str, channel: str, day: object, relations: str, claims: str
+) -> CoreBuild:
+    """A build whose parts are laid down as a rule says."""
+    build = CoreBuild(mod, parse_version(version, str(day or "")), Channel(channel), **_relations(relations))
+    return build if claims == "{}" else with_parts(build, read_claims(Fields(json.loads(claims))), rule)
+
+
+@lru_cache(maxsize=20_000)
+def _relations(text: str) -> Mapping[str, Any]:
+    """What a build says of others. Many of a mod's builds, and many simple mods, say the same: it is read, and kept,
+    once.
+    """
+    return read_relations(Fields(json.loads(text)))
 
 
 def ruled_builds(pack: Drawing, rules: Mapping[str, PartRule]) -> dict[tuple[str, str], CoreBuild]:
@@ -63,7 +76,7 @@ def ruled_builds(pack: Drawing, rules: Mapping[str, PartRule]) -> dict[tuple[str
     if not rules:
         return {}
     rows = Build.objects.filter(mod__in=shelf(pack).filter(slug__in=rules)).exclude(claims={})
-    found = (with_rule(row[1:], rules[row[1]]) for row in rows.values_list(*BUILD_FIELDS))
+    found = (_with_rule(rules[mod], mod, *rest) for _, mod, *rest in rows.values_list(*BUILD_FIELDS))
     return {(one.mod, one.version.text): one for one in found}
 
 
@@ -101,24 +114,22 @@ class BuildRow(NamedTuple):
     core: CoreBuild
 
 
-ROW_FIELDS = ("pk", "mod_id", *BuildRow._fields[2:-1])
+ROW_FIELDS = ("pk", "mod_id", *BuildRow._fields[2:-1], *SAID)
 
 
-def as_rows(light: Iterable[tuple[Any, ...]], mods: Mapping[int, str]) -> list[BuildRow]:
-    """What was read of builds (ROW_FIELDS) with the builds as the core sees them; `mods`: primary key to slug. A query
-    for those that are not in memory.
-    """
-    known = {row[0]: row for row in light}
-    cores = _cores({pk: (mods[row[1]], row[2]) for pk, row in known.items()})
-    return [BuildRow._make((*row, cores[pk])) for pk, row in known.items() if pk in cores]
+def as_rows(read: Iterable[Sequence[Any]], mods: Mapping[int, str]) -> list[BuildRow]:
+    """What was read of builds (ROW_FIELDS), with the builds as the core sees them; `mods`: primary key to slug."""
+    rows = []
+    for pk, mod, version, channel, *shown, day, relations, claims in read:
+        core = _core(pk, mods[mod], version, channel, day, relations, claims)
+        rows.append(BuildRow._make((pk, mod, version, channel, *shown, core)))
+    return rows
 
 
 def build_rows(said: Sayings, mods: Mapping[int, str]) -> dict[int, list[BuildRow]]:
-    """The builds of mods (primary key to slug), by the mod's primary key, with what a crew says of them. Two queries at
-    most.
-    """
+    """The builds of mods (primary key to slug), by the mod's primary key, with what a crew says of them. One query."""
     found: dict[int, list[BuildRow]] = {pk: [] for pk in mods}
-    rows = as_rows(Build.objects.filter(mod__in=mods).values_list(*ROW_FIELDS), mods)
+    rows = as_rows(Build.objects.filter(mod__pk__any=mods).values_list(*ROW_FIELDS), mods)
     for row in heard_rows(said, rows):
         found[row.mod_pk].append(row)
     return found
@@ -132,22 +143,17 @@ def heard_rows(said: Sayings, rows: Sequence[BuildRow]) -> Sequence[BuildRow]:
 
 
 def core_builds(pack: Drawing, builds: QuerySet[Build]) -> list[CoreBuild]:
-    """Builds as the core sees them, without reading again what is in memory. Five queries at most."""
-    rows = builds.values_list("pk", "mod__slug", "version")
-    return sayings_of(pack).all_heard(_cores({pk: (mod, version) for pk, mod, version in rows}).values())
-
-
-def _cores(wanted: Mapping[int, tuple[str, str]]) -> dict[int, CoreBuild]:
-    """By primary key; `wanted`: primary key to mod and version."""
-    found = {pk: one for pk in wanted if (one := _kept.get(pk)) and (one.mod, one.version.text) == wanted[pk]}
-    if unread := wanted.keys() - found.keys():
-        for row in Build.objects.filter(pk__in=unread).values_list(*BUILD_FIELDS):
-            found[row[0]] = core_build(*row)
-    return found
+    """Builds as the core sees them, with what the pack's crew says of them."""
+    return sayings_of(pack).all_heard([_core(*row) for row in builds.values_list(*BUILD_FIELDS)])
 
 
 def core_of(row: Build, mod: str) -> CoreBuild:
-    return core_build(row.pk, mod, row.version, row.channel, row.date, row.relations, row.claims)
+    """The same of a build that was read whole."""
+    found = _known(row.pk, mod, row.version)
+    if found is None:
+        said = row.date, json.dumps(row.relations), json.dumps(row.claims)
+        found = _core(row.pk, mod, row.version, row.channel, *said)
+    return found
 
 
 def shelf(pack: Drawing) -> QuerySet[Mod]:
