@@ -350,6 +350,39 @@ def test_what_a_slip_meant_is_a_word_of_some_name_and_the_likest_comes_first(
     assert NameWord.objects.filter(word__regex=r"^\d*$").count() == 0
 
 
+def test_what_is_called_so_comes_before_what_only_has_the_words(world: World) -> None:
+    """However often others are taken, and wherever else they have it."""
+    steps = [
+        ("rivet", "Bellow"),
+        ("lock-ledger", "Bellow Ledger"),
+        ("heron-almanac", "Bellows Almanac"),
+        ("night-lanterns", "Lanterns"),
+        ("weir-core", "Weir"),
+    ]
+    for at, (slug, name) in enumerate(steps):
+        author, summary = ("Bellow" if at == 3 else "Nobody"), ("With a bellow, a bellow." if at == 4 else "")
+        Mod.objects.filter(slug=slug).update(name=name, author=author, summary=summary, downloads=at * 1_000_000)
+        Mod.objects.filter(slug=slug).update(words=search.WORDS)
+    expected = [slug for slug, _ in steps]
+    assert in_order(world, "text=bellow&fitting_only=false")[0][:5] == expected
+    assert in_order(world, "text=Bellow%20&fitting_only=false&sort=downloads")[0][:5] == expected[::-1]
+    assert in_order(world, "text=bellow%20led&fitting_only=false")[0][0] == "lock-ledger"
+
+
+def test_one_of_many_is_found_whatever_the_texts_hold(catalogue, django_assert_num_queries) -> None:
+    odd = ['a"b', "c\\d", "e,f", "{g}", "null", "it's", "", " h ", "é"]
+    for slug in odd[:-1]:
+        Source.objects.create(pk=slug, name=slug, game_id="tillerway", address="http://127.0.0.1:9", pickup="direct")
+    asked = Source.objects.filter(pk__any=odd)
+    assert set(asked.values_list("pk", flat=True)) == set(odd[:-1])
+    with django_assert_num_queries(0):
+        assert list(asked.filter(pk__any=())) == []
+    assert asked.filter(pk__any=["a", "b"]).count() == 0
+    keys = set(Mod.objects.order_by("pk").values_list("pk", flat=True)[:3])
+    assert set(Mod.objects.filter(pk__any=keys | {-1}).values_list("pk", flat=True)) == keys
+    assert {mod for (mod,) in Build.objects.filter(mod__pk__any=keys).values_list("mod_id")} == keys
+
+
 def test_the_finder_promises_what_comes(world: World) -> None:
     edit(world, {"do": "hold", "mod": "weir-core", "version": "1.3.0"})
     promised = {slug: row["fit_version"] for slug, row in found(world, "").items() if row["fit_version"]}

@@ -16,7 +16,7 @@ from ..log.fates import Fate
 from ..machine.memory import Needed
 from ..machine.verdict import Machine
 from ..outside.patterns import matcher
-from ..settings.formats import Key, format_of
+from ..settings.formats import MAX_BYTES, Key, format_of
 from ..settings.limits import Limit, Noted, limits_of, notes_of
 from ..settings.readings import Reading
 from ..words.kept import Kept
@@ -214,6 +214,22 @@ class Subject:
     def is_readable(self, path: str) -> bool:
         """Whether files at a path are read key by key: the game names the place, and the format is known."""
         return bool(self._readable and format_of(path) and matcher(self._readable).fullmatch(path))
+
+    @cached_property
+    def readable_meetings(self) -> tuple[Meeting, ...]:
+        return tuple(one for one in self.laid.meetings if self.is_readable(one.path))
+
+    @cached_property
+    def to_read(self) -> frozenset[str]:
+        """Hashes of the files that checks would read: those in a conflict, those that a setting of the pack is for, and
+        what describes these.
+        """
+        wanted = {self.hashes[mod][one.path] for one in self.readable_meetings for mod in one.by}
+        holders = [(tweak.path, self.laid.holder.get(tweak.path)) for _, tweak in self.terms.with_offered()]
+        wanted |= {self.hashes[mod][path] for path, mod in holders if mod is not None}
+        wanted |= {self.written[path] for path, mod in holders if mod is None and path in self.written}
+        schemas = [self.schema_of(mod) for _, mod in holders if mod is not None]
+        return frozenset(wanted | {schema.sha256 for schema in schemas if schema and schema.size <= MAX_BYTES})
 
     def is_data(self, path: str) -> bool:
         """Whether a path is one of the game's data: read for everybody, unlike settings."""

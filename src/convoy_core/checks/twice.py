@@ -36,7 +36,9 @@ def _pairs(subject: Subject) -> list[tuple[LockedBuild, LockedBuild]]:
             found[frozenset((other.mod, build.mod))] = (other, build)
     order = {build.mod: at for at, (build, _) in enumerate(subject.layers)}
     for mod, core in subject.cores.items():
-        for provided in core.provides.keys() & order.keys() - {mod}:
+        for provided in core.provides:
+            if provided == mod or provided not in order:
+                continue
             one, two = sorted((mod, provided), key=order.__getitem__)
             found.setdefault(frozenset((one, two)), (subject.builds[one], subject.builds[two]))
     return list(found.values())

@@ -12,9 +12,7 @@ from .subject import Subject
 
 def check(subject: Subject) -> list[Finding]:
     waiting, wrong = [], []
-    for meeting in subject.laid.meetings:
-        if not subject.is_readable(meeting.path):
-            continue
+    for meeting in subject.readable_meetings:
         for mod in meeting.by:
             reading = subject.reading(mod, meeting.path)
             name = "Own files" if mod == OVERLAY else subject.name(mod)

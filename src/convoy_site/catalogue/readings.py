@@ -17,7 +17,6 @@ from uuid import UUID
 
 import httpx
 from django.db.models import Q, QuerySet
-from django.db.models.expressions import RawSQL
 
 from convoy_core.outside.archive_root import placements
 from convoy_core.outside.patterns import matcher
@@ -67,16 +66,15 @@ def _read_now(pack: Drawing, hashes: Collection[str]) -> Mapping[str, Reading]:
     told = {sha256: (pk, version) for pk, sha256, version in rows.values_list("pk", "sha256", "row_version")}
     found = {sha256: one for sha256, at in told.items() if (one := _parsed.get(at))}
     if unread := [told[sha256][0] for sha256 in told.keys() - found.keys()]:
-        fresh = ReadingRow.objects.filter(pk__in=unread).annotate(row_version=_VERSION)
+        fresh = ReadingRow.objects.filter(pk__any=unread).annotate(row_version=_VERSION)
         for pk, sha256, version, keys, trouble in fresh.values_list("pk", "sha256", "row_version", "keys", "trouble"):
             found[sha256] = _parsed.put((pk, version), keys, trouble)
     return found
 
 
 def _readings(pack: Drawing, hashes: Collection[str]) -> QuerySet[ReadingRow]:
-    """What the pack's crew may know of these files. All hashes are one text: of thousands each would cost its own."""
-    one_by_one = RawSQL("SELECT unnest(string_to_array(%s, ' '))", (" ".join(hashes),))
-    return ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__in=one_by_one)
+    """What the pack's crew may know of these files."""
+    return ReadingRow.objects.filter(Q(crew=None) | Q(crew=pack.crew_id), sha256__any=hashes)
 
 
 _VERSION = row_version(ReadingRow._meta.db_table)

@@ -57,7 +57,7 @@ class Coming(models.Model):
 class Installations(models.QuerySet["Installation"]):
     def aboard(self) -> "Installations":
         """Of people who are in the pack's crew now. Who goes ashore is neither called nor served, and loses nothing."""
-        return self.filter(pack__crew__memberships__user=models.F("member"))
+        return self.filter(member__memberships__crew=models.F("pack__crew"))
 
 
 class Installation(models.Model):

@@ -188,7 +188,7 @@ def release_for(installation: Installation, number: str) -> Release:
 def followers_of(pack: Pack) -> list[Follower]:
     """The machines that follow a pack, for the checks: what each has, and what it lacks of its release."""
     releases = list(releases_of(pack).select_related("withdrawal"))
-    shown = pack.installations.aboard().select_related("member", "machine", "release", "stays_at")
+    shown = pack.installations.aboard().select_related("member", "machine").prefetch_related("release")
     return [
         Follower(
             f"{one.installation.member.shown} ({one.installation.name})",

@@ -15,7 +15,7 @@ from django.db.models import Count, Max, Q
 from convoy_core.checks import DraftLine, Finding, Follower, NoBuild, Patch, Playing, Subject, Tried, Way, run_checks
 from convoy_core.lock.lock import Lock
 from convoy_core.resolve import why_not
-from convoy_core.settings.formats import MAX_BYTES, Key
+from convoy_core.settings.formats import Key
 from convoy_core.settings.readings import Reading
 from convoy_core.words.kept import Kept
 from convoy_core.words.model import Base, Channel, Kind, misfit
@@ -116,25 +116,8 @@ def _subject(draft: Draft, seen: draft_layers.Seen, playing: Sequence[Playing], 
         kept_whole=_kept_whole,
         draft=draft.pk,
     )
-    found |= readings.known(pack, wanted_readings(subject))
+    found |= readings.known(pack, subject.to_read)
     return subject
-
-
-def wanted_readings(subject: Subject) -> set[str]:
-    """Hashes of the files that checks would read: those in a conflict, those that a setting of the pack is for, and
-    what describes these.
-    """
-    wanted = {
-        subject.hashes[mod][meeting.path]
-        for meeting in subject.laid.meetings
-        if subject.is_readable(meeting.path)
-        for mod in meeting.by
-    }
-    holders = [(tweak.path, subject.laid.holder.get(tweak.path)) for _, tweak in subject.terms.with_offered()]
-    wanted |= {subject.hashes[mod][path] for path, mod in holders if mod is not None}
-    wanted |= {subject.written[path] for path, mod in holders if mod is None and path in subject.written}
-    schemas = [subject.schema_of(mod) for _, mod in holders if mod is not None]
-    return wanted | {schema.sha256 for schema in schemas if schema and schema.size <= MAX_BYTES}
 
 
 def _without_build(

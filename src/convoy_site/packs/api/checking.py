@@ -55,9 +55,8 @@ def findings(request: SignedIn, pack_id: UUID) -> CheckedOut:
     """Every finding, gravest first, those that are laid down among them; and whether files are being read."""
     pack = pack_for(request.user, pack_id, Action.SEE_DRAFT)
     seen = checking.checked(pack.draft)
-    subject = seen.subject
-    wanted = seen.once("wanted", lambda: checking.wanted_readings(subject))
-    unread = len(wanted - subject.readings.keys())
+    wanted = seen.subject.to_read
+    unread = len(wanted - seen.subject.readings.keys())
     return CheckedOut(
         revision=pack.draft.revision,
         findings=seen.once("findings", lambda: [finding_out(pack.draft, one) for one in seen.findings]),
