@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import string
+from collections import Counter
 from dataclasses import replace
 from pathlib import Path
 
@@ -155,6 +156,54 @@ def test_what_has_no_room_is_left_out_at_once_or_one_by_one_alike(
 
     at_once = read(0)
     assert at_once == read(10**6)
+
+
+SHAPES = [
+    "{time} {severity} ({origin}) {text}", "[{time}] {severity}: {text}", "{time} {text}", "<{time}> ({origin}) {text} .",
+    "{time} [{origin}] {severity} {text}", "{severity} {time} {text}", "{severity}|{origin}|{text}", "{text}",
+]  # fmt: skip
+
+
+@given(
+    st.sampled_from(SHAPES),
+    st.lists(
+        st.tuples(
+            st.sampled_from(["INFO", "HEED", "error", "Information"]),
+            st.sampled_from(["game", "fog-patch"]),
+            st.sampled_from(["Moored", "No lamp: a (b) c", "x ERROR (y) z"]),
+            st.sampled_from([(), ("    at a.b:1",), ("  one", "  two")]),
+        ),
+        max_size=30,
+    ),
+    st.sampled_from([1, 7, 10_000]),
+    st.sampled_from([0, 3, 12_000]),
+)
+def test_equal_entries_are_one_whatever_the_shape(
+    shape: str, said: list[tuple[str, str, str, tuple[str, ...]]], step: int, room: int
+) -> None:
+    """The same entries, told apart without any expression: they are put together here."""
+    said = [(word, origin, text, ("  on",) + lines if lines else ()) for word, origin, text, lines in said]
+    made = ["  nothing before it"]
+    for at, (word, origin, text, lines) in enumerate(said):
+        made += [shape.format(time=f"12:00:{at}", severity=word, origin=origin, text=text), *lines]
+    expected = Counter({(EntrySeverity.INFORMATION, "", made[0], ()): 1})
+    severity = {"INFO": "information", "HEED": "warning", "error": "error", "Information": "information"}
+    for word, origin, text, lines in said:
+        meant = severity[word] if "{severity}" in shape else "information"
+        expected[EntrySeverity(meant), origin if "{origin}" in shape else "", text, lines] += 1
+    profile = replace(PROFILE, log=replace(PROFILE.log, line=shape, continues=("  ",)))
+    data = "".join(f"{line}\n" for line in made).encode()
+    with pytest.MonkeyPatch.context() as patch:
+        for name, value in (("MOST_QUIET", room), ("MOST_LOUD", room), ("MANY", 0)):
+            patch.setattr(reading, name, value)
+        log = read_log((data[at : at + step] for at in range(0, len(data), step)), profile, NAMES)
+    found = {(one.severity, one.origin, one.text, one.lines): one.count for one in log.entries}
+    assert found == {one: expected[one] for one in found}
+    assert len(found) == len(expected) or room < len(expected)
+    by_severity = Counter[EntrySeverity]()
+    for (severity_, *_), count in expected.items():
+        by_severity[severity_] += count
+    assert {one: count for one, count in log.by_severity().items() if count} == dict(by_severity)
 
 
 def test_a_profile_that_says_nothing_of_its_log_has_an_entry_for_each_line() -> None:

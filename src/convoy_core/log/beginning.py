@@ -8,14 +8,19 @@ from __future__ import annotations
 
 import re
 import string
+from collections.abc import Collection
 
 from ..words.log_shape import COMMON_WORDS, EntrySeverity, LogShape
 
-_SHAPES = {"time": r"(?P<time>\S{1,40}(?: \S{1,20}){0,3}?)", "origin": r"([^\n]{0,80}?)", "text": r"([^\n]*)"}
+_PARTS = {"time": r"\S{1,40}(?: \S{1,20}){0,3}?", "origin": r"[^\n]{0,80}?", "text": r"[^\n]*"}
 _WANTED = ("severity", "origin", "text")
+_BETWEEN = "\x00"
+"""Parts what a row is put together of: in no line that was made readable."""
 
-Row = tuple[str, str, str, str]
-"""Severity's word, origin and text where a line begins an entry; else the whole line, with its end."""
+Row = str
+"""What equal entries have in common, as one text, which is quicker to count than its parts are: an entry's first line
+without its time, then the lines that belong to it.
+"""
 
 
 class Beginning:
@@ -25,18 +30,51 @@ class Beginning:
         self._continues = shape.continues
         self.words = {"": EntrySeverity.INFORMATION}
         """Each word that a line may name its severity by; none is information."""
-        for severity, words in (*COMMON_WORDS.items(), *shape.severities.items()):
-            for word in words:
+        for severity, called in (*COMMON_WORDS.items(), *shape.severities.items()):
+            for word in called:
                 for spelled in (word.lower(), word.upper(), word.capitalize(), word):
                     self.words[spelled] = severity
-        groups = [name for _, name, _, _ in string.Formatter().parse(shape.line) if name in _WANTED]
+        # Those in capitals are the common ones; where one begins as another does, what follows decides.
+        words = sorted(filter(None, self.words), key=lambda word: (not word.isupper(), word))
+        parts = {**_PARTS, "severity": "|".join(map(re.escape, words))}
+        pieces = list(string.Formatter().parse(shape.line))
+        names = [name for _, name, _, _ in pieces if name]
+        groups = [name for name in names if name in _WANTED]
         self._order = tuple(groups.index(part) if part in groups else -1 for part in _WANTED)
-        self._is_plain = groups == list(_WANTED)
-        begins, self._time = self._line(shape.line, timed=False), re.compile(self._line(shape.line, timed=True))
-        if self._continues:
-            begins = f"(?!{'|'.join(map(re.escape, self._continues))}){begins}"
-        # With its end, a line is never empty: there is no second row in it, and none behind the last.
-        self._row = re.compile(rf"^(?:{begins}\n|(.*\n))", re.MULTILINE)
+        self._word: re.Pattern[str] | None = None
+        self._around = ("\n", "")
+        self._has_time = "time" in names
+        self._is_cut = names[:1] == ["time"] and bool(groups)
+
+        def expression(*taken: str, start: int = 0) -> str:
+            found = ""
+            for said, name, _, _ in pieces[start:]:
+                found += re.escape(said) + (f"({'' if name in taken else '?:'}{parts[name]})" if name else "")
+            return found
+
+        self._time = re.compile(expression("time"))
+        unless = f"(?!{'|'.join(map(re.escape, self._continues))})" if self._continues else ""
+        if self._is_cut:
+            self._head = re.compile(expression(*_WANTED, start=1))
+            said, behind = (re.escape(pieces[at][0]) if at < len(pieces) else "" for at in (1, 2))
+            if names[1:2] == ["severity"] and behind and not any(behind[-1] in word for word in words):
+                # What stands behind it ends it: the rest need not be looked at.
+                self._word = re.compile(f"{_BETWEEN}(?:{said}({parts['severity']}){behind})?")
+            elif "severity" not in names and "text" in names:
+                # It may say the same as one with a time.
+                at = names.index("text") + 1
+                before, behind = ("".join(said for said, *_ in some) for some in (pieces[1:at], pieces[at:]))
+                self._around = (before, behind)
+            # What is text in any case need not be looked at to know that it is.
+            ahead = expression(start=1) + r"\n"
+            ahead = ahead.removesuffix(rf"(?:{parts['text']})\n")
+            time = re.escape(pieces[0][0]) + parts["time"]
+            # A line that no time was taken from is kept with its end.
+            self._row = re.compile(rf"^(?:{unless}{time}(?={ahead}))?((?<![^\n]).*\n|.+)", re.MULTILINE)
+        else:
+            self._around = (2 * _BETWEEN, "")
+            # With its end, a line is never empty: there is no second row in it, and none behind the last.
+            self._row = re.compile(rf"^(?:{unless}{expression(*_WANTED)}\n|(.*\n))", re.MULTILINE)
 
     def severity(self, word: str) -> EntrySeverity:
         return self.words[word]
@@ -47,24 +85,38 @@ class Beginning:
 
     def time(self, line: str) -> str:
         """The time with which a line begins, as it is written; empty for none."""
-        found = self._time.match(line)
-        return found["time"] if found and "time" in found.groupdict() else ""
+        found = self._time.match(line) if self._has_time else None
+        return found[1] if found else ""
 
     def rows(self, text: str) -> list[Row]:
-        """A row for each line of a text that ends with a line end."""
-        rows = self._row.findall(text)
-        if self._is_plain:
-            return rows
+        """A row for each line of a text that ends with a line end: those that begin no entry as they are, with theirs."""
+        found = self._row.findall(text)
+        if self._is_cut:
+            return found
         if self._row.groups == 1:
-            rows = [(row,) for row in rows]
-        return [(*(row[at] if at >= 0 else "" for at in self._order), row[-1]) for row in rows]
+            found = [(row,) for row in found]
+        return [row[-1] or _BETWEEN.join(row[at] if at >= 0 else "" for at in self._order) for row in found]
 
-    def _line(self, line: str, timed: bool) -> str:
-        # Those in capitals are the common ones; where one begins as another does, what follows decides.
-        words = sorted(filter(None, self.words), key=lambda word: (not word.isupper(), word))
-        shapes = {**_SHAPES, "severity": f"({'|'.join(map(re.escape, words))})"}
-        if not timed:
-            shapes["time"] = shapes["time"].replace("?P<time>", "?:")
-        return "".join(
-            re.escape(said) + shapes.get(name or "", "") for said, name, _, _ in string.Formatter().parse(line)
-        )
+    def alone(self, line: str) -> Row:
+        """The row of a line that begins no entry and belongs to none: an entry of its own, without severity."""
+        return line.join(self._around)
+
+    def parts(self, row: Row) -> tuple[str, str, str, str]:
+        """Severity's word, origin, text, and the lines that belong to it."""
+        if row[:1] == "\n":
+            text, _, more = row[1:].partition("\n")
+            return "", "", text, more
+        head, _, more = row.partition("\n")
+        if not self._is_cut:
+            word, origin, text = head.split(_BETWEEN)
+            return word, origin, text, more
+        found = self._head.match(head)
+        assert found is not None
+        word, origin, text = (found[at + 1] if at >= 0 else "" for at in self._order)
+        return word, origin, text, more
+
+    def words_of(self, rows: Collection[Row]) -> list[str]:
+        """Of each its severity's word."""
+        if self._word is None:
+            return [self.parts(row)[0] for row in rows]
+        return self._word.findall(_BETWEEN + _BETWEEN.join(rows))

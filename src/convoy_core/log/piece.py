@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Set
-from itertools import compress
-from operator import itemgetter
+from collections.abc import Collection, Mapping, Set
 
 from .beginning import Beginning, Row
 
@@ -14,7 +12,8 @@ MOST_LINES = 80
 LONGEST_ENTRY = 2**20
 """Characters of one entry that are waited for: what goes on for longer is cut there."""
 
-_REST = itemgetter(3)
+FEW = 12
+"""Rows that are looked for one by one: of more it is quicker to go through all once."""
 
 
 class Piece:
@@ -41,8 +40,13 @@ class Piece:
 
     def first(self, rows: Collection[Row]) -> dict[Row, tuple[str, int, int]]:
         """Of each its time, and its first and last line, counted from 0, where it is met first."""
-        lines = self.text.split("\n") if rows else []
-        places = dict(zip(reversed(self.rows), range(len(self.rows) - 1, -1, -1), strict=True)) if rows else {}
+        if not rows:
+            return {}
+        lines = self.text.split("\n")
+        if len(rows) <= FEW:
+            places: dict[Row | None, int] = {row: self.rows.index(row) for row in rows}
+        else:
+            places = dict(zip(reversed(self.rows), range(len(self.rows) - 1, -1, -1), strict=True))
         return {
             row: (self._begins.time(lines[at]), at, self._ends.get(at, at)) for row in rows for at in (places[row],)
         }
@@ -52,17 +56,24 @@ class Piece:
         back = enumerate(reversed(self.rows), 1)
         return next((len(self.rows) - at, row) for at, row in back if row is not None and row in rows)
 
-    def last_of(self, word: str) -> Row:
-        """The last with this word for its severity, of which there is one."""
-        return next(row for row in reversed(self.rows) if row and row[0] == word)
+    def last_of_each(self, words: Mapping[Row, str]) -> set[Row]:
+        """Of some rows with the words of their severities: for each word the last row that has it."""
+        found: dict[str, Row] = {}
+        wanted = len(set(words.values()))
+        rows = iter(reversed(self.rows))
+        while len(found) < wanted:
+            row = next(rows)
+            if row is not None and row in words:
+                found.setdefault(words[row], row)
+        return set(found.values())
 
     def _gather(self, heads: list[Row]) -> None:
         """What nothing stands before is an entry of its own."""
         rows, head, more = self.rows, -1, list[str]()
-        for at in list(compress(range(len(heads)), map(_REST, heads))):
-            rest = heads[at][3]
+        for at in [at for at, row in enumerate(heads) if "\n" in row]:
+            rest = heads[at]
             if at == 0 or not self._begins.goes_on(rest):
-                rows[at] = ("", "", rest[:-1], "")
+                rows[at] = self._begins.alone(rest[:-1])
                 continue
             if self._ends.get(head) != at - 1:
                 self._join(head, more)
@@ -77,7 +88,9 @@ class Piece:
         if row:
             over = len(more) - MOST_LINES
             kept = [*more[:MOST_LINES], *([f"… and {over} more lines"] if over > 0 else [])]
-            self.rows[head] = (*row[:3], "\n".join(kept))
+            if kept != [""]:
+                # An empty line behind an entry says nothing.
+                self.rows[head] = "\n".join((row, *kept))
 
 
 def _last_lines(text: str, count: int) -> str:

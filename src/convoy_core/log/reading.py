@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
+from itertools import compress, filterfalse
 
 from ..words.log_shape import BAD, EntrySeverity, KnownMessage, LogShape
 from ..words.profile import GameProfile
@@ -115,23 +116,29 @@ class LogReader:
 
     def _leave_out_dull(self, counts: Counter[Row], piece: Piece) -> None:
         """Counts what there is no room for and in which nothing stands that is looked for, and has done with it."""
-        words, seen = self._full(), self._seen
-        dull = [row for row in counts if row[0] in words and row not in seen] if words else []
+        full = self._full()
+        new = list(filterfalse(self._seen.__contains__, counts)) if full else []
+        if len(new) <= MANY:
+            return
+        words = self._begins.words_of(new)
+        is_dull = [word in full for word in words]
+        dull, words = list(compress(new, is_dull)), list(compress(words, is_dull))
         if len(dull) <= MANY:
             return
-        where = piece.text if 2 * len(dull) > len(counts) else "\n".join(map("\n".join, dull))
+        where = piece.text if 2 * len(dull) > len(counts) else "\n".join(dull)
         if any(one in where for one in self._probes):
             return
-        left = dict.fromkeys(words, 0)
-        for row in dull:
-            left[row[0]] += counts.pop(row)
-        for word, severity in words.items():
-            # Of what is bad the last is still of use: it may be the last of all.
-            if left[word] and severity in BAD and (last := piece.last_of(word)) not in seen:
-                counts[last] = piece.rows.count(last)
-                left[word] -= counts[last]
-            if left[word]:
-                self._left_out[severity] += left[word]
+        # Of what is bad the last is still of use: it may be the last of all.
+        bad = {word for word in full if full[word] in BAD}
+        of_use = piece.last_of_each({row: word for row, word in zip(dull, words, strict=True) if word in bad})
+        left = Counter(words)
+        for row, word in zip(dull, words, strict=True):
+            if row in of_use:
+                left[word] -= 1
+            elif (count := counts.pop(row)) > 1:
+                left[word] += count - 1
+        for word, count in left.items():
+            self._left_out[full[word]] += count
 
     def _full(self) -> dict[str, EntrySeverity]:
         """The words of severities for which there is no more room."""
@@ -157,7 +164,7 @@ class LogReader:
             self.main_screen = self._number + text.count("\n", 0, at) + 1
 
     def _new(self, row: Row, at: str, line: int, end: int, count: int) -> Entry:
-        word, origin, text, more = row
+        word, origin, text, more = self._begins.parts(row)
         lines = tuple(more.split("\n")) if more else ()
         entry = Entry(at, self._begins.severity(word), origin, text, line, end, count, lines)
         self._look_at(entry)
@@ -216,5 +223,5 @@ class LogReader:
 
 
 def _probes(shape: LogShape, known: list[tuple[KnownMessage, Pattern]], loads: Pattern | None) -> frozenset[str]:
-    words = (shape.main_screen, shape.closed, loads.probe if loads else "", *shape.crash)
+    words = (shape.closed, loads.probe if loads else "", *shape.crash)
     return frozenset(one for one in (*words, *(pattern.probe for _, pattern in known)) if one)

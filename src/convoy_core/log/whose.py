@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping
+from itertools import islice
 
 from ..words.profile import GameProfile
 
@@ -55,11 +56,13 @@ class Whose:
             return mod
         if self._paths and (found := self._paths.search(text.replace("\\", "/"))):
             return found[1]
-        for at, word in enumerate(_WORDS.finditer(text)):
-            if at == MOST_WORDS:
-                break
+        met = self._met
+        for found in islice(_WORDS.finditer(text), MOST_WORDS):
+            word = found[0]
+            if mod := met[word] if word in met else self.mod(word):
+                return mod
             # A stack names a mod with what is below it: `lock_ledger.tolls.night`.
-            if mod := self.mod(word[0]) or ("." in word[0] and self.mod(word[0].partition(".")[0])) or None:
+            if "." in word and (mod := self.mod(word.partition(".")[0])):
                 return mod
         return None
 
