@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import string
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 
 from ..words.log_shape import COMMON_WORDS, EntrySeverity, LogShape
 
@@ -16,6 +16,9 @@ _PARTS = {"time": r"\S{1,40}(?: \S{1,20}){0,3}?", "origin": r"[^\n]{0,80}?", "te
 _WANTED = ("severity", "origin", "text")
 _BETWEEN = "\x00"
 """Parts what a row is put together of: in no line that was made readable."""
+
+Part = tuple[str, str]
+"""Of a shape: plain words, and the part behind them, if any."""
 
 Row = str
 """What equal entries have in common, as one text, which is quicker to count than its parts are: an entry's first line
@@ -37,44 +40,28 @@ class Beginning:
         # Those in capitals are the common ones; where one begins as another does, what follows decides.
         words = sorted(filter(None, self.words), key=lambda word: (not word.isupper(), word))
         parts = {**_PARTS, "severity": "|".join(map(re.escape, words))}
-        pieces = list(string.Formatter().parse(shape.line))
-        names = [name for _, name, _, _ in pieces if name]
+        pieces = [(said, name or "") for said, name, _, _ in string.Formatter().parse(shape.line)]
+        names = [name for _, name in pieces if name]
         groups = [name for name in names if name in _WANTED]
         self._order = tuple(groups.index(part) if part in groups else -1 for part in _WANTED)
-        self._word: re.Pattern[str] | None = None
-        self._around = ("\n", "")
         self._has_time = "time" in names
-        self._is_cut = names[:1] == ["time"] and bool(groups)
-
-        def expression(*taken: str, start: int = 0) -> str:
-            found = ""
-            for said, name, _, _ in pieces[start:]:
-                found += re.escape(said) + (f"({'' if name in taken else '?:'}{parts[name]})" if name else "")
-            return found
-
-        self._time = re.compile(expression("time"))
+        self._time = re.compile(_expression(pieces, parts, "time"))
         unless = f"(?!{'|'.join(map(re.escape, self._continues))})" if self._continues else ""
+        self._is_cut = names[:1] == ["time"] and bool(groups)
         if self._is_cut:
-            self._head = re.compile(expression(*_WANTED, start=1))
-            said, behind = (re.escape(pieces[at][0]) if at < len(pieces) else "" for at in (1, 2))
-            if names[1:2] == ["severity"] and behind and not any(behind[-1] in word for word in words):
-                # What stands behind it ends it: the rest need not be looked at.
-                self._word = re.compile(f"{_BETWEEN}(?:{said}({parts['severity']}){behind})?")
-            elif "severity" not in names and "text" in names:
-                # It may say the same as one with a time.
-                at = names.index("text") + 1
-                before, behind = ("".join(said for said, *_ in some) for some in (pieces[1:at], pieces[at:]))
-                self._around = (before, behind)
+            (before, _), *rest = pieces
+            self._head = re.compile(_expression(rest, parts, *_WANTED))
+            self._word = _word_alone(rest, parts)
+            self._around = _around_text(rest)
             # What is text in any case need not be looked at to know that it is.
-            ahead = expression(start=1) + r"\n"
-            ahead = ahead.removesuffix(rf"(?:{parts['text']})\n")
-            time = re.escape(pieces[0][0]) + parts["time"]
+            ahead = (_expression(rest, parts) + r"\n").removesuffix(rf"(?:{parts['text']})\n")
             # A line that no time was taken from is kept with its end.
-            self._row = re.compile(rf"^(?:{unless}{time}(?={ahead}))?((?<![^\n]).*\n|.+)", re.MULTILINE)
+            time = f"{unless}{re.escape(before)}{parts['time']}(?={ahead})"
+            self._row = re.compile(rf"^(?:{time})?((?<![^\n]).*\n|.+)", re.MULTILINE)
         else:
-            self._around = (2 * _BETWEEN, "")
+            self._word, self._around = None, (2 * _BETWEEN, "")
             # With its end, a line is never empty: there is no second row in it, and none behind the last.
-            self._row = re.compile(rf"^(?:{unless}{expression(*_WANTED)}\n|(.*\n))", re.MULTILINE)
+            self._row = re.compile(rf"^(?:{unless}{_expression(pieces, parts, *_WANTED)}\n|(.*\n))", re.MULTILINE)
 
     def severity(self, word: str) -> EntrySeverity:
         return self.words[word]
@@ -120,3 +107,30 @@ class Beginning:
         if self._word is None:
             return [self.parts(row)[0] for row in rows]
         return self._word.findall(_BETWEEN + _BETWEEN.join(rows))
+
+
+def _expression(pieces: Sequence[Part], parts: Mapping[str, str], *taken: str) -> str:
+    """Of a shape, or the end of one: each part in a group, of which those that are taken can be had."""
+    return "".join(
+        re.escape(said) + (f"({'' if name in taken else '?:'}{parts[name]})" if name else "") for said, name in pieces
+    )
+
+
+def _word_alone(rest: Sequence[Part], parts: Mapping[str, str]) -> re.Pattern[str] | None:
+    """Finds a row's severity without what stands behind it: where that comes first, and no word has what ends it."""
+    said, name = rest[0]
+    ends = rest[1][0] if len(rest) > 1 else ""
+    if name != "severity" or not ends or ends[0] in parts[name]:
+        return None
+    return re.compile(f"{_BETWEEN}(?:{re.escape(said)}({parts[name]}){re.escape(ends)})?")
+
+
+def _around_text(rest: Sequence[Part]) -> tuple[str, str]:
+    """What makes a row of a text that is alone. Where no entry names its severity it may say what one with a time says;
+    elsewhere none says the same, and it has a line end before it.
+    """
+    names = [name for _, name in rest]
+    if "severity" in names or "text" not in names:
+        return "\n", ""
+    at = names.index("text") + 1
+    return "".join(said for said, _ in rest[:at]), "".join(said for said, _ in rest[at:])

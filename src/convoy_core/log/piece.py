@@ -59,12 +59,13 @@ class Piece:
     def last_of_each(self, words: Mapping[Row, str]) -> set[Row]:
         """Of some rows with the words of their severities: for each word the last row that has it."""
         found: dict[str, Row] = {}
-        wanted = len(set(words.values()))
-        rows = iter(reversed(self.rows))
-        while len(found) < wanted:
+        missing = set(words.values())
+        rows = reversed(self.rows)
+        while missing:
             row = next(rows)
-            if row is not None and row in words:
-                found.setdefault(words[row], row)
+            if row is not None and words.get(row) in missing:
+                found[words[row]] = row
+                missing.remove(words[row])
         return set(found.values())
 
     def _gather(self, heads: list[Row]) -> None:
