@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-import resource
 import subprocess
 import sys
 import tempfile
@@ -23,7 +22,7 @@ ROOT = Path(__file__).resolve().parent.parent
 SEED, MEGABYTES, MODS = 18, 200, 120
 TILLERWAY = ROOT / "demo/games/tillerway.toml"
 PROFILE = read_profile(TILLERWAY.read_text())
-READ, OUT = (sys.executable, "-m", "convoy_agent", "log"), subprocess.DEVNULL
+READ = (sys.executable, "-m", "convoy_agent", "log")
 
 Row = tuple[str, str, str]
 
@@ -39,14 +38,27 @@ def _logs(place: Path) -> Iterator[Row]:
     for own, what in shares.items():
         _write(place, own)
         grep = _seconds(lambda: subprocess.run(["grep", "-c", " ERROR ", str(place)], capture_output=True, check=True))
-        ours = _seconds(lambda: subprocess.run([*READ, str(place), "--game", str(TILLERWAY)], stdout=OUT, check=True))
-        most = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss // 1024
+        ours, most = _time_and_memory([*READ, str(place), "--game", str(TILLERWAY)])
         remark = f"grep for one word: {MEGABYTES / grep:.0f} MB/s; aim 3 s; {most} MB of memory at most"
         yield f"`convoy log` of {MEGABYTES} MB, {what}", f"{ours:.1f} s, {MEGABYTES / ours:.0f} MB/s", remark
 
 
+MEASURED = """
+import resource, subprocess, sys, time
+began = time.perf_counter()
+subprocess.run(sys.argv[1:], stdout=subprocess.DEVNULL, check=True)
+print(time.perf_counter() - began, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss // 1024)
+"""
+
+
+def _time_and_memory(started: list[str]) -> tuple[float, int]:
+    """Seconds, and megabytes at most: beside a small process, as a started one counts what its starter holds, too."""
+    told = subprocess.run([sys.executable, "-c", MEASURED, *started], stdout=subprocess.PIPE, check=True)
+    seconds, most = told.stdout.split()
+    return float(seconds), int(most)
+
+
 def _write(place: Path, own: float) -> None:
-    """In pieces: what this process holds is counted with what it starts."""
     piece, left = _piece(own), MEGABYTES * 2**20
     with place.open("wb") as out:
         for at in range(left // len(piece) + 1):
