@@ -131,8 +131,10 @@ def search(
     shown = [row[0] for row in rows[(page - 1) * PAGE : page * PAGE]]
     by_key = Mod.objects.only(*SHOWN).in_bulk(shown)
     pickups = dict(Source.objects.filter(pk__in={row[SOURCE] for row in rows}).values_list("pk", "pickup"))
-    facets = _facets([(*row[:SOURCE], pickups[row[SOURCE]], *row[SOURCE + 1 :]) for row in rows])
-    return FoundPage([by_key[key] for key in shown], pickups, len(rows), page, pages, facets)
+    facets = _facets([(*row[:SOURCE], pickups.get(row[SOURCE], ""), *row[SOURCE + 1 :]) for row in rows])
+    # A source may be taken away between these questions, with its mods.
+    there = [mod for key in shown if (mod := by_key.get(key)) and mod.source_id in pickups]
+    return FoundPage(there, pickups, len(rows), page, pages, facets)
 
 
 def _filtered(
