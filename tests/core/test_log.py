@@ -159,8 +159,8 @@ def test_what_has_no_room_is_left_out_at_once_or_one_by_one_alike(
 
 
 SHAPES = [
-    "{time} {severity} ({origin}) {text}", "[{time}] {severity}: {text}", "{time} {text}", "<{time}> ({origin}) {text} .",
-    "{time} [{origin}] {severity} {text}", "{severity} {time} {text}", "{severity}|{origin}|{text}", "{text}",
+    "{time} {severity} ({origin}) {text}", "[{time}] {severity}: {text}", "{time} {text}", "{severity} {time} {text}",
+    "{time} [{origin}] {severity} {text}", "<{time}> ({origin}) {text} .", "{severity}|{origin}|{text}", "{text}",
 ]  # fmt: skip
 
 
@@ -182,7 +182,7 @@ def test_equal_entries_are_one_whatever_the_shape(
     shape: str, said: list[tuple[str, str, str, tuple[str, ...]]], step: int, room: int
 ) -> None:
     """The same entries, told apart without any expression: they are put together here."""
-    said = [(word, origin, text, ("  on",) + lines if lines else ()) for word, origin, text, lines in said]
+    said = [(word, origin, text, ("  on", *lines) if lines else ()) for word, origin, text, lines in said]
     made = ["  nothing before it"]
     for at, (word, origin, text, lines) in enumerate(said):
         made += [shape.format(time=f"12:00:{at}", severity=word, origin=origin, text=text), *lines]

@@ -76,7 +76,7 @@ class Beginning:
         return found[1] if found else ""
 
     def rows(self, text: str) -> list[Row]:
-        """A row for each line of a text that ends with a line end: those that begin no entry as they are, with theirs."""
+        """A row for each line of a text of whole lines: those that begin no entry as they are, with their end."""
         found = self._row.findall(text)
         if self._is_cut:
             return found
